@@ -1,0 +1,1 @@
+"""The job itself: pure Python without web, database, clock or files."""

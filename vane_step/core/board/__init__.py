@@ -1,0 +1,1 @@
+"""Geometry, copper, rules, pours and arrangement; no routing."""

@@ -1,0 +1,154 @@
+"""The legend as it will be printed: outlines, references and texts, kept off the pads; copper is not here."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import shapely
+from shapely.geometry import LineString, MultiLineString, Polygon, box
+from shapely.geometry.base import BaseGeometry
+from shapely.strtree import STRtree
+
+from vane_step.core.board.geometry import CopperItem, copper_items, courtyards, holes, outline, place_point
+from vane_step.core.board.strokefont import text_lines, text_width
+from vane_step.core.derive import derived
+from vane_step.core.design.model import Design, Side, natural
+
+REF_HEIGHTS_MM = (1.2, 1.0)
+
+
+@dataclass(frozen=True, slots=True)
+class LegendLine:
+    """One printed line: what it belongs to, its points in millimetres and its width."""
+
+    owner: str
+    kind: str
+    side: Side
+    points: tuple[tuple[float, float], ...]
+    width_mm: float
+
+
+@dataclass(frozen=True, slots=True)
+class Printed:
+    """A piece of text as placed, with the box it fills."""
+
+    owner: str
+    text: str
+    side: Side
+    x_mm: float
+    y_mm: float
+    height_mm: float
+    turn_deg: float
+
+    def box(self) -> Polygon:
+        """Give the box the text fills, in millimetres."""
+        half = text_width(self.text, self.height_mm) / 2 + 0.1
+        tall = self.height_mm / 2 + 0.1
+        flat = box(self.x_mm - half, self.y_mm - tall, self.x_mm + half, self.y_mm + tall)
+        return shapely.affinity.rotate(flat, self.turn_deg, origin=(self.x_mm, self.y_mm))
+
+
+def mask_openings(design: Design, side: Side) -> list[BaseGeometry]:
+    """Give what is free of solder mask on a side: pads and jumper holes grown by the margin, and bare holes."""
+    margin = design.board.rules.mask_margin_nm / 1e6
+    items = [i for i in copper_items(design) if i.kind in ("pad", "jumper") and (side in i.layers or i.drill_mm)]
+    bare = [h for h in holes(design) if not h.plated and h.net is None]
+    return [i.shape(margin) for i in items] + [
+        shapely.Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2 + margin) for h in bare
+    ]
+
+
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "holes", "texts")
+def legend(design: Design) -> tuple[LegendLine, ...]:
+    """Give every line of the legend of both sides.
+
+    Part outlines are cut back where they would run over a mask opening; references go beside their parts where
+    they cover neither openings, courtyards of other parts nor other text, and are left out where no place is
+    free; texts of the user are printed as they were put.
+    """
+    width = design.board.rules.legend_width_nm / 1e6
+    lines: list[LegendLine] = []
+    for side in ("front", "back"):
+        openings = mask_openings(design, side)
+        gap = design.board.rules.legend_to_pad_nm / 1e6 + width / 2
+        barred = shapely.union_all([o.buffer(gap) for o in openings]) if openings else Polygon()
+        shapely.prepare(barred)
+        lines += _outlines(design, side, barred, width)
+        for text in references(design, side):
+            lines += _printed_lines(text, "reference", width)
+    for item in design.texts.values():
+        printed = Printed(
+            item.id, item.text, item.side, item.x_nm / 1e6, item.y_nm / 1e6, item.height_nm / 1e6, item.turn_deg
+        )
+        lines += _printed_lines(printed, "text", width)
+    return tuple(lines)
+
+
+def _printed_lines(text: Printed, kind: str, width: float) -> list[LegendLine]:
+    drawn = text_lines(text.text, text.x_mm, text.y_mm, text.height_mm, text.turn_deg, mirrored=text.side == "back")
+    return [LegendLine(text.owner, kind, text.side, tuple(points), width) for points in drawn]
+
+
+def _outlines(design: Design, side: Side, barred: BaseGeometry, width: float) -> list[LegendLine]:
+    lines = []
+    board = outline(design).buffer(-width / 2)
+    for part in design.parts.values():
+        if part.place is None or part.place.side != side:
+            continue
+        for run in design.packages[part.package].legend:
+            points = [place_point(part.place, x, y) for x, y in run]
+            line = LineString([(x / 1e6, y / 1e6) for x, y in points])
+            left = line.difference(barred).intersection(board)
+            for piece in left.geoms if isinstance(left, MultiLineString) else [left]:
+                if isinstance(piece, LineString) and piece.length > 0.3:
+                    lines.append(LegendLine(part.ref, "outline", side, tuple(piece.coords), width))
+    return lines
+
+
+@derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts", "tracks")
+def references(design: Design, side: Side) -> tuple[Printed, ...]:
+    """Place the references of a side: nearest free spot round each part, large parts last."""
+    openings = mask_openings(design, side)
+    yards = {r: y for r, y in courtyards(design).items() if design.parts[r].place.side == side}  # type: ignore[union-attr]
+    board = outline(design).buffer(-0.3)
+    solids = openings + list(yards.values())
+    owner = [""] * len(openings) + list(yards)
+    tree = STRtree(solids)
+    taken: list[Polygon] = []
+    for item in design.texts.values():
+        if item.side == side:
+            taken.append(
+                Printed(item.id, item.text, side, item.x_nm / 1e6, item.y_nm / 1e6, item.height_nm / 1e6, item.turn_deg).box()
+            )
+    placed: list[Printed] = []
+    for ref in sorted(yards, key=lambda r: (yards[r].area, natural(r))):
+        for spot in _spots(ref, side, yards[ref]):
+            frame = spot.box()
+            hits = tree.query(frame, predicate="intersects")
+            if any(owner[k] != ref for k in hits):
+                continue
+            if board.covers(frame) and not any(frame.intersects(t) for t in taken):
+                placed.append(spot)
+                taken.append(frame)
+                break
+    return tuple(placed)
+
+
+def _spots(ref: str, side: Side, yard: Polygon) -> list[Printed]:
+    """List places for a reference, best first: above, below, beside, upright beside, then on the body."""
+    x0, y0, x1, y1 = yard.bounds
+    cx, cy = (x0 + x1) / 2, (y0 + y1) / 2
+    spots = []
+    for height in REF_HEIGHTS_MM:
+        half, tall = text_width(ref, height) / 2 + 0.12, height / 2 + 0.12
+        flat = [(cx, y1 + tall), (cx, y0 - tall), (x1 + half, cy), (x0 - half, cy)]
+        flat += [(x0 + half, y1 + tall), (x1 - half, y1 + tall), (x0 + half, y0 - tall), (x1 - half, y0 - tall)]
+        spots += [Printed(ref, ref, side, x, y, height, 0.0) for x, y in flat]
+        spots += [Printed(ref, ref, side, x, cy, height, 90.0) for x in (x1 + tall, x0 - tall)]
+        spots += [Printed(ref, ref, side, cx, cy, height, 0.0)]
+    return spots
+
+
+def board_pads(design: Design, side: Side) -> list[CopperItem]:
+    """List the pads that can be seen on a side."""
+    return [i for i in copper_items(design) if i.kind == "pad" and side in i.layers]

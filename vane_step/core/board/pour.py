@@ -1,0 +1,114 @@
+"""Pours: copper filled up to clearances, with thermal spokes and without islands; rules about them are elsewhere."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry import LineString, MultiPolygon, Point, Polygon
+from shapely.geometry.base import BaseGeometry
+from shapely.strtree import STRtree
+
+from vane_step.core.board.geometry import ARC_SEGMENTS, CopperItem, copper_items, holes, outline
+from vane_step.core.derive import derived
+from vane_step.core.design.model import Design, Pour
+
+# A polygon with 4n corners drawn round a circle must be this much larger to contain it.
+WIDEN = 1 / math.cos(math.pi / (4 * ARC_SEGMENTS))
+SAFETY_MM = 1e-4
+
+
+@dataclass(frozen=True)
+class PouredCopper:
+    """A pour as filled: its pieces in millimetres, each joined to at least one pad, via or track of its net."""
+
+    id: str
+    net: str
+    layer: str
+    pieces: tuple[Polygon, ...]
+
+    @property
+    def area_mm2(self) -> float:
+        """Area of all pieces."""
+        return float(sum(p.area for p in self.pieces))
+
+
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
+def pour_pieces(design: Design) -> tuple[PouredCopper, ...]:
+    """Fill every pour of a design.
+
+    Guarantees
+    ----------
+    No piece comes nearer to other copper than the greater of both clearances, nor to the edge than the maker
+    allows; nothing is narrower than the pour's least width; pieces that reach no copper of the net are dropped.
+    """
+    return tuple(_fill(design, pour) for pour in design.pours.values())
+
+
+def _fill(design: Design, pour: Pour) -> PouredCopper:
+    rules = design.board.rules
+    area: BaseGeometry = outline(design).buffer(-(rules.edge_clearance_nm / 1e6 + SAFETY_MM), join_style="mitre")
+    others: list[BaseGeometry] = []
+    mine: list[CopperItem] = []
+    least = pour.clearance_nm / 1e6
+    for item in copper_items(design):
+        if pour.layer not in item.layers:
+            continue
+        if item.net == pour.net:
+            mine.append(item)
+            continue
+        gap = max(least, design.rule_of(item.net).clearance_nm / 1e6, rules.min_clearance_nm / 1e6)
+        others.append(_grown(item.spine, item.radius_mm + gap))
+    for hole in holes(design):
+        if not hole.plated and hole.net is None:
+            gap = max(least, rules.hole_to_copper_nm / 1e6)
+            others.append(_grown(Point(hole.x_mm, hole.y_mm), hole.drill_mm / 2 + gap))
+    area = area.difference(shapely.union_all(others)) if others else area
+    area = area.difference(_relief(mine, pour))
+    half = pour.min_width_nm / 2e6
+    area = area.buffer(-half, quad_segs=8).buffer(half - SAFETY_MM, quad_segs=8)
+    return PouredCopper(pour.id, pour.net, pour.layer, tuple(_joined(area, mine)))
+
+
+def _grown(spine: BaseGeometry, distance: float) -> BaseGeometry:
+    return spine.buffer((distance + SAFETY_MM) * WIDEN, quad_segs=ARC_SEGMENTS)
+
+
+def _relief(mine: list[CopperItem], pour: Pour) -> BaseGeometry:
+    """Give the gaps round the net's own pads, less four spokes each, so that they can be soldered.
+
+    Tracks that run through a gap are left: the pour takes their shape away only round pads.
+    """
+    gap = pour.clearance_nm / 1e6
+    spoke = pour.spoke_nm / 1e6
+    rings = []
+    for item in mine:
+        if item.kind not in ("pad", "jumper"):
+            continue
+        reach = math.hypot(item.spine.bounds[2] - item.spine.bounds[0], item.spine.bounds[3] - item.spine.bounds[1])
+        reach = reach / 2 + item.radius_mm + gap + 0.1
+        x, y = item.x_mm, item.y_mm
+        cross = shapely.union_all(
+            [
+                LineString([(x - reach, y), (x + reach, y)]).buffer(spoke / 2, cap_style="flat"),
+                LineString([(x, y - reach), (x, y + reach)]).buffer(spoke / 2, cap_style="flat"),
+            ]
+        )
+        rings.append(_grown(item.spine, item.radius_mm + gap).difference(cross))
+    return shapely.union_all(rings) if rings else Polygon()
+
+
+def _joined(area: BaseGeometry, mine: list[CopperItem]) -> list[Polygon]:
+    """Keep the pieces that touch copper of the net, largest first."""
+    pieces = list(area.geoms) if isinstance(area, MultiPolygon) else [area]
+    pieces = [p for p in pieces if isinstance(p, Polygon) and not p.is_empty]
+    if not mine or not pieces:
+        return []
+    spines = np.array([i.spine for i in mine], dtype=object)
+    radius = np.array([i.radius_mm for i in mine])
+    tree = STRtree(pieces)
+    _, hit = tree.query(spines, predicate="dwithin", distance=radius + 1e-6)
+    kept = [pieces[k] for k in sorted(set(hit.tolist()))]
+    return sorted(kept, key=lambda p: (-p.area, p.bounds))

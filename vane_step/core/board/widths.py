@@ -1,0 +1,106 @@
+"""Track widths held against the net's rule, its necks, and the current it carries; gaps are checked elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from functools import partial
+
+import shapely
+
+from vane_step.core.board.geometry import CopperItem, copper_items
+from vane_step.core.design.model import Design, NetRule
+from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.power import trace
+from vane_step.core.quantity import format_value, nm
+
+TOLERANCE_MM = 1e-6
+
+
+def width_findings(design: Design) -> Iterator[Finding]:
+    """Hold every track against least width, its net's width, its necks and its net's current."""
+    items = copper_items(design)
+    pads: dict[str, list[CopperItem]] = {}
+    tracks: dict[str, list[CopperItem]] = {}
+    for item in items:
+        if item.net and item.kind in ("pad", "track"):
+            (pads if item.kind == "pad" else tracks).setdefault(item.net, []).append(item)
+    for net, pieces in tracks.items():
+        rule = design.rule_of(net)
+        yield from _net_widths(design, net, rule, pieces, pads.get(net, []))
+        if rule.current:
+            yield from _current(design, net, rule, pieces)
+
+
+def _net_widths(
+    design: Design, net: str, rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]
+) -> Iterator[Finding]:
+    least, wanted = design.board.rules.min_width_nm / 1e6, rule.width_nm / 1e6
+    maker = design.board.rules.title or design.board.rules.name
+    for piece in pieces:
+        make = partial(_finding, piece, net)
+        if piece.width_mm < least - TOLERANCE_MM:
+            yield make("width", f"Track of {net} is thinner than the maker can hold", piece.width_mm, least, maker)
+        elif piece.width_mm < wanted - TOLERANCE_MM and not is_neck(rule, piece, pads):
+            reach = (rule.neck_length_nm or 0) / 1e6
+            why = f" and is no neck within {reach:g} mm of a pad" if rule.neck_width_nm else ""
+            yield make("net-width", f"Track of {net} is thinner than its rule{why}", piece.width_mm, wanted, f"rule of {net}")
+
+
+def _finding(piece: CopperItem, net: str, code: str, text: str, reading: float, limit: float, source: str) -> Finding:
+    place = Place(net=net, layer=piece.layers[0], x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm))
+    return Finding(
+        level="stop", code=code, message=text, reading=round(reading, 6), limit=limit, unit="mm", source=source, place=place
+    )
+
+
+def is_neck(rule: NetRule, piece: CopperItem, pads: Iterable[CopperItem]) -> bool:
+    """Tell whether a thin piece is a legal neck: wide enough, and all of it near pads of its net."""
+    if rule.neck_width_nm is None or rule.neck_length_nm is None:
+        return False
+    if piece.width_mm < rule.neck_width_nm / 1e6 - TOLERANCE_MM:
+        return False
+    reach = rule.neck_length_nm / 1e6 + TOLERANCE_MM
+    near = [p for p in pads if shapely.distance(p.spine, piece.spine) - p.radius_mm <= reach]
+    return _covered(list(piece.spine.coords), near, reach, 6)
+
+
+def _covered(ends: list[tuple[float, float]], pads: list[CopperItem], reach: float, depth: int) -> bool:
+    """Tell whether each point of a piece is within reach of some pad, halving it until one pad covers each part."""
+    a, b = shapely.Point(ends[0]), shapely.Point(ends[-1])
+    if any(max(p.spine.distance(a), p.spine.distance(b)) - p.radius_mm <= reach for p in pads):
+        return True
+    if depth == 0 or not pads:
+        return False
+    middle = ((ends[0][0] + ends[-1][0]) / 2, (ends[0][1] + ends[-1][1]) / 2)
+    return _covered([ends[0], middle], pads, reach, depth - 1) and _covered([middle, ends[-1]], pads, reach, depth - 1)
+
+
+def _current(design: Design, net: str, rule: NetRule, pieces: list[CopperItem]) -> Iterator[Finding]:
+    """Report the hottest piece of a net on each layer where its rise passes the limit.
+
+    A neck is short and cooled by the copper at its ends: it is a note, not a stop (rule of thumb).
+    """
+    need = rule.current
+    assert need is not None
+    thinnest: dict[tuple[str, bool], CopperItem] = {}
+    for piece in pieces:
+        key = (piece.layers[0], piece.width_mm < rule.width_nm / 1e6 - TOLERANCE_MM)
+        if key not in thinnest or piece.width_mm < thinnest[key].width_mm:
+            thinnest[key] = piece
+    for (layer, neck), piece in thinnest.items():
+        inner = layer.startswith("in")
+        copper = design.board.rules.inner_copper_um if inner else design.board.rules.copper_um
+        where: trace.Where = "inner" if inner else "outer"
+        rise = trace.rise_k(piece.width_mm, need.current_a, copper, where)
+        if rise <= need.rise_k * (1 + 1e-9):
+            continue
+        wanted = trace.width_mm(need.current_a, need.rise_k, copper, where)
+        amps = format_value(need.current_a, "A")
+        what = "Neck" if neck else "Track"
+        text = f"{what} of {net} runs hot on the {layer}: {piece.width_mm:.2f} mm wide, {amps} needs {wanted:.2f} mm"
+        yield Finding(
+            level="note" if neck else "stop", code="track-current", message=text, reading=round(rise, 2),
+            limit=need.rise_k, unit="K", sense="at most", source=f"{trace.SOURCE}, {copper:g} µm copper",
+            place=Place(net=net, layer=layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm)),
+            remedy=None if neck else Remedy(label=f"Widen {net} to {wanted:.2f} mm", ask=f"width {net} {need.current_a:g}A {need.rise_k:g}K"),
+        )  # fmt: skip

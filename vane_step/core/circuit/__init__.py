@@ -1,0 +1,1 @@
+"""Connectivity, electrical review and the drawn sheet; no copper."""

@@ -1,0 +1,62 @@
+"""Results computed from a design, kept by the content they depend on; no result is computed here."""
+
+from __future__ import annotations
+
+import functools
+from collections import OrderedDict
+from collections.abc import Callable
+from threading import Lock
+from typing import Any, Concatenate, ParamSpec, TypeVar
+
+from vane_step.core.design.model import Design
+
+P = ParamSpec("P")
+R = TypeVar("R")
+_KEPT = 512
+_cache: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
+_lock = Lock()
+
+
+def derived(
+    *sections: str,
+) -> Callable[[Callable[Concatenate[Design, P], R]], Callable[Concatenate[Design, P], R]]:
+    """Keep a function's results by the digests of the sections of the design it reads.
+
+    Parameters
+    ----------
+    *sections
+        Names of the collections of :class:`Design` the function reads. A function that reads a section it
+        does not name gives stale answers, so name all of them.
+
+    Notes
+    -----
+    The results are shared between callers and must not be changed by them.
+    """
+
+    def decorate(function: Callable[Concatenate[Design, P], R]) -> Callable[Concatenate[Design, P], R]:
+        name = f"{function.__module__}.{function.__qualname__}"
+
+        @functools.wraps(function)
+        def kept(design: Design, *args: P.args, **kwargs: P.kwargs) -> R:
+            key = (name, *(design.digest(s) for s in sections), args, tuple(sorted(kwargs.items())))
+            with _lock:
+                if key in _cache:
+                    _cache.move_to_end(key)
+                    found: R = _cache[key]
+                    return found
+            result = function(design, *args, **kwargs)
+            with _lock:
+                _cache[key] = result
+                while len(_cache) > _KEPT:
+                    _cache.popitem(last=False)
+            return result
+
+        return kept
+
+    return decorate
+
+
+def forget() -> None:
+    """Drop every kept result, so that a measurement starts cold."""
+    with _lock:
+        _cache.clear()

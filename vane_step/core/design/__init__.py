@@ -1,0 +1,1 @@
+"""The document: models, edits and formats; knows no other room."""

@@ -1,0 +1,460 @@
+"""Typed edits: each says what to change in plain terms; ``apply`` gives the next design and the inverse.
+
+Every edit comes down to a list of *changes*, each of which sets or removes one entry of one collection. The
+inverse of any edit is therefore a :class:`Restore` of the entries it touched.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, TypeAdapter, ValidationError
+
+from vane_step.core.design.fileformat import input_error
+from vane_step.core.design.model import (
+    COLLECTIONS,
+    Board,
+    Design,
+    Frozen,
+    Jumper,
+    LegendText,
+    MountingHole,
+    Name,
+    Net,
+    NetRole,
+    NetRule,
+    Package,
+    Part,
+    PartPlace,
+    PointNm,
+    Pour,
+    RuleSet,
+    SizeNm,
+    Text,
+    Track,
+    Via,
+    pin_name,
+    problems,
+    split_pin,
+)
+from vane_step.core.errors import EditRefused, NotFound
+
+Entry = Frozen | str | None
+Changes = dict[tuple[str, str], Entry]
+
+
+def part_of(design: Design, ref: str) -> Part:
+    """Give a part of the design.
+
+    Raises
+    ------
+    NotFound
+        When there is no part of that reference.
+    """
+    if ref not in design.parts:
+        raise NotFound(f"There is no part {ref}.", where=ref, next_step="Check the reference.")
+    return design.parts[ref]
+
+
+def net_of(design: Design, name: str) -> Net:
+    """Give a net of the design, or raise :class:`NotFound`."""
+    if name not in design.nets:
+        raise NotFound(f"There is no net {name}.", where=name, next_step="Join two pins to make one.")
+    return design.nets[name]
+
+
+def _check_pin(design: Design, pin: str) -> None:
+    ref, number = split_pin(pin)
+    part = part_of(design, ref)
+    if part.pin(number) is None:
+        raise NotFound(
+            f"{ref} has no pin {number}.", where=pin, allowed=", ".join(p.number for p in part.pins[:40])
+        )
+
+
+def _without(nets: dict[str, Net], pins: Iterable[str]) -> dict[str, Net]:
+    """Give the nets without some pins."""
+    gone = set(pins)
+    return {
+        name: net
+        if gone.isdisjoint(net.pins)
+        else net.model_copy(update={"pins": tuple(p for p in net.pins if p not in gone)})
+        for name, net in nets.items()
+    }
+
+
+def _net_changes(before: dict[str, Net], after: dict[str, Net]) -> Changes:
+    changes: Changes = {("nets", k): v for k, v in after.items() if before.get(k) is not v}
+    changes.update({("nets", k): None for k in before if k not in after})
+    return changes
+
+
+class AddPart(Frozen):
+    """Add a part to the circuit; its package must be in the design or come along."""
+
+    kind: Literal["add-part"] = "add-part"
+    part: Part
+    package: Package | None = None
+
+    def changes(self, design: Design) -> Changes:
+        if self.part.ref in design.parts:
+            raise EditRefused(f"{self.part.ref} is already in use.", where=self.part.ref)
+        changes: Changes = {("parts", self.part.ref): self.part}
+        if self.package:
+            changes[("packages", self.package.name)] = self.package
+        return changes
+
+
+class RemovePart(Frozen):
+    """Take a part out of the circuit and off its nets; its copper stays."""
+
+    kind: Literal["remove-part"] = "remove-part"
+    ref: str
+
+    def changes(self, design: Design) -> Changes:
+        part = part_of(design, self.ref)
+        after = _without(design.nets, (pin_name(part.ref, p.number) for p in part.pins))
+        return {("parts", self.ref): None, **_net_changes(design.nets, after)}
+
+
+class SetValue(Frozen):
+    """Change a part's value, note or block."""
+
+    kind: Literal["set-value"] = "set-value"
+    ref: str
+    value: Text | None = None
+    block: Text | None = None
+
+    def changes(self, design: Design) -> Changes:
+        update = {k: v for k, v in (("value", self.value), ("block", self.block)) if v is not None}
+        return {("parts", self.ref): part_of(design, self.ref).model_copy(update=update)}
+
+
+class Join(Frozen):
+    """Put pins on one net, taking them off the nets they were on; the net is made when it does not exist."""
+
+    kind: Literal["join"] = "join"
+    pins: tuple[str, ...] = Field(min_length=1, max_length=2000)
+    net: Name
+
+    def changes(self, design: Design) -> Changes:
+        for pin in self.pins:
+            _check_pin(design, pin)
+        after = _without(design.nets, self.pins)
+        net = after.get(self.net) or Net(name=self.net)
+        pins = (*net.pins, *dict.fromkeys(self.pins))
+        after[self.net] = net.model_copy(update={"pins": pins})
+        return _net_changes(design.nets, after)
+
+
+class PartPins(Frozen):
+    """Take pins off their nets."""
+
+    kind: Literal["part-pins"] = "part-pins"
+    pins: tuple[str, ...] = Field(min_length=1, max_length=2000)
+
+    def changes(self, design: Design) -> Changes:
+        for pin in self.pins:
+            _check_pin(design, pin)
+            if design.net_of(pin) is None:
+                raise EditRefused(f"{pin} is not on a net.", where=pin)
+        return _net_changes(design.nets, _without(design.nets, self.pins))
+
+
+def _renamed_copper(design: Design, old: str, new: str) -> Changes:
+    return {
+        (section, key): item.model_copy(update={"net": new})
+        for section in ("tracks", "vias", "jumpers", "pours")
+        for key, item in getattr(design, section).items()
+        if item.net == old
+    }
+
+
+class RenameNet(Frozen):
+    """Give a net another name; a name in use is refused, merging is an edit of its own."""
+
+    kind: Literal["rename-net"] = "rename-net"
+    net: str
+    to: Name
+
+    def changes(self, design: Design) -> Changes:
+        net = net_of(design, self.net)
+        if self.to in design.nets:
+            raise EditRefused(
+                f"There is already a net {self.to}.",
+                where=self.net,
+                next_step=f"Type: merge {self.net} {self.to}",
+            )
+        renamed = net.model_copy(update={"name": self.to})
+        return {
+            ("nets", self.net): None,
+            ("nets", self.to): renamed,
+            **_renamed_copper(design, self.net, self.to),
+        }
+
+
+class MergeNets(Frozen):
+    """Merge one net into another, which keeps its name and rule."""
+
+    kind: Literal["merge-nets"] = "merge-nets"
+    net: str
+    into: str
+
+    def changes(self, design: Design) -> Changes:
+        gone, kept = net_of(design, self.net), net_of(design, self.into)
+        if gone is kept:
+            raise EditRefused("A net cannot be merged with itself.", where=self.net)
+        merged = kept.model_copy(update={"pins": (*kept.pins, *gone.pins)})
+        copper = _renamed_copper(design, self.net, self.into)
+        return {("nets", self.net): None, ("nets", self.into): merged, **copper}
+
+
+class RemoveNet(Frozen):
+    """Take all pins off a net and forget it, together with its copper."""
+
+    kind: Literal["remove-net"] = "remove-net"
+    net: str
+
+    def changes(self, design: Design) -> Changes:
+        net_of(design, self.net)
+        copper: Changes = dict.fromkeys(_renamed_copper(design, self.net, self.net))
+        return {("nets", self.net): None, **copper}
+
+
+class SetNetRule(Frozen):
+    """Set a net's copper rule and role; ``rule`` left out goes back to the maker's default."""
+
+    kind: Literal["set-net-rule"] = "set-net-rule"
+    net: str
+    rule: NetRule | None = None
+    role: NetRole | None = None
+
+    def changes(self, design: Design) -> Changes:
+        net = net_of(design, self.net)
+        update = {"rule": self.rule, "role": self.role or net.role}
+        return {("nets", self.net): net.model_copy(update=update)}
+
+
+class NudgePart(Frozen):
+    """Shift a part on the drawn sheet, in steps of the sheet's grid; ``None`` gives it back to the program."""
+
+    kind: Literal["nudge-part"] = "nudge-part"
+    ref: str
+    nudge: tuple[int, int] | None
+
+    def changes(self, design: Design) -> Changes:
+        return {("parts", self.ref): part_of(design, self.ref).model_copy(update={"nudge": self.nudge})}
+
+
+class PlaceParts(Frozen):
+    """Put parts on the board, or off it with ``None``; a locked part refuses unless the edit unlocks it."""
+
+    kind: Literal["place-parts"] = "place-parts"
+    places: dict[str, PartPlace | None] = Field(min_length=1)
+
+    def changes(self, design: Design) -> Changes:
+        changes: Changes = {}
+        for ref, place in self.places.items():
+            part = part_of(design, ref)
+            stays = place is not None and part.place is not None and _same_spot(part.place, place)
+            if part.place and part.place.locked and not stays:
+                raise EditRefused(f"{ref} is locked in place.", where=ref, next_step=f"Type: unlock {ref}")
+            changes[("parts", ref)] = part.model_copy(update={"place": place})
+        return changes
+
+
+def _same_spot(a: PartPlace, b: PartPlace) -> bool:
+    return a.model_copy(update={"locked": b.locked}) == b
+
+
+class LayCopper(Frozen):
+    """Lay tracks, vias and jumpers and lift others, in one step."""
+
+    kind: Literal["lay-copper"] = "lay-copper"
+    lift: tuple[str, ...] = ()
+    tracks: tuple[Track, ...] = ()
+    vias: tuple[Via, ...] = ()
+    jumpers: tuple[Jumper, ...] = ()
+
+    def changes(self, design: Design) -> Changes:
+        changes: Changes = {}
+        for key in self.lift:
+            section = next((s for s in ("tracks", "vias", "jumpers") if key in getattr(design, s)), None)
+            if section is None:
+                raise NotFound(f"There is no copper {key}.", where=key)
+            changes[(section, key)] = None
+        for name, items in (("tracks", self.tracks), ("vias", self.vias), ("jumpers", self.jumpers)):
+            for item in items:
+                if item.id in getattr(design, name) and (name, item.id) not in changes:
+                    raise EditRefused(f"{item.id} is already laid.", where=item.id)
+                changes[(name, item.id)] = item
+        return changes
+
+
+class SetOutline(Frozen):
+    """Give the board another outline."""
+
+    kind: Literal["set-outline"] = "set-outline"
+    outline: tuple[PointNm, ...] = Field(min_length=3, max_length=5000)
+    corner_radius_nm: SizeNm = 0
+
+    def changes(self, design: Design) -> Changes:
+        update = {"outline": self.outline, "corner_radius_nm": self.corner_radius_nm}
+        return {("board", ""): design.board.model_copy(update=update)}
+
+
+class SetRules(Frozen):
+    """Choose a maker's rules and the number of copper layers."""
+
+    kind: Literal["set-rules"] = "set-rules"
+    rules: RuleSet
+    copper_layers: Literal[1, 2, 4]
+
+    def changes(self, design: Design) -> Changes:
+        if self.copper_layers not in self.rules.copper_layers:
+            raise EditRefused(
+                f"{self.rules.title or self.rules.name} does not make {self.copper_layers} copper layers.",
+                where="board",
+                value=self.copper_layers,
+                allowed=", ".join(map(str, self.rules.copper_layers)),
+            )
+        update = {"rules": self.rules, "copper_layers": self.copper_layers}
+        return {("board", ""): design.board.model_copy(update=update)}
+
+
+class SetItem(Frozen):
+    """Add or replace a mounting hole, a pour, a legend text or a package."""
+
+    kind: Literal["set-item"] = "set-item"
+    hole: MountingHole | None = None
+    pour: Pour | None = None
+    text: LegendText | None = None
+    package: Package | None = None
+
+    def changes(self, design: Design) -> Changes:
+        pairs = (("holes", self.hole), ("pours", self.pour), ("texts", self.text))
+        changes: Changes = {(section, item.id): item for section, item in pairs if item is not None}
+        if self.package:
+            changes[("packages", self.package.name)] = self.package
+        return changes
+
+
+class RemoveItem(Frozen):
+    """Remove a mounting hole, a pour or a legend text."""
+
+    kind: Literal["remove-item"] = "remove-item"
+    id: str
+
+    def changes(self, design: Design) -> Changes:
+        for section in ("holes", "pours", "texts"):
+            if self.id in getattr(design, section):
+                return {(section, self.id): None}
+        raise NotFound(f"There is no hole, pour or text {self.id}.", where=self.id)
+
+
+class Restore(Frozen):
+    """Set entries to what they were: the inverse of any edit."""
+
+    kind: Literal["restore"] = "restore"
+    entries: tuple[tuple[str, str, Any], ...]
+
+    def changes(self, design: Design) -> Changes:
+        changes: Changes = {}
+        for section, key, value in self.entries:
+            if section == "board":
+                changes[(section, key)] = Board.model_validate(value)
+            elif section in COLLECTIONS:
+                changes[(section, key)] = None if value is None else COLLECTIONS[section].model_validate(value)
+            else:
+                raise EditRefused(f"There is no section {section}.", where=section)
+        return changes
+
+
+Edit = Annotated[
+    AddPart
+    | RemovePart
+    | SetValue
+    | Join
+    | PartPins
+    | RenameNet
+    | MergeNets
+    | RemoveNet
+    | SetNetRule
+    | NudgePart
+    | PlaceParts
+    | LayCopper
+    | SetOutline
+    | SetRules
+    | SetItem
+    | RemoveItem
+    | Restore,
+    Field(discriminator="kind"),
+]
+_adapter: TypeAdapter[Edit] = TypeAdapter(Edit)
+
+
+def edit_from(data: Any) -> Edit:
+    """Read an edit from plain data, with an error that names the field."""
+    try:
+        return _adapter.validate_python(data)
+    except ValidationError as error:
+        raise input_error(error, "edit") from error
+
+
+def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
+    """Apply an edit.
+
+    Parameters
+    ----------
+    design : Design
+        The design as it is; it is not changed.
+    edit : Edit
+        What to change.
+
+    Returns
+    -------
+    tuple of Design and Restore
+        The next design, and the edit that takes it back: ``apply(*apply(d, e))[0] == d``.
+
+    Raises
+    ------
+    EditRefused, NotFound
+        When the edit does not fit the design or would make it inconsistent; nothing is changed then.
+    """
+    changes = edit.changes(design)
+    sections: dict[str, Any] = {}
+    before: list[tuple[str, str, Any]] = []
+    for (section, key), value in changes.items():
+        if section == "board":
+            before.append((section, key, design.board.model_dump(mode="json")))
+            sections["board"] = value
+            continue
+        items = sections.setdefault(section, dict(getattr(design, section)))
+        old = getattr(design, section).get(key)
+        before.append((section, key, None if old is None else old.model_dump(mode="json")))
+        if value is None:
+            items.pop(key, None)
+        else:
+            items[key] = value
+    for section, items in sections.items():
+        if section != "board" and items.keys() - getattr(design, section).keys():
+            sections[section] = dict(sorted(items.items()))
+    result = design.replaced(**sections)
+    if any(s not in ("tracks", "vias", "jumpers", "texts", "holes") for s in sections):
+        for problem in problems(result):
+            raise EditRefused(f"This would leave a broken design: {problem}.", where=edit.kind)
+    else:
+        _check_copper(result, changes)
+    return result, Restore(entries=tuple(before))
+
+
+def _check_copper(design: Design, changes: Changes) -> None:
+    """Check only the copper that changed: a route of thousands of pieces is laid piece by piece."""
+    for item in changes.values():
+        net = getattr(item, "net", None)
+        if net is not None and net not in design.nets:
+            raise EditRefused(f"There is no net {net}.", where=str(getattr(item, "id", "")))
+        layer = getattr(item, "layer", None)
+        if layer is not None and layer not in design.board.layers:
+            raise EditRefused(f"The board has no layer {layer}.", where=str(getattr(item, "id", "")))

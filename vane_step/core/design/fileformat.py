@@ -1,0 +1,72 @@
+"""The design as a JSON file: reading, writing and the published JSON Schema; no meaning of the content."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from pydantic import ValidationError
+
+from vane_step.core.design.model import FORMAT, FORMAT_VERSION, Design
+from vane_step.core.errors import InputError
+
+MAX_BYTES = 64 * 1024 * 1024
+
+
+def to_json(design: Design) -> str:
+    """Write a design as JSON text, one line a collection entry would hide changes, so it is indented."""
+    return json.dumps(design.model_dump(mode="json", exclude_defaults=False), indent=1) + "\n"
+
+
+def from_json(text: str | bytes, where: str = "design") -> Design:
+    """Read a design from JSON text.
+
+    Raises
+    ------
+    InputError
+        Naming the file and the line or the field that is wrong. Files of another format version are refused.
+    """
+    if len(text) > MAX_BYTES:
+        raise InputError("The file is too large.", where=where, value=len(text), allowed=f"{MAX_BYTES} bytes")
+    try:
+        data = json.loads(text)
+    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
+        line = getattr(error, "lineno", None)
+        raise InputError(
+            f"This is not JSON: {getattr(error, 'msg', 'it cannot be decoded')}.",
+            where=f"{where}, line {line}" if line else where,
+        ) from error
+    if not isinstance(data, dict) or data.get("format") != FORMAT:
+        raise InputError("This is not a design file.", where=where, allowed=f'"format": "{FORMAT}"')
+    if data.get("version") != FORMAT_VERSION:
+        raise InputError(
+            f"The file has format version {data.get('version')!r}.", where=where, allowed=str(FORMAT_VERSION)
+        )
+    return validated(data, where)
+
+
+def validated(data: Any, where: str) -> Design:
+    """Build a design from plain data, with errors that name the field."""
+    try:
+        return Design.model_validate(data)
+    except ValidationError as error:
+        raise input_error(error, where) from error
+
+
+def input_error(error: ValidationError, where: str) -> InputError:
+    """Turn the first fault a model found into an error a user can act on."""
+    first = error.errors()[0]
+    field = " > ".join(str(x) for x in first["loc"])
+    count = f" ({error.error_count()} faults in all)" if error.error_count() > 1 else ""
+    message = first["msg"].removeprefix("Value error, ")
+    return InputError(
+        f"{message[:1].upper()}{message[1:]}.{count}", where=f"{where}: {field}" if field else where
+    )
+
+
+def json_schema() -> dict[str, Any]:
+    """Give the JSON Schema of the design format."""
+    schema = Design.model_json_schema()
+    schema["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+    schema["title"] = f"{FORMAT} version {FORMAT_VERSION}"
+    return schema

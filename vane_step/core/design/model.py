@@ -1,0 +1,403 @@
+"""The document: frozen models of parts, nets, packages, board and copper; how it changes is in ``edits``.
+
+Coordinates are whole nanometres, origin bottom left, y up. Angles are degrees, anticlockwise seen from the
+front. A part on the back is mirrored about its own y axis first and turned afterwards.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import re
+from typing import Annotated, Any, Final, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, PrivateAttr, model_validator
+
+FORMAT: Final = "vane-step-design"
+FORMAT_VERSION: Final = 1
+MAX_NM: Final = 2_000_000_000
+
+Nm = Annotated[int, Field(ge=-MAX_NM, le=MAX_NM)]
+SizeNm = Annotated[int, Field(ge=0, le=MAX_NM)]
+PositiveNm = Annotated[int, Field(gt=0, le=MAX_NM)]
+Name = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^\s.,;]+$")]
+Text = Annotated[str, Field(max_length=200)]
+PointNm = tuple[Nm, Nm]
+Side = Literal["front", "back"]
+Layer = Literal["front", "in1", "in2", "back"]
+
+PinRole = Literal[
+    "passive", "input", "output", "io", "open-drain", "supply-in", "supply-out", "ground", "unconnected"
+]
+PartKind = Literal[
+    "card", "resistor", "capacitor", "polar-capacitor", "inductor", "diode", "led", "crystal", "thermistor",
+    "fuse", "switch", "sounder",
+]  # fmt: skip
+NetRole = Literal["signal", "supply", "ground", "bus", "switching", "sense", "high-current"]
+
+
+class Frozen(BaseModel):
+    """Base of all models of the document: immutable, and strict about unknown fields."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class PadSpec(Frozen):
+    """A pad of a package, relative to the part's origin, seen from the front.
+
+    ``round`` with unequal sides is a capsule. A ``through`` pad whose drill is as large as the pad has no
+    copper: it is an unplated hole.
+    """
+
+    number: Name
+    x_nm: Nm
+    y_nm: Nm
+    width_nm: PositiveNm
+    height_nm: PositiveNm
+    shape: Literal["rect", "round"] = "rect"
+    layers: Literal["front", "back", "through"] = "front"
+    drill_nm: SizeNm = 0
+
+    @property
+    def bare_hole(self) -> bool:
+        """Whether the pad is only a hole, without copper round it."""
+        return self.layers == "through" and self.drill_nm >= min(self.width_nm, self.height_nm)
+
+    @model_validator(mode="after")
+    def _drill_fits(self) -> PadSpec:
+        if self.layers == "through" and self.drill_nm == 0:
+            raise ValueError(f"pad {self.number} goes through the board but has no drill")
+        return self
+
+
+class Package(Frozen):
+    """A land pattern with everything a board needs to know of a part's body."""
+
+    name: Name
+    title: Text = ""
+    pads: tuple[PadSpec, ...] = Field(min_length=1, max_length=2000)
+    body_nm: tuple[SizeNm, SizeNm]
+    height_nm: SizeNm = 0
+    courtyard_nm: tuple[Nm, Nm, Nm, Nm]
+    legend: tuple[tuple[PointNm, ...], ...] = ()
+    pin1_nm: PointNm | None = None
+    polarised: bool = False
+    source: Text = ""
+
+    @model_validator(mode="after")
+    def _courtyard_is_a_box(self) -> Package:
+        x0, y0, x1, y1 = self.courtyard_nm
+        if x1 <= x0 or y1 <= y0:
+            raise ValueError(f"courtyard of {self.name} is empty")
+        return self
+
+
+class Pin(Frozen):
+    """A pin of a part: its number is that of a pad, its role what the electrical review goes by."""
+
+    number: Name
+    name: str = Field(default="", max_length=40)
+    role: PinRole = "passive"
+
+
+class PartPlace(Frozen):
+    """Where a part lies on the board."""
+
+    x_nm: Nm
+    y_nm: Nm
+    turn_deg: float = Field(default=0.0, ge=-360, le=360)
+    side: Side = "front"
+    locked: bool = False
+
+
+class Part(Frozen):
+    """A part of the circuit, with its package and, once arranged, its place."""
+
+    ref: Name
+    value: Text = ""
+    package: Name
+    kind: PartKind = "card"
+    pins: tuple[Pin, ...] = ()
+    block: str = Field(default="", max_length=60)
+    place: PartPlace | None = None
+    nudge: tuple[int, int] | None = None
+    note: Text = ""
+
+    def pin(self, number: str) -> Pin | None:
+        """Give the pin of that number, or ``None``."""
+        return next((p for p in self.pins if p.number == number), None)
+
+
+class CurrentNeed(Frozen):
+    """Why a net's tracks must have a certain width: the current they carry and the rise allowed."""
+
+    current_a: float = Field(gt=0, le=35)
+    rise_k: float = Field(default=10.0, ge=1, le=100)
+
+
+class NetRule(Frozen):
+    """Copper rules of one net; a neck is a narrower width allowed near the net's own pads."""
+
+    width_nm: PositiveNm
+    clearance_nm: SizeNm
+    neck_width_nm: PositiveNm | None = None
+    neck_length_nm: SizeNm | None = None
+    current: CurrentNeed | None = None
+
+
+class Net(Frozen):
+    """A net: the pins that are connected, each written ``U1.5``, and its copper rules."""
+
+    name: Name
+    pins: tuple[str, ...] = ()
+    role: NetRole = "signal"
+    rule: NetRule | None = None
+
+
+class JumperSizes(Frozen):
+    """Sizes of a straight wire jumper on a one-layer board."""
+
+    pad_nm: PositiveNm
+    drill_nm: PositiveNm
+    wire_nm: PositiveNm
+    min_length_nm: PositiveNm
+    max_length_nm: PositiveNm
+
+
+class RuleSet(Frozen):
+    """What a maker can make. All limits are least values unless they say otherwise."""
+
+    name: Text
+    title: Text = ""
+    copper_layers: tuple[int, ...] = (1, 2)
+    min_width_nm: PositiveNm
+    min_clearance_nm: PositiveNm
+    min_ring_nm: SizeNm
+    min_drill_nm: PositiveNm
+    max_drill_nm: PositiveNm = 6_300_000
+    edge_clearance_nm: SizeNm
+    hole_to_hole_nm: SizeNm
+    hole_to_copper_nm: SizeNm
+    via_pad_nm: PositiveNm
+    via_drill_nm: PositiveNm
+    mask_margin_nm: Nm = 50_000
+    legend_width_nm: PositiveNm = 150_000
+    legend_to_pad_nm: SizeNm = 100_000
+    legend_height_nm: PositiveNm = 1_000_000
+    copper_um: float = Field(default=35.0, gt=0, le=500)
+    inner_copper_um: float = Field(default=35.0, gt=0, le=500)
+    board_mm: float = Field(default=1.6, gt=0, le=10)
+    default_width_nm: PositiveNm = 250_000
+    default_clearance_nm: PositiveNm = 200_000
+    jumper: JumperSizes | None = None
+    etched: bool = False
+
+
+class MountingHole(Frozen):
+    """An unplated hole in the board, with the free zone its screw head needs."""
+
+    id: Name
+    x_nm: Nm
+    y_nm: Nm
+    drill_nm: PositiveNm
+    keepout_nm: SizeNm = 0
+
+
+class Pour(Frozen):
+    """Copper poured over a layer up to the edge clearance, joined to one net."""
+
+    id: Name
+    net: Name
+    layer: Layer
+    clearance_nm: PositiveNm = 250_000
+    min_width_nm: PositiveNm = 250_000
+    spoke_nm: PositiveNm = 400_000
+
+
+class LegendText(Frozen):
+    """Text printed on the board; ``height_nm`` is the height of capitals."""
+
+    id: Name
+    text: str = Field(min_length=1, max_length=80)
+    x_nm: Nm
+    y_nm: Nm
+    height_nm: PositiveNm = 1_200_000
+    turn_deg: float = Field(default=0.0, ge=-360, le=360)
+    side: Side = "front"
+
+
+class Track(Frozen):
+    """A track of one width: a run of straight pieces on one layer."""
+
+    id: Name
+    net: Name
+    layer: Layer
+    width_nm: PositiveNm
+    points: tuple[PointNm, ...] = Field(min_length=2, max_length=5000)
+    locked: bool = False
+
+
+class Via(Frozen):
+    """A plated hole that joins all copper layers."""
+
+    id: Name
+    net: Name
+    x_nm: Nm
+    y_nm: Nm
+    pad_nm: PositiveNm
+    drill_nm: PositiveNm
+    locked: bool = False
+
+
+class Jumper(Frozen):
+    """A straight wire on the front of a one-layer board, soldered into two holes."""
+
+    id: Name
+    net: Name
+    a: PointNm
+    b: PointNm
+    pad_nm: PositiveNm
+    drill_nm: PositiveNm
+    wire_nm: PositiveNm
+
+
+class Board(Frozen):
+    """The bare board: outline, copper layers and the maker's rules."""
+
+    outline: tuple[PointNm, ...] = Field(min_length=3, max_length=5000)
+    corner_radius_nm: SizeNm = 0
+    copper_layers: Literal[1, 2, 4] = 2
+    rules: RuleSet
+
+    @property
+    def layers(self) -> tuple[Layer, ...]:
+        """Names of the copper layers from front to back; a one-layer board has its copper on the back."""
+        return LAYERS[self.copper_layers]
+
+
+LAYERS: Final[dict[int, tuple[Layer, ...]]] = {
+    1: ("back",),
+    2: ("front", "back"),
+    4: ("front", "in1", "in2", "back"),
+}
+COLLECTIONS: Final[dict[str, type[Frozen]]] = {
+    "parts": Part,
+    "nets": Net,
+    "packages": Package,
+    "holes": MountingHole,
+    "pours": Pour,
+    "texts": LegendText,
+    "tracks": Track,
+    "vias": Via,
+    "jumpers": Jumper,
+}
+SECTIONS: Final = (*COLLECTIONS, "board", "name", "title")
+
+
+class Design(Frozen):
+    """One immutable design. Collections are keyed by the name or id of what they hold; never change them."""
+
+    format: Literal["vane-step-design"] = FORMAT
+    version: Literal[1] = FORMAT_VERSION
+    name: Text = Field(min_length=1)
+    title: Text = ""
+    parts: dict[str, Part] = {}
+    nets: dict[str, Net] = {}
+    packages: dict[str, Package] = {}
+    board: Board
+    holes: dict[str, MountingHole] = {}
+    pours: dict[str, Pour] = {}
+    texts: dict[str, LegendText] = {}
+    tracks: dict[str, Track] = {}
+    vias: dict[str, Via] = {}
+    jumpers: dict[str, Jumper] = {}
+
+    _digests: dict[str, str] = PrivateAttr(default_factory=dict)
+    _pin_nets: dict[str, str] | None = PrivateAttr(default=None)
+
+    def digest(self, section: str) -> str:
+        """Give a digest of a section's content; equal content gives equal digests."""
+        found = self._digests.get(section)
+        if found is None:
+            value = getattr(self, section)
+            mark = hashlib.blake2b(digest_size=16)
+            if isinstance(value, dict):
+                for key, item in value.items():
+                    mark.update(key.encode())
+                    mark.update(item.model_dump_json().encode())
+            else:
+                mark.update((value if isinstance(value, str) else value.model_dump_json()).encode())
+            found = self._digests[section] = mark.hexdigest()
+        return found
+
+    def replaced(self, **sections: Any) -> Design:
+        """Give a design with some sections replaced by values that are already valid."""
+        result = self.model_copy(update=sections)
+        result._digests = {k: v for k, v in self._digests.items() if k not in sections}
+        result._pin_nets = None if "nets" in sections else self._pin_nets
+        return result
+
+    def net_of(self, pin: str) -> str | None:
+        """Give the name of the net a pin such as ``U1.5`` belongs to, or ``None``."""
+        if self._pin_nets is None:
+            self._pin_nets = {p: net.name for net in self.nets.values() for p in net.pins}
+        return self._pin_nets.get(pin)
+
+    def rule_of(self, net: str | None) -> NetRule:
+        """Give a net's copper rule, or the default of the maker's rule set."""
+        found = self.nets.get(net) if net else None
+        if found and found.rule:
+            return found.rule
+        rules = self.board.rules
+        return NetRule(width_nm=rules.default_width_nm, clearance_nm=rules.default_clearance_nm)
+
+    @model_validator(mode="after")
+    def _is_consistent(self) -> Design:
+        for problem in problems(self):
+            raise ValueError(problem)
+        return self
+
+
+def pin_name(ref: str, number: str) -> str:
+    """Write a pin the way nets list it."""
+    return f"{ref}.{number}"
+
+
+def split_pin(pin: str) -> tuple[str, str]:
+    """Split ``U1.5`` into reference and pin number."""
+    ref, _, number = pin.partition(".")
+    return ref, number
+
+
+def natural(text: str) -> list[tuple[int, int, str]]:
+    """Give a sort key by which ``R10`` follows ``R9``."""
+    return [(0, int(x), "") if x.isdigit() else (1, 0, x) for x in re.split(r"(\d+)", text) if x]
+
+
+def problems(design: Design) -> list[str]:
+    """List what makes a document inconsistent: names that refer to nothing, pins on two nets."""
+    found = []
+    for section in COLLECTIONS:
+        for key, item in getattr(design, section).items():
+            own = getattr(item, "ref", None) or getattr(item, "name", None) or getattr(item, "id", None)
+            if own != key:
+                found.append(f"{section}: entry {key!r} holds {own!r}")
+    for part in design.parts.values():
+        if part.package not in design.packages:
+            found.append(f"part {part.ref} uses package {part.package}, which the design does not hold")
+    seen: dict[str, str] = {}
+    for net in design.nets.values():
+        for pin in net.pins:
+            ref, number = split_pin(pin)
+            part_of = design.parts.get(ref)
+            if part_of is None or part_of.pin(number) is None:
+                found.append(f"net {net.name} lists pin {pin}, which no part has")
+            if pin in seen:
+                found.append(f"pin {pin} is on net {seen[pin]} and on net {net.name}")
+            seen[pin] = net.name
+    for section in ("tracks", "vias", "jumpers", "pours"):
+        for key, item in getattr(design, section).items():
+            if item.net not in design.nets:
+                found.append(f"{section}: {key} belongs to net {item.net}, which does not exist")
+            if hasattr(item, "layer") and item.layer not in design.board.layers:
+                found.append(f"{section}: {key} lies on layer {item.layer}, which the board does not have")
+    return found

@@ -1,0 +1,1 @@
+"""Packages and land patterns; knows nothing of where parts are placed."""

@@ -1,0 +1,252 @@
+"""Packages by name: ``package("TQFP-32")`` computes a land pattern; the arithmetic is in ``landpattern``."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from functools import lru_cache
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from vane_step.core.design.fileformat import input_error
+from vane_step.core.design.model import Package, PadSpec
+from vane_step.core.errors import NotFound
+from vane_step.core.parts.landpattern import Span, chip, finish_package, gull_wing, through_hole
+from vane_step.core.quantity import nm
+
+# Chip sizes by metric name: length, terminal, width (each least, greatest), height, nickname in inches.
+CHIPS: dict[str, tuple[Span, Span, Span, float, str]] = {
+    "1608M": (Span(1.50, 1.70), Span(0.20, 0.50), Span(0.70, 0.90), 0.9, "0603"),
+    "2012M": (Span(1.80, 2.20), Span(0.30, 0.70), Span(1.10, 1.40), 1.3, "0805"),
+    "3216M": (Span(3.00, 3.40), Span(0.30, 0.70), Span(1.45, 1.75), 1.7, "1206"),
+    "3225M": (Span(3.00, 3.40), Span(0.30, 0.70), Span(2.30, 2.70), 2.5, "1210"),
+}
+# Lead frames with a moulded body: length, terminal, width, height, title.
+MOULDED: dict[str, tuple[Span, Span, Span, float, str]] = {
+    "SMA": (Span(4.80, 5.40), Span(0.95, 1.52), Span(1.25, 1.65), 2.3, "moulded diode, DO-214AC"),
+    "IND-6060": (Span(5.90, 6.30), Span(1.30, 1.70), Span(4.60, 5.00), 3.2, "shielded inductor 6 x 6 mm"),
+}
+# TQFP: pins -> pitch and body edge.
+TQFP: dict[int, tuple[float, float]] = {32: (0.8, 7.0), 44: (0.8, 10.0), 48: (0.5, 7.0), 64: (0.5, 10.0), 100: (0.5, 14.0)}
+SOIC_LENGTH: dict[int, float] = {8: 4.9, 14: 8.65, 16: 9.9}
+
+
+def _chip(match: re.Match[str], _kitchen: bool) -> Package:
+    length, foot, width, height, inch = CHIPS[match[2]]
+    led = match[1] == "LED"
+    title = f"{match[2]} chip{' LED' if led else ''} (inch {inch})"
+    return chip(match[0], title, length, foot, width, height, polarised=led)
+
+
+def _moulded(match: re.Match[str], _kitchen: bool) -> Package:
+    length, foot, width, height, title = MOULDED[match[0]]
+    return chip(match[0], title, length, foot, width, height, polarised=match[0] == "SMA")
+
+
+def _soic(match: re.Match[str], _kitchen: bool) -> Package:
+    pins = int(match[1])
+    span, foot, lead = Span(5.80, 6.20), Span(0.40, 1.27), Span(0.31, 0.51)
+    body = (3.9, SOIC_LENGTH[pins])
+    return gull_wing(match[0], f"small outline, {pins} pins, 1.27 mm", pins, 1.27, span, foot, lead, body, 1.75)
+
+
+def _tqfp(match: re.Match[str], _kitchen: bool) -> Package:
+    pins = int(match[1])
+    pitch, edge = TQFP[pins]
+    lead = Span(0.30, 0.45) if pitch > 0.6 else Span(0.17, 0.27)
+    span = Span(edge + 1.8, edge + 2.2)
+    title = f"thin quad flat, {pins} pins, {pitch} mm, {edge:g} mm body"
+    return gull_wing(match[0], title, pins, pitch, span, Span(0.45, 0.75), lead, (edge, edge), 1.2, sides=4)
+
+
+def _sot23(match: re.Match[str], _kitchen: bool) -> Package:
+    pins = int(match[1] or 3)
+    columns = {3: (0.95, -0.95, 0.0), 5: (0.95, 0.0, -0.95, -0.95, 0.95), 6: (0.95, 0.0, -0.95, -0.95, 0.0, 0.95)}[pins]
+    span = Span(2.10, 2.64) if pins == 3 else Span(2.60, 3.00)
+    body = (1.3, 2.9) if pins == 3 else (1.6, 2.9)
+    return gull_wing(
+        match[0], f"small-outline transistor, {pins} pins", pins, 0.95, span, Span(0.30, 0.60),
+        Span(0.30, 0.50), body, 1.2, columns=columns,
+    )  # fmt: skip
+
+
+def _sot223(match: re.Match[str], _kitchen: bool) -> Package:
+    pads = [
+        PadSpec(number=str(i + 1), x_nm=nm(-3.15), y_nm=nm(y), width_nm=nm(1.9), height_nm=nm(1.0))
+        for i, y in enumerate((2.3, 0.0, -2.3))
+    ]
+    pads.append(PadSpec(number="4", x_nm=nm(3.15), y_nm=0, width_nm=nm(1.9), height_nm=nm(3.3)))
+    return finish_package(
+        match[0], pads, (3.5, 6.5), 1.8, title="power small-outline transistor with tab", polarised=True
+    )
+
+
+def _dip(match: re.Match[str], kitchen: bool) -> Package:
+    pins = int(match[1])
+    row = 7.62 if pins <= 20 else 15.24
+    per = pins // 2
+    left = [(str(i + 1), -row / 2, ((per - 1) / 2 - i) * 2.54) for i in range(per)]
+    right = [(str(per + i + 1), row / 2, (i - (per - 1) / 2) * 2.54) for i in range(per)]
+    body = (row - 1.3, per * 2.54)
+    title = f"dual in line, {pins} pins, rows {row} mm apart"
+    return through_hole(match[0], title, [*left, *right], 0.6, body, 4.5, kitchen)
+
+
+def _axial(match: re.Match[str], kitchen: bool) -> Package:
+    pitch = int(match[2]) / 100
+    diode = match[1] == "DIODE"
+    body = (4.2, 2.0) if diode else (6.3, 2.4)
+    title = f"axial {'diode' if diode else 'leads'}, {pitch:g} mm apart"
+    spots = [("1", -pitch / 2, 0.0), ("2", pitch / 2, 0.0)]
+    return through_hole(match[0], title, spots, 0.6, body, 2.5, kitchen, diode, pin1_square=diode)
+
+
+def _radial(match: re.Match[str], kitchen: bool) -> Package:
+    pitch, size = int(match[2]) / 100, float(match[3])
+    polar = match[1] in ("ELCO", "LEDR", "SOUNDER")
+    spots = [("1", -pitch / 2, 0.0), ("2", pitch / 2, 0.0)]
+    disc = match[1] in ("CER",)
+    body = (size, 2.6) if disc else (size, size)
+    what = {"CER": "ceramic capacitor", "ELCO": "electrolytic capacitor", "LEDR": "round LED", "SOUNDER": "sounder"}
+    height = {"CER": 5.0, "ELCO": 11.0, "LEDR": 8.6, "SOUNDER": 9.5}[match[1]]
+    title = f"{what[match[1]]}, leads {pitch:g} mm apart, body {size:g} mm"
+    return through_hole(match[0], title, spots, 0.6, body, height, kitchen, polar, polar, round_body=not disc)
+
+
+def _header(match: re.Match[str], kitchen: bool) -> Package:
+    rows, columns = int(match[1]), int(match[2])
+    spots = [
+        (str(c * rows + r + 1), (r - (rows - 1) / 2) * 2.54, ((columns - 1) / 2 - c) * 2.54)
+        for c in range(columns)
+        for r in range(rows)
+    ]
+    body = (rows * 2.54, columns * 2.54)
+    title = f"pin header, {rows} x {columns}, 2.54 mm"
+    return through_hole(match[0], title, spots, 0.80, body, 8.5, kitchen)
+
+
+def _terminal(match: re.Match[str], kitchen: bool) -> Package:
+    pins = int(match[1])
+    spots = [(str(i + 1), 0.0, ((pins - 1) / 2 - i) * 5.08) for i in range(pins)]
+    title = f"screw terminal, {pins} ways, 5.08 mm"
+    return through_hole(match[0], title, spots, 1.1, (8.1, pins * 5.08), 10.0, kitchen)
+
+
+def _crystal(match: re.Match[str], kitchen: bool) -> Package:
+    spots = [("1", -2.44, 0.0), ("2", 2.44, 0.0)]
+    return through_hole(
+        match[0], "two-pin crystal, 4.88 mm", spots, 0.5, (11.0, 4.7), 4.0, kitchen, pin1_square=False
+    )
+
+
+def _usb(match: re.Match[str], _kitchen: bool) -> Package:
+    """Make a USB-C receptacle for supply only: six contacts and four shell posts."""
+    xs = (-2.75, -1.65, -0.55, 0.55, 1.65, 2.75)
+    pads = [
+        PadSpec(number=str(i + 1), x_nm=nm(x), y_nm=nm(2.6), width_nm=nm(0.65), height_nm=nm(1.3))
+        for i, x in enumerate(xs)
+    ]
+    pads += [
+        PadSpec(
+            number=f"S{i + 1}", x_nm=nm(x), y_nm=nm(y), width_nm=nm(1.8), height_nm=nm(1.8), shape="round",
+            layers="through", drill_nm=nm(1.1),
+        )
+        for i, (x, y) in enumerate(((-4.32, 1.7), (4.32, 1.7), (-4.32, -2.3), (4.32, -2.3)))
+    ]  # fmt: skip
+    return finish_package(match[0], pads, (8.94, 7.3), 3.2, title="USB-C receptacle, supply only")
+
+
+Maker = Callable[[re.Match[str], bool], Package]
+FAMILIES: tuple[tuple[str, str, Maker], ...] = (
+    (r"(CHIP|LED)-(1608M|2012M|3216M|3225M)", "CHIP-2012M, LED-1608M", _chip),
+    (r"SMA|IND-6060", "SMA, IND-6060", _moulded),
+    (r"SOIC-(8|14|16)", "SOIC-8, SOIC-14, SOIC-16", _soic),
+    (r"TQFP-(32|44|48|64|100)", "TQFP-32 … TQFP-100", _tqfp),
+    (r"SOT-23(?:-([56]))?", "SOT-23, SOT-23-5, SOT-23-6", _sot23),
+    (r"SOT-223", "SOT-223", _sot223),
+    (r"DIP-(8|14|16|18|20|28|40)", "DIP-8 … DIP-40", _dip),
+    (r"(AXIAL|DIODE)-P(762|1016|1270)", "AXIAL-P1016, DIODE-P762", _axial),
+    (r"(CER|ELCO|LEDR|SOUNDER)-P(200|250|254|500|508|762)-D(\d{1,2})", "CER-P508-D5, LEDR-P254-D5", _radial),
+    (r"HDR-([12])x(\d{1,2})", "HDR-1x6, HDR-2x5", _header),
+    (r"TERM-([2-8])", "TERM-2", _terminal),
+    (r"XTAL-P488", "XTAL-P488", _crystal),
+    (r"USBC-6", "USBC-6", _usb),
+)
+
+
+@lru_cache(maxsize=512)
+def package(name: str, kitchen: bool = False) -> Package:
+    """Compute the land pattern of a named package.
+
+    Parameters
+    ----------
+    name : str
+        A family name with its sizes, such as ``SOIC-8`` or ``HDR-1x6``.
+    kitchen : bool
+        Larger through-hole pads for boards drilled by hand.
+
+    Raises
+    ------
+    NotFound
+        When no family makes that name; the error lists examples.
+    """
+    for pattern, _examples, make in FAMILIES:
+        match = re.fullmatch(pattern, name)
+        if match and not (match[0].startswith("HDR") and not 1 <= int(match[2]) <= 40):
+            return make(match, kitchen)
+    raise NotFound(
+        f"There is no package {name}.", where=name, allowed="; ".join(e for _, e, _ in FAMILIES),
+        next_step="Or bring your own by JSON.",
+    )  # fmt: skip
+
+
+class UserPad(BaseModel):
+    """A pad of a user's package file, in millimetres."""
+
+    model_config = ConfigDict(extra="forbid", strict=False)
+    number: str = Field(min_length=1, max_length=64)
+    x_mm: float = Field(ge=-500, le=500)
+    y_mm: float = Field(ge=-500, le=500)
+    width_mm: float = Field(gt=0, le=100)
+    height_mm: float = Field(gt=0, le=100)
+    shape: str = Field(pattern="^(rect|round)$")
+    layers: str = Field(pattern="^(front|back|through)$")
+    drill_mm: float = Field(default=0, ge=0, le=20)
+
+
+class UserPackage(BaseModel):
+    """A package of a user's JSON file; courtyard and legend are computed."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(min_length=1, max_length=64)
+    pads: list[UserPad] = Field(min_length=1, max_length=2000)
+    body_mm: tuple[float, float]
+    height_mm: float = Field(default=1.0, ge=0, le=200)
+    polarised: bool = False
+
+
+def user_package(data: object, where: str, margin_mm: float = 0.0) -> Package:
+    """Make a package from a user's JSON object.
+
+    Raises
+    ------
+    InputError
+        Naming the field that is wrong.
+    """
+    try:
+        user = UserPackage.model_validate(data)
+        pads = [
+            PadSpec.model_validate(
+                {
+                    "number": p.number, "x_nm": nm(p.x_mm), "y_nm": nm(p.y_mm), "width_nm": nm(p.width_mm),
+                    "height_nm": nm(p.height_mm), "shape": p.shape, "layers": p.layers, "drill_nm": nm(p.drill_mm),
+                }
+            )
+            for p in user.pads
+        ]  # fmt: skip
+        return finish_package(
+            user.name, pads, user.body_mm, user.height_mm, polarised=user.polarised, source=where,
+            margin_mm=margin_mm,
+        )  # fmt: skip
+    except ValidationError as error:
+        raise input_error(error, where) from error

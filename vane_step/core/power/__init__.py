@@ -1,0 +1,1 @@
+"""Currents and the copper they need; no geometry."""

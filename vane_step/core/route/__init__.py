@@ -1,0 +1,1 @@
+"""Finding tracks for open links; judging them is the board's business."""

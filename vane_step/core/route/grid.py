@@ -1,0 +1,332 @@
+"""The routing grid of a design: owner maps from exact shapes, and the terminals of every net; no search here."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from dataclasses import dataclass, field
+
+import numpy as np
+import shapely
+
+from vane_step.core.board.copper import Connectivity, connectivity
+from vane_step.core.board.geometry import CopperItem, courtyards, holes, outline
+from vane_step.core.design.model import Design, Layer
+from vane_step.core.route import kernel
+
+PITCHES_MM = (0.125, 0.127)
+EDGE_SAFETY_MM = 0.002
+MAX_CELLS = 12_000_000
+
+
+@dataclass(frozen=True)
+class Lattice:
+    """Where the grid lies: origin and pitch in millimetres, columns, rows and copper layers."""
+
+    x0: float
+    y0: float
+    pitch: float
+    w: int
+    h: int
+    layers: tuple[Layer, ...]
+
+    @property
+    def plane(self) -> int:
+        """Cells of one layer."""
+        return self.w * self.h
+
+    def xy(self, cell: int) -> tuple[float, float]:
+        """Give a cell's place in millimetres."""
+        return self.x0 + (cell % self.w) * self.pitch, self.y0 + (cell // self.w) * self.pitch
+
+
+@dataclass
+class NetJob:
+    """A net to route: its numbers in the class tables, and the groups of copper that must become one."""
+
+    number: int
+    name: str
+    full: int
+    neck: int
+    via: int
+    width_mm: float
+    neck_mm: float
+    clearance_mm: float
+    neck_reach_mm: float
+    terminals: list[np.ndarray]
+    spots: list[tuple[float, float]]
+    pads: np.ndarray
+    order: list[tuple[int, int]] = field(default_factory=list)
+    terminal_nodes: np.ndarray = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+
+
+@dataclass
+class Problem:
+    """Everything the negotiation needs.
+
+    ``fixed[k]`` and ``fixed_via[k]`` are owner maps per track class (over nodes) and via class (over cells);
+    ``classes`` and ``via_classes`` give half width and clearance in millimetres.
+    """
+
+    lattice: Lattice
+    jobs: list[NetJob]
+    classes: list[tuple[float, float]]
+    via_classes: list[tuple[float, float]]
+    fixed: list[np.ndarray]
+    fixed_via: list[np.ndarray]
+    via_barred: np.ndarray
+    wire_barred: np.ndarray
+    jump: np.ndarray
+    wire_half_mm: float
+    via_drill_mm: float
+    hole_gap_mm: float
+
+
+def choose_lattice(design: Design) -> Lattice:
+    """Choose pitch and origin so that most pads lie on the grid; equal counts take the finer common pitch."""
+    pads = [i for i in connectivity(design).items if i.kind == "pad"]
+    x_lo, y_lo, x_hi, y_hi = outline(design).bounds
+    best: tuple[int, float, float, float] | None = None
+    for pitch in PITCHES_MM:
+        phases = []
+        hits = 0
+        for axis, low in (("x_mm", x_lo), ("y_mm", y_lo)):
+            rest = Counter(round((getattr(p, axis) - low) % pitch, 3) % round(pitch, 3) for p in pads)
+            phase, n = rest.most_common(1)[0] if rest else (0.0, 0)
+            phases.append(phase)
+            hits += n
+        if best is None or hits > best[0]:
+            best = (hits, pitch, phases[0], phases[1])
+    assert best is not None
+    _, pitch, px, py = best
+    w = int((x_hi - x_lo - px) / pitch) + 1
+    h = int((y_hi - y_lo - py) / pitch) + 1
+    return Lattice(x_lo + px, y_lo + py, pitch, w, h, design.board.layers)
+
+
+def shape_row(item: CopperItem) -> list[float]:
+    """Give a spine as a row for the compiled distance: a segment or a quad."""
+    points = list(item.spine.exterior.coords[:4]) if item.spine.geom_type == "Polygon" else list(item.spine.coords)
+    if len(points) == 1:
+        points = points * 2
+    flat = [v for p in points for v in p[:2]]
+    return [float(len(points)), *flat, *([0.0] * (8 - len(flat)))]
+
+
+def build(design: Design, nets: set[str] | None = None) -> Problem:
+    """Set the grid up for the open links of a design (of some nets only, when ``nets`` is given).
+
+    The design must have no pours: they are filled round the tracks afterwards.
+    """
+    lattice = choose_lattice(design)
+    joined = connectivity(design)
+    open_nets = {link.net for link in joined.open_links}
+    wanted = sorted(open_nets if nets is None else open_nets & nets)
+    numbers = {name: i + 1 for i, name in enumerate(sorted({i.net for i in joined.items if i.net}))}
+    classes, via_classes, jobs = _classes(design, wanted, numbers)
+    for job in jobs:
+        _terminals(job, joined, lattice)
+    problem = _paint(design, joined, lattice, numbers, classes, via_classes)
+    problem.jobs = jobs
+    return problem
+
+
+def _classes(
+    design: Design, wanted: list[str], numbers: dict[str, int]
+) -> tuple[list[tuple[float, float]], list[tuple[float, float]], list[NetJob]]:
+    classes: list[tuple[float, float]] = []
+    via_classes: list[tuple[float, float]] = []
+    jobs = []
+    rules = design.board.rules
+    sizes = rules.jumper if design.board.copper_layers == 1 else None
+    via_half = (sizes.pad_nm if sizes else rules.via_pad_nm) / 2e6
+
+    def index(table: list[tuple[float, float]], key: tuple[float, float]) -> int:
+        if key not in table:
+            table.append(key)
+        return table.index(key)
+
+    for name in wanted:
+        rule = design.rule_of(name)
+        gap = max(rule.clearance_nm, rules.min_clearance_nm) / 1e6
+        width = max(rule.width_nm, rules.min_width_nm) / 1e6
+        neck = min(width, max(rule.neck_width_nm or rule.width_nm, rules.min_width_nm) / 1e6)
+        reach = (rule.neck_length_nm or 0) / 1e6 if neck < width else 0.0
+        jobs.append(
+            NetJob(
+                numbers[name], name, index(classes, (width / 2, gap)), index(classes, (neck / 2, gap)),
+                index(via_classes, (via_half, gap)), width, neck, gap, reach, [], [], np.zeros((0, 2)),
+            )
+        )  # fmt: skip
+    return classes, via_classes, jobs
+
+
+def _terminals(job: NetJob, joined: Connectivity, lattice: Lattice) -> None:
+    """Collect the groups of joined copper of a net as node sets, and the tree in which to join them."""
+    groups: dict[int, list[CopperItem]] = {}
+    pads = []
+    for item, label in zip(joined.items, joined.labels.tolist(), strict=True):
+        if item.net == job.name:
+            groups.setdefault(label, []).append(item)
+            if item.kind == "pad":
+                pads.append((item.x_mm, item.y_mm))
+    job.pads = np.array(pads).reshape(-1, 2)
+    for items in groups.values():
+        if not any(i.kind == "pad" for i in items):
+            continue
+        nodes = np.unique(np.concatenate([_nodes(i, lattice) for i in items]))
+        if len(nodes):
+            job.terminals.append(nodes)
+            centre = next(i for i in items if i.kind == "pad")
+            job.spots.append((centre.x_mm, centre.y_mm))
+    job.order = _tree(job.terminals, lattice)
+    if job.terminals:
+        job.terminal_nodes = np.unique(np.concatenate(job.terminals))
+
+
+def _nodes(item: CopperItem, lattice: Lattice) -> np.ndarray:
+    """List the nodes where a track may end on a piece of copper: close to its middle line, inside its shape."""
+    if item.spine.geom_type == "Polygon":
+        a, b, c, d = item.spine.exterior.coords[:4]
+        wide, tall = math.dist(a, b), math.dist(b, c)
+        half = min(wide, tall) / 2
+        along = (a, b, d, c) if wide >= tall else (b, c, a, d)
+        ends = [((along[i][0] + along[i + 2][0]) / 2, (along[i][1] + along[i + 2][1]) / 2) for i in (0, 1)]
+        length = math.dist(*ends)
+        cut = min(half, length / 2) / length if length else 0.0
+        (px, py), (qx, qy) = ends
+        row = [2.0, px + (qx - px) * cut, py + (qy - py) * cut, qx - (qx - px) * cut, qy - (qy - py) * cut, 0, 0, 0, 0]
+    else:
+        row = shape_row(item)
+        half = item.radius_mm
+    reach = max(lattice.pitch * 0.71, min(half * 0.5, half - 0.02)) if item.kind != "track" else lattice.pitch * 0.71
+    cells = kernel.cells_within(np.array(row), reach, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+    layers = [lattice.layers.index(x) for x in item.layers]
+    return np.concatenate([cells + k * lattice.plane for k in layers]) if layers else cells
+
+
+def _tree(terminals: list[np.ndarray], lattice: Lattice) -> list[tuple[int, int]]:
+    """Order the terminals as Prim's tree does: each next one is nearest to those already joined."""
+    n = len(terminals)
+    if n < 2:
+        return []
+    middles = np.array([[np.mean(t % lattice.plane % lattice.w), np.mean(t % lattice.plane // lattice.w)] for t in terminals])
+    inside = np.zeros(n, dtype=bool)
+    best = np.full(n, np.inf)
+    source = np.zeros(n, dtype=int)
+    last = int(np.argmax([len(t) for t in terminals])) if n < 2 else _outermost(middles)
+    order = []
+    for _ in range(n - 1):
+        inside[last] = True
+        d = np.abs(middles - middles[last])
+        octile = d.max(axis=1) + (math.sqrt(2) - 1) * d.min(axis=1)
+        closer = octile < best
+        best[closer], source[closer] = octile[closer], last
+        last = int(np.argmin(np.where(inside, np.inf, best)))
+        order.append((int(source[last]), last))
+    return order
+
+
+def _outermost(middles: np.ndarray) -> int:
+    return int(np.argmax(np.abs(middles - middles.mean(axis=0)).sum(axis=1)))
+
+
+def _paint(
+    design: Design, joined: Connectivity, lattice: Lattice, numbers: dict[str, int],
+    classes: list[tuple[float, float]], via_classes: list[tuple[float, float]],
+) -> Problem:  # fmt: skip
+    """Paint the owner maps of every class from the copper, holes and edge of the design."""
+    rules = design.board.rules
+    items = joined.items
+    rows = np.array([shape_row(i) for i in items]).reshape(-1, 9)
+    radius = np.array([i.radius_mm for i in items])
+    least = rules.min_clearance_nm / 1e6
+    gaps = np.array([max(least, design.rule_of(i.net).clearance_nm / 1e6) for i in items])
+    owner = np.array([numbers.get(i.net or "", -1) for i in items], dtype=np.int16)
+    on = [np.array([layer in i.layers for i in items], dtype=bool) for layer in lattice.layers]
+    bare = [h for h in holes(design) if not h.plated and h.net is None]
+    bare_rows = np.array([[2.0, h.x_mm, h.y_mm, h.x_mm, h.y_mm, 0, 0, 0, 0] for h in bare]).reshape(-1, 9)
+    keep = np.array([max(h.drill_mm / 2 + rules.hole_to_copper_nm / 1e6, _keepout(design, h.id)) for h in bare])
+    nobody = np.full(len(bare), -1, dtype=np.int16)
+    frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+    half_step = lattice.pitch / 2
+
+    def class_map(half: float, gap: float, pick: np.ndarray) -> np.ndarray:
+        plane = _off_edge(design, lattice, half + rules.edge_clearance_nm / 1e6)
+        reach = radius[pick] + half + np.maximum(gap, gaps[pick])
+        # Between two free nodes a straight step may come nearer to a corner than either node.
+        kernel.paint_owner(plane, rows[pick], np.sqrt(reach**2 + half_step**2), owner[pick], *frame)
+        if len(bare):
+            kernel.paint_owner(plane, bare_rows, keep + half + EDGE_SAFETY_MM, nobody, *frame)
+        return plane
+
+    fixed = [np.concatenate([class_map(half, gap, pick) for pick in on]) for half, gap in classes]
+    everything = np.ones(len(items), dtype=bool)
+    fixed_via = [class_map(half, gap, everything) for half, gap in via_classes]
+    sizes = rules.jumper if design.board.copper_layers == 1 else None
+    drill = (sizes.drill_nm if sizes else rules.via_drill_nm) / 1e6
+    via_barred = _via_barred(design, items, rows, radius, lattice, drill)
+    wire_barred, jump, wire_half = _wires(design, lattice, via_barred)
+    return Problem(
+        lattice, [], classes, via_classes, fixed, fixed_via, via_barred, wire_barred, jump, wire_half, drill,
+        rules.hole_to_hole_nm / 1e6,
+    )  # fmt: skip
+
+
+def _keepout(design: Design, hole: str) -> float:
+    return design.holes[hole].keepout_nm / 1e6 if hole in design.holes else 0.0
+
+
+def _off_edge(design: Design, lattice: Lattice, distance: float) -> np.ndarray:
+    """Give a plane that is 0 inside the outline shrunk by ``distance`` and -1 outside."""
+    shrunk = outline(design).buffer(-(distance + EDGE_SAFETY_MM), join_style="mitre")
+    inside = np.zeros(lattice.plane, dtype=np.uint8)
+    for ring in shrunk.geoms if isinstance(shrunk, shapely.MultiPolygon) else [shrunk]:
+        if not ring.is_empty:
+            xs, ys = np.array(ring.exterior.coords).T
+            kernel.fill_rows(inside, xs, ys, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+    return np.where(inside == 1, 0, -1).astype(np.int16)
+
+
+def _via_barred(
+    design: Design, items: tuple[CopperItem, ...], rows: np.ndarray, radius: np.ndarray, lattice: Lattice, drill: float
+) -> np.ndarray:
+    """Bar drilled holes too near to others, and holes inside surface pads, where solder would run away."""
+    barred = np.zeros(lattice.plane, dtype=np.int16)
+    gap = design.board.rules.hole_to_hole_nm / 1e6
+    frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+    drilled = holes(design)
+    if drilled:
+        spots = np.array([[2.0, h.x_mm, h.y_mm, h.x_mm, h.y_mm, 0, 0, 0, 0] for h in drilled])
+        reach = np.array([h.drill_mm / 2 + drill / 2 + gap + EDGE_SAFETY_MM for h in drilled])
+        kernel.paint_owner(barred, spots, reach, np.full(len(drilled), -1, dtype=np.int16), *frame)
+    flat = np.array([i.kind == "pad" and not i.drill_mm for i in items], dtype=bool)
+    if flat.any():
+        reach = radius[flat] + drill / 2 + 0.1
+        kernel.paint_owner(barred, rows[flat], reach, np.full(int(flat.sum()), -1, dtype=np.int16), *frame)
+    return barred
+
+
+def _wires(design: Design, lattice: Lattice, via_barred: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
+    """Prepare wire jumpers for a one-layer board: they keep off part bodies, holes and the edge."""
+    sizes = design.board.rules.jumper
+    wire_barred = np.zeros(lattice.plane, dtype=np.int16)
+    if design.board.copper_layers != 1 or sizes is None:
+        return wire_barred, np.zeros(4, dtype=np.int64), 0.0
+    half = sizes.wire_nm / 2e6
+    wire_barred = _off_edge(design, lattice, half)
+    frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+    yards = [y for ref, y in courtyards(design).items() if design.parts[ref].place.side == "front"]  # type: ignore[union-attr]
+    if yards:
+        rows = np.array([[4.0, *[v for p in y.exterior.coords[:4] for v in p]] for y in yards])
+        nobody = np.full(len(yards), -1, dtype=np.int16)
+        kernel.paint_owner(wire_barred, rows, np.full(len(yards), half + EDGE_SAFETY_MM), nobody, *frame)
+        kernel.paint_owner(via_barred, rows, np.full(len(yards), half + EDGE_SAFETY_MM), nobody, *frame)
+    for jumper in design.jumpers.values():
+        row = np.array([[2.0, *[v / 1e6 for p in (jumper.a, jumper.b) for v in p], 0, 0, 0, 0]])
+        kernel.paint_owner(wire_barred, row, np.array([2 * half + 0.5]), np.array([-1], dtype=np.int16), *frame)
+    step = 4
+    low = math.ceil(sizes.min_length_nm / 1e6 / lattice.pitch / step) * step
+    high = int(sizes.max_length_nm / 1e6 / lattice.pitch)
+    price = 25.0 / lattice.pitch
+    return wire_barred, np.array([step, low, high, int(price)], dtype=np.int64), half

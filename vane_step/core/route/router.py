@@ -1,0 +1,233 @@
+"""Routing the open links of a design into copper; the answer is an edit, judged by the exact rule check."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from shapely.geometry import Point
+
+from vane_step.core.board.check import check
+from vane_step.core.board.copper import connectivity
+from vane_step.core.design.edits import LayCopper, apply
+from vane_step.core.design.model import Design, Jumper, PointNm, Track, Via
+from vane_step.core.errors import EditRefused
+from vane_step.core.quantity import nm
+from vane_step.core.route.grid import MAX_CELLS, Problem, build, choose_lattice
+from vane_step.core.route.negotiate import Progress, Routed, negotiate, pieces_of
+
+COPPER_CODES = {"short", "clearance", "copper-to-edge", "copper-to-hole", "hole-to-hole", "net-width", "width", "ring"}
+MAX_REPAIRS = 4
+
+
+@dataclass(frozen=True)
+class RouteResult:
+    """What routing gave: the edit that lays it, and its figures."""
+
+    edit: LayCopper
+    links_wanted: int
+    links_made: int
+    rounds: int
+    repairs: int
+
+
+def route(
+    design: Design, *, nets: set[str] | None = None, fresh: bool = False, progress: Progress | None = None
+) -> RouteResult:
+    """Route the open links of a design.
+
+    Parameters
+    ----------
+    design : Design
+        Existing copper is kept and used; pours are filled round the tracks afterwards.
+    nets : set of str, optional
+        Only these nets.
+    fresh : bool
+        Lift all unlocked copper (of ``nets``) first.
+    progress : callable, optional
+        See :func:`negotiate`.
+
+    Returns
+    -------
+    RouteResult
+        Its edit lays only copper that passes the exact rule check: what does not is routed again with wider
+        gaps, and in the end left open. Deterministic.
+
+    Raises
+    ------
+    EditRefused
+        When the board is too large for the grid.
+    """
+    lattice = choose_lattice(design)
+    if lattice.plane * len(lattice.layers) > MAX_CELLS:
+        raise EditRefused("The board is too large to route in one piece.", where="board", value=f"{lattice.w} x {lattice.h}", allowed=f"{MAX_CELLS} grid nodes")
+    lift = _lifted(design, nets) if fresh else ()
+    bare = apply(design, LayCopper(lift=lift))[0].replaced(pours={}, texts={})
+    wanted = len([k for k in connectivity(bare).open_links if nets is None or k.net in nets])
+    problem = build(bare, nets)
+    routed, rounds = negotiate(problem, progress)
+    laid = _draw(problem, routed, bare)
+    laid, repairs = _repair(bare, laid, nets)
+    after = connectivity(apply(bare, laid)[0])
+    left = len([k for k in after.open_links if nets is None or k.net in nets])
+    edit = laid.model_copy(update={"lift": lift})
+    return RouteResult(edit, wanted, wanted - left, rounds, repairs)
+
+
+def _lifted(design: Design, nets: set[str] | None) -> tuple[str, ...]:
+    found = [
+        key
+        for section in (design.tracks, design.vias, design.jumpers)
+        for key, item in section.items()
+        if not getattr(item, "locked", False) and (nets is None or item.net in nets)
+    ]
+    return tuple(found)
+
+
+def _draw(problem: Problem, routed: list[Routed], design: Design) -> LayCopper:
+    """Turn paths into tracks, vias and jumpers."""
+    names = _Names(design)
+    lat = problem.lattice
+    rules = design.board.rules
+    tracks: list[Track] = []
+    vias: list[Via] = []
+    jumpers: list[Jumper] = []
+
+    def point(x: float, y: float) -> PointNm:
+        return nm(lat.x0 + x * lat.pitch), nm(lat.y0 + y * lat.pitch)
+
+    for result in routed:
+        job = result.job
+        ends = _centres(problem, design, job.name)
+        for path in result.paths:
+            pieces = pieces_of(path, problem)
+            run: list[PointNm] = []
+            last: tuple[int, bool] | None = None
+            for layer, x1, y1, x2, y2, thin in pieces.lines:
+                a, b = point(x1, y1), point(x2, y2)
+                if last != (layer, thin) or not run or run[-1] != a:
+                    _close(run, last, tracks, names, problem, job)
+                    run = [a]
+                    last = (layer, thin)
+                if b != run[-1]:
+                    run.append(b)
+            _close(run, last, tracks, names, problem, job)
+            for at in dict.fromkeys(pieces.vias) if not pieces.wires else ():
+                x, y = point(*at)
+                vias.append(Via(id=names.next("V"), net=job.name, x_nm=x, y_nm=y, pad_nm=rules.via_pad_nm, drill_nm=rules.via_drill_nm))
+            for x1, y1, x2, y2 in pieces.wires:
+                sizes = rules.jumper
+                assert sizes is not None
+                jumpers.append(
+                    Jumper(
+                        id=names.next("W"), net=job.name, a=point(x1, y1), b=point(x2, y2), pad_nm=sizes.pad_nm,
+                        drill_nm=sizes.drill_nm, wire_nm=sizes.wire_nm,
+                    )
+                )  # fmt: skip
+        tracks = [_to_centre(t, ends) if t.net == job.name else t for t in tracks]
+    return LayCopper(tracks=tuple(tracks), vias=tuple(vias), jumpers=tuple(jumpers))
+
+
+class _Names:
+    """Gives ids not yet used by the copper of a design."""
+
+    def __init__(self, design: Design) -> None:
+        self.used = {*design.tracks, *design.vias, *design.jumpers}
+        self.count = len(design.tracks) + len(design.vias)
+
+    def next(self, letter: str) -> str:
+        """Give the next free id that starts with a letter."""
+        while True:
+            self.count += 1
+            if (name := f"{letter}{self.count}") not in self.used:
+                return name
+
+
+def _close(run, last, tracks, names, problem, job) -> None:  # type: ignore[no-untyped-def]
+    """End a run of points as a track, when it has any length."""
+    if last is not None and len(run) >= 2:
+        width = job.neck_mm if last[1] else job.width_mm
+        layer = problem.lattice.layers[last[0]]
+        tracks.append(Track(id=names.next("T"), net=job.name, layer=layer, width_nm=nm(width), points=tuple(run)))
+
+
+def _centres(problem: Problem, design: Design, net: str) -> dict[PointNm, PointNm]:
+    """Map grid points to the middle of the round pad of a net they lie next to: a track ends in the middle."""
+    lat = problem.lattice
+    found: dict[PointNm, PointNm] = {}
+    for item in connectivity(design).items:
+        if item.kind == "pad" and item.net == net and isinstance(item.spine, Point):
+            i, j = round((item.x_mm - lat.x0) / lat.pitch), round((item.y_mm - lat.y0) / lat.pitch)
+            grid = nm(lat.x0 + i * lat.pitch), nm(lat.y0 + j * lat.pitch)
+            found[grid] = (nm(item.x_mm), nm(item.y_mm))
+    return found
+
+
+def _to_centre(track: Track, ends: dict[PointNm, PointNm]) -> Track:
+    points = list(track.points)
+    if points[0] in ends and ends[points[0]] != points[0]:
+        points.insert(0, ends[points[0]])
+    if points[-1] in ends and ends[points[-1]] != points[-1]:
+        points.append(ends[points[-1]])
+    return track.model_copy(update={"points": tuple(points)}) if len(points) != len(track.points) else track
+
+
+def _repair(bare: Design, laid: LayCopper, nets: set[str] | None) -> tuple[LayCopper, int]:
+    """Lift what the exact check objects to and route it again with wider gaps; at last leave it open."""
+    clean = _breaching(bare)
+    for attempt in range(MAX_REPAIRS):
+        design = apply(bare, laid)[0]
+        bad = _breaching(design) - clean
+        if not bad:
+            return laid, attempt
+        keep = {
+            "tracks": tuple(t for t in laid.tracks if t.net not in bad),
+            "vias": tuple(v for v in laid.vias if v.net not in bad),
+            "jumpers": tuple(w for w in laid.jumpers if w.net not in bad),
+        }
+        laid = LayCopper(**keep)
+        if attempt == MAX_REPAIRS - 1:
+            break
+        base = apply(bare, laid)[0]
+        problem = build(_wider(base, bad, 0.012 * (attempt + 1)), bad if nets is None else bad & nets)
+        again = _draw(problem, negotiate(problem)[0], base)
+        laid = LayCopper(
+            tracks=(*laid.tracks, *again.tracks), vias=(*laid.vias, *again.vias), jumpers=(*laid.jumpers, *again.jumpers)
+        )
+    return laid, MAX_REPAIRS
+
+
+def _wider(design: Design, nets: set[str], extra_mm: float) -> Design:
+    changed = dict(design.nets)
+    for name in nets:
+        rule = design.rule_of(name)
+        wide = rule.model_copy(update={"clearance_nm": rule.clearance_nm + nm(extra_mm)})
+        changed[name] = design.nets[name].model_copy(update={"rule": wide})
+    return design.replaced(nets=changed)
+
+
+def _breaching(design: Design) -> set[str]:
+    return {f.place.net for f in check(design).findings if f.level == "stop" and f.code in COPPER_CODES and f.place.net}
+
+
+def warm_up() -> None:
+    """Compile or load the router's kernels by routing a tiny board, so that nobody waits for it later."""
+    from vane_step.core.board.geometry import rectangle
+    from vane_step.core.design.model import Board, Net, Part, PartPlace, Pin, RuleSet
+    from vane_step.core.parts.packages import package
+
+    rules = RuleSet(
+        name="warm", min_width_nm=200_000, min_clearance_nm=200_000, min_ring_nm=100_000, min_drill_nm=300_000,
+        edge_clearance_nm=300_000, hole_to_hole_nm=250_000, hole_to_copper_nm=250_000, via_pad_nm=600_000,
+        via_drill_nm=300_000,
+    )  # fmt: skip
+    chip = package("CHIP-2012M")
+    pins = (Pin(number="1"), Pin(number="2"))
+    parts = {
+        f"R{i}": Part(ref=f"R{i}", package=chip.name, pins=pins, place=PartPlace(x_nm=nm(3.0 + 4 * i), y_nm=nm(4)))
+        for i in (1, 2)
+    }
+    nets = {"A": Net(name="A", pins=("R1.1", "R2.2")), "B": Net(name="B", pins=("R1.2", "R2.1"))}
+    board = Board(outline=rectangle(15, 8), copper_layers=2, rules=rules)
+    route(Design(name="warm-up", parts=parts, nets=nets, packages={chip.name: chip}, board=board))
+    np.zeros(1)

@@ -1,0 +1,1 @@
+"""What ships with the program: maker rules and demo designs."""

@@ -1,0 +1,38 @@
+"""Reads what ships with the program: maker rules and demo designs; nothing is computed here."""
+
+from __future__ import annotations
+
+import json
+from functools import lru_cache
+from importlib.resources import files
+
+from vane_step.core.design.fileformat import from_json
+from vane_step.core.design.model import Design, RuleSet
+from vane_step.core.errors import NotFound
+
+_ROOT = files("vane_step.data")
+
+
+@lru_cache(maxsize=1)
+def rule_sets() -> dict[str, RuleSet]:
+    """Give the shipped rule sets by name."""
+    found = {}
+    for name in ("standard-house", "four-layer-house", "kitchen-table"):
+        text = (_ROOT / "rules" / f"{name}.json").read_text(encoding="utf-8")
+        found[name] = RuleSet.model_validate(json.loads(text))
+    return found
+
+
+def rule_set(name: str) -> RuleSet:
+    """Give a shipped rule set, or raise :class:`NotFound`."""
+    if name not in rule_sets():
+        raise NotFound(f"There are no rules called {name}.", where="rules", allowed=", ".join(rule_sets()))
+    return rule_sets()[name]
+
+
+@lru_cache(maxsize=1)
+def demo_designs() -> dict[str, Design]:
+    """Give the demo designs by file name, in the order of the shelf."""
+    folder = _ROOT / "designs"
+    names = sorted(p.name for p in folder.iterdir() if p.name.endswith(".json"))
+    return {n.removesuffix(".json"): from_json((folder / n).read_text(encoding="utf-8"), n) for n in names}

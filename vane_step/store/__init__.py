@@ -1,0 +1,1 @@
+"""Designs kept in SQLite with their edit journal; no rules of the job."""

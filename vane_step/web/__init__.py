@@ -1,0 +1,1 @@
+"""The pages and their JSON; no rules of the job."""
