@@ -52,6 +52,14 @@ def check(design: Design) -> CheckResult:
     return CheckResult(tuple(ordered(findings)), figures(design))
 
 
+def copper_findings(design: Design) -> list[Finding]:
+    """Check only what laid copper can break: gaps, edge, rings, holes and rule widths."""
+    found: list[Finding] = []
+    for rule in (_clearances, _edges, _rings_and_drills, _hole_gaps, _hole_copper, width_findings):
+        found += rule(design)
+    return [f for f in found if f.code != "track-current"]
+
+
 def figures(design: Design) -> dict[str, float | int]:
     """Give completed and open links, vias, jumpers and track length of a design."""
     joined = connectivity(design)
@@ -209,7 +217,7 @@ def _hole_gaps(design: Design) -> Iterable[Finding]:
     gap = shapely.distance(points[a], points[b]) - (size[a] + size[b]) / 2
     for k in np.flatnonzero(gap < limit - TOLERANCE_MM):
         one, two = drilled[a[k]], drilled[b[k]]
-        place = at((one.x_mm + two.x_mm) / 2, (one.y_mm + two.y_mm) / 2)
+        place = at((one.x_mm + two.x_mm) / 2, (one.y_mm + two.y_mm) / 2, net=one.net or two.net)
         text = f"Holes of {one.id} and {two.id} are too close together"
         yield _breach(design, "hole-to-hole", text, float(gap[k]), limit, place)
 

@@ -28,12 +28,25 @@ Progress = Callable[[int, int], bool]
 
 
 @dataclass
+class Pieces:
+    """A net's copper in grid coordinates: straight pieces per layer, vias and wires."""
+
+    lines: list[tuple[int, float, float, float, float, bool]]
+    vias: list[tuple[float, float]]
+    wires: list[tuple[float, float, float, float]]
+
+
+@dataclass
 class Path:
-    """One way through the grid: nodes from tree to terminal, and how each was reached (see the kernel)."""
+    """One way through the grid: nodes from tree to terminal, and how each was reached (see the kernel).
+
+    ``free`` marks nodes outside the net's own pads; ``pieces`` is the copper the path stands for.
+    """
 
     nodes: np.ndarray
     how: np.ndarray
-    terminal: int
+    free: np.ndarray
+    pieces: Pieces
 
 
 @dataclass
@@ -43,15 +56,6 @@ class Routed:
     job: NetJob
     paths: list[Path] = field(default_factory=list)
     failed: list[int] = field(default_factory=list)
-
-
-@dataclass
-class Pieces:
-    """A net's copper in grid coordinates: straight pieces per layer, vias and wires."""
-
-    lines: list[tuple[int, float, float, float, float, bool]]
-    vias: list[tuple[float, float]]
-    wires: list[tuple[float, float, float, float]]
 
 
 class Negotiation:
@@ -88,7 +92,6 @@ class Negotiation:
 
     def route_net(self, job: NetJob, hard: bool = False) -> Routed:
         """Route a net along its tree; its own copper must not be stamped while it is routed."""
-        lat = self.problem.lattice
         result = Routed(job)
         neck_tag = self._mark_necks(job)
         tree = [job.terminals[job.order[0][0]]] if job.order else []
@@ -104,7 +107,6 @@ class Negotiation:
             barred += self._bar_vias(path)
         for cells in barred:
             self.via_barred[cells] -= 1
-        assert lat.plane
         return result
 
     def _mark_necks(self, job: NetJob) -> int:
@@ -156,17 +158,20 @@ class Negotiation:
             nodes.append(int(self.parent[nodes[-1]]))
         nodes.reverse()
         array = np.array(nodes, dtype=np.int64)
-        return Path(array, self.how[array].copy(), terminal)
+        how = self.how[array].copy()
+        spot = np.minimum(np.searchsorted(job.terminal_nodes, array), len(job.terminal_nodes) - 1)
+        # A track's end inside its own pad is no wider than the pad, which the owner maps guard already.
+        free = job.terminal_nodes[spot] != array
+        return Path(array, how, free, pieces_of(array, how, p))
 
     # -- holding places -----------------------------------------------------------------------------------
 
     def hold(self, routed: Routed, delta: int) -> None:
         """Enter (+1) or remove (-1) a net's copper in the counts of every class."""
         lat, p, job = self.problem.lattice, self.problem, routed.job
-        pieces = [x for path in routed.paths for x in pieces_of(path, p).lines]
-        extra = [pieces_of(path, p) for path in routed.paths]
-        vias = [v for e in extra for v in e.vias]
-        wires = [v for e in extra for v in e.wires]
+        pieces = [x for path in routed.paths for x in path.pieces.lines]
+        vias = [v for path in routed.paths for v in path.pieces.vias]
+        wires = [v for path in routed.paths for v in path.pieces.wires]
         via_half = p.via_classes[job.via][0]
         halves = {False: job.width_mm / 2, True: job.neck_mm / 2}
         per_layer = []
@@ -198,8 +203,7 @@ class Negotiation:
         for path in routed.paths:
             neck = (path.how & 1) == 1
             crowd = np.where(neck, self.occ[job.neck][path.nodes], self.occ[job.full][path.nodes])
-            # A track's end inside its own pad is no wider than the pad, which the owner maps guard already.
-            bad = (crowd > 1) & ~np.isin(path.nodes, job.terminal_nodes)
+            bad = (crowd > 1) & path.free
             for i in np.flatnonzero(path.how & 6):
                 for j in (i - 1, i):
                     if self.occ_via[job.via][path.nodes[j] % lat.plane] > 1:
@@ -225,35 +229,28 @@ def _between(a: int, b: int, w: int) -> np.ndarray:
     return np.arange(min(a, b), max(a, b) + 1, step)
 
 
-def pieces_of(path: Path, problem: Problem) -> Pieces:
+def pieces_of(nodes: np.ndarray, how: np.ndarray, problem: Problem) -> Pieces:
     """Cut a path into straight pieces of one layer and width, vias and wires, in grid coordinates."""
     lat = problem.lattice
-    layer = path.nodes // lat.plane
-    cell = path.nodes % lat.plane
+    layer = nodes // lat.plane
+    cell = nodes % lat.plane
     x, y = (cell % lat.w).astype(float), (cell // lat.w).astype(float)
     lines: list[tuple[int, float, float, float, float, bool]] = []
     vias: list[tuple[float, float]] = []
     wires: list[tuple[float, float, float, float]] = []
-    start = 0
-    heading: tuple[float, float, bool] | None = None
-    for i in range(1, len(path.nodes) + 1):
-        now: tuple[float, float, bool] | None = None
-        if i < len(path.nodes):
-            how = int(path.how[i])
-            if how & 2:
-                vias.append((x[i], y[i]))
-            elif how & 4:
-                wires.append((x[i - 1], y[i - 1], x[i], y[i]))
-                vias += [(x[i - 1], y[i - 1]), (x[i], y[i])]
-            else:
-                thin = bool(how & 1) or bool(path.how[i - 1] & 1)
-                now = (x[i] - x[i - 1], y[i] - y[i - 1], thin)
-        if now != heading:
-            if heading is not None:
-                lines.append((int(layer[start]), x[start], y[start], x[i - 1], y[i - 1], heading[2]))
-            start, heading = i - 1, now
-    if not lines and len(path.nodes) == 1:
-        lines.append((int(layer[0]), x[0], y[0], x[0], y[0], bool(path.how[0] & 1)))
+    for i in np.flatnonzero(how & 2):
+        vias.append((x[i], y[i]))
+    for i in np.flatnonzero(how & 4):
+        wires.append((x[i - 1], y[i - 1], x[i], y[i]))
+        vias += [(x[i - 1], y[i - 1]), (x[i], y[i])]
+    if len(nodes) == 1:
+        return Pieces([(int(layer[0]), x[0], y[0], x[0], y[0], bool(how[0] & 1))], vias, wires)
+    thin = ((how[1:] | how[:-1]) & 1).astype(bool)
+    move = np.column_stack([np.diff(x), np.diff(y), thin, (how[1:] & 6) > 0])
+    cuts = np.flatnonzero((move[1:] != move[:-1]).any(axis=1)) + 1
+    for start, end in zip([0, *cuts], [*cuts, len(nodes) - 1], strict=True):
+        if not move[start, 3]:
+            lines.append((int(layer[start]), x[start], y[start], x[end], y[end], bool(thin[start])))
     return Pieces(lines, vias, wires)
 
 
@@ -364,7 +361,7 @@ def _polish(run: Negotiation, routed: dict[str, Routed], progress: Progress | No
 def _cost(routed: Routed, problem: Problem) -> float:
     total = 0.0
     for path in routed.paths:
-        pieces = pieces_of(path, problem)
+        pieces = path.pieces
         total += sum(float(np.hypot(r[3] - r[1], r[4] - r[2])) for r in pieces.lines)
         total += len(pieces.vias) * VIA_COST_MM / problem.lattice.pitch
         total += len(pieces.wires) * float(problem.jump[3])

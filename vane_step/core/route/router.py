@@ -4,19 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
 from shapely.geometry import Point
 
-from vane_step.core.board.check import check
+from vane_step.core.board.check import copper_findings
 from vane_step.core.board.copper import connectivity
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design, Jumper, PointNm, Track, Via
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 from vane_step.core.route.grid import MAX_CELLS, Problem, build, choose_lattice
-from vane_step.core.route.negotiate import Progress, Routed, negotiate, pieces_of
+from vane_step.core.route.negotiate import Progress, Routed, negotiate
 
-COPPER_CODES = {"short", "clearance", "copper-to-edge", "copper-to-hole", "hole-to-hole", "net-width", "width", "ring"}
 MAX_REPAIRS = 4
 
 
@@ -100,7 +98,7 @@ def _draw(problem: Problem, routed: list[Routed], design: Design) -> LayCopper:
         job = result.job
         ends = _centres(problem, design, job.name)
         for path in result.paths:
-            pieces = pieces_of(path, problem)
+            pieces = path.pieces
             run: list[PointNm] = []
             last: tuple[int, bool] | None = None
             for layer, x1, y1, x2, y2, thin in pieces.lines:
@@ -207,7 +205,7 @@ def _wider(design: Design, nets: set[str], extra_mm: float) -> Design:
 
 
 def _breaching(design: Design) -> set[str]:
-    return {f.place.net for f in check(design).findings if f.level == "stop" and f.code in COPPER_CODES and f.place.net}
+    return {f.place.net for f in copper_findings(design) if f.level == "stop" and f.place.net}
 
 
 def warm_up() -> None:
@@ -230,4 +228,3 @@ def warm_up() -> None:
     nets = {"A": Net(name="A", pins=("R1.1", "R2.2")), "B": Net(name="B", pins=("R1.2", "R2.1"))}
     board = Board(outline=rectangle(15, 8), copper_layers=2, rules=rules)
     route(Design(name="warm-up", parts=parts, nets=nets, packages={chip.name: chip}, board=board))
-    np.zeros(1)

@@ -1,0 +1,227 @@
+"""Writes Gerber X2 layers (Ucamco specification 2024.05); what belongs on which layer is decided here, not what is right."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+
+from shapely.geometry import Polygon
+
+from vane_step import __version__
+from vane_step.core.board.geometry import outline, pad_layers, place_point
+from vane_step.core.board.legend import legend
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.design.model import Design, PadSpec, Part, PartPlace, Side, pin_name
+from vane_step.core.quantity import nm
+
+
+class GerberFile:
+    """Collects one layer's apertures and objects; coordinates are whole nanometres (format 4.6, millimetres)."""
+
+    def __init__(self, function: str, polarity: str, stamp: str) -> None:
+        self.head = [
+            f"%TF.GenerationSoftware,Vane Step,vane-step,{__version__}*%",
+            f"%TF.CreationDate,{stamp}*%",
+            "%TF.SameCoordinates,Original*%",
+            f"%TF.FileFunction,{function}*%",
+            f"%TF.FilePolarity,{polarity}*%",
+            "%FSLAX46Y46*%",
+            "%MOMM*%",
+        ]
+        self.macros: dict[str, str] = {}
+        self.apertures: dict[tuple[str, str], int] = {}
+        self.defined: list[str] = []
+        self.body: list[str] = ["G01*", "%LPD*%"]
+        self.current: int | None = None
+        self.objects: tuple[str, ...] = ()
+
+    def aperture(self, shape: str, function: str = "") -> None:
+        """Select an aperture, defining it when it is new; ``function`` is its .AperFunction."""
+        key = (shape, function)
+        if key not in self.apertures:
+            number = 10 + len(self.apertures)
+            self.apertures[key] = number
+            if function:
+                self.defined.append(f"%TA.AperFunction,{function}*%")
+            self.defined.append(f"%ADD{number}{shape}*%")
+            if function:
+                self.defined.append("%TD.AperFunction*%")
+        number = self.apertures[key]
+        if self.current != number:
+            self.body.append(f"D{number}*")
+            self.current = number
+
+    def attributes(self, *lines: str) -> None:
+        """Set the object attributes of what follows (``N,net``, ``P,U1,3``), dropping those before."""
+        if lines == self.objects:
+            return
+        if self.objects:
+            self.body.append("%TD*%")
+        self.body += [f"%TO.{line}*%" for line in lines]
+        self.objects = lines
+
+    def flash(self, x: int, y: int) -> None:
+        """Flash the current aperture."""
+        self.body.append(f"X{x}Y{y}D03*")
+
+    def line(self, points: Iterable[tuple[int, int]]) -> None:
+        """Draw with the current aperture through points."""
+        for i, (x, y) in enumerate(points):
+            self.body.append(f"X{x}Y{y}D0{1 if i else 2}*")
+
+    def region(self, ring: Iterable[tuple[int, int]]) -> None:
+        """Fill a closed ring."""
+        self.body.append("G36*")
+        self.line(ring)
+        self.body.append("G37*")
+
+    def polarity(self, dark: bool) -> None:
+        """Switch between adding and removing."""
+        self.body.append("%LPD*%" if dark else "%LPC*%")
+
+    def text(self) -> str:
+        """Give the finished file."""
+        return "\n".join([*self.head, *self.macros.values(), *self.defined, *self.body, "M02*"]) + "\n"
+
+    def pad_aperture(self, width: int, height: int, shape: str, turn: float, function: str) -> None:
+        """Select the aperture of a pad turned by any angle; angles other than quarters need a macro."""
+        quarter = round(turn / 90) * 90
+        if shape == "round" and width == height:
+            self.aperture(f"C,{_mm(width)}", function)
+        elif abs(turn - quarter) < 1e-9:
+            w, h = (width, height) if quarter % 180 == 0 else (height, width)
+            self.aperture(f"{'R' if shape == 'rect' else 'O'},{_mm(w)}X{_mm(h)}", function)
+        elif shape == "rect":
+            self.macros["TURNEDRECT"] = "%AMTURNEDRECT*21,1,$1,$2,0,0,$3*%"
+            self.aperture(f"TURNEDRECT,{_mm(width)}X{_mm(height)}X{turn % 360:.6f}", function)
+        else:
+            r = min(width, height)
+            a = math.radians(turn if width >= height else turn + 90)
+            d = (max(width, height) - r) / 2
+            x, y = round(d * math.cos(a)), round(d * math.sin(a))
+            self.macros["CAPSULE"] = "%AMCAPSULE*20,1,$1,$2,$3,$4,$5,0*1,1,$1,$2,$3*1,1,$1,$4,$5*%"
+            self.aperture(f"CAPSULE,{_mm(r)}X{_mm(-x)}X{_mm(-y)}X{_mm(x)}X{_mm(y)}", function)
+
+
+def _mm(value_nm: int) -> str:
+    return f"{value_nm / 1e6:.6f}".rstrip("0").rstrip(".")
+
+
+def _clean(text: str) -> str:
+    """Escape what would end a Gerber field."""
+    return "".join(c if c.isalnum() or c in "_-+./$~#" else f"\\u{ord(c):04X}" for c in text)
+
+
+def _pad_turn(place: PartPlace) -> float:
+    """Give the angle at which a pad's width lies; mirroring a part leaves a rectangle or capsule as it is."""
+    return place.turn_deg % 360
+
+
+def _pads_on(design: Design, layer: str) -> Iterable[tuple[Part, PartPlace, PadSpec, tuple[int, int]]]:
+    for part in design.parts.values():
+        if part.place is None:
+            continue
+        for pad in design.packages[part.package].pads:
+            if not pad.bare_hole and layer in pad_layers(pad, part.place, ("front", "in1", "in2", "back")):
+                x, y = place_point(part.place, pad.x_nm, pad.y_nm)
+                yield part, part.place, pad, (round(x), round(y))
+
+
+def copper(design: Design, layer: str, stamp: str) -> str:
+    """Write a copper layer: pours first, then tracks, pads and vias, with their net and pin attributes."""
+    layers = design.board.layers
+    number = layers.index(layer) + 1 if len(layers) > 1 else 2
+    side = {"front": "Top", "back": "Bot"}.get(layer, "Inr")
+    out = GerberFile(f"Copper,L{number},{side}", "Positive", stamp)
+    for pour in pour_pieces(design):
+        if pour.layer == layer:
+            out.attributes(f"N,{_clean(pour.net)}")
+            _regions(out, pour.pieces)
+    for track in design.tracks.values():
+        if track.layer == layer:
+            out.attributes(f"N,{_clean(track.net)}")
+            out.aperture(f"C,{_mm(track.width_nm)}", "Conductor")
+            out.line(track.points)
+    for part, place, pad, (x, y) in _pads_on(design, layer):
+        net = design.net_of(pin_name(part.ref, pad.number))
+        out.attributes(f"P,{_clean(part.ref)},{_clean(pad.number)}", f"N,{_clean(net) if net else ''}")
+        function = "ComponentPad" if pad.drill_nm else "SMDPad,CuDef"
+        out.pad_aperture(pad.width_nm, pad.height_nm, pad.shape, _pad_turn(place), function)
+        out.flash(x, y)
+    for via in design.vias.values():
+        out.attributes(f"N,{_clean(via.net)}")
+        out.aperture(f"C,{_mm(via.pad_nm)}", "ViaPad")
+        out.flash(via.x_nm, via.y_nm)
+    for jumper in design.jumpers.values():
+        out.attributes(f"N,{_clean(jumper.net)}")
+        out.aperture(f"C,{_mm(jumper.pad_nm)}", "ComponentPad")
+        for x, y in (jumper.a, jumper.b):
+            out.flash(x, y)
+    return out.text()
+
+
+def _regions(out: GerberFile, pieces: Iterable[Polygon]) -> None:
+    """Fill polygons with holes: rings from the largest to the smallest, dark outside and clear inside."""
+    rings = [(Polygon(p.exterior).area, p.exterior, True) for p in pieces]
+    rings += [(Polygon(r).area, r, False) for p in pieces for r in p.interiors]
+    dark = True
+    for _, ring, wanted in sorted(rings, key=lambda r: -r[0]):
+        if wanted != dark:
+            out.polarity(wanted)
+            dark = wanted
+        out.region([(nm(x), nm(y)) for x, y in ring.coords])
+    if not dark:
+        out.polarity(True)
+
+
+def mask(design: Design, side: Side, stamp: str) -> str:
+    """Write the openings of the solder mask: pads and jumper holes grown by the margin; vias stay covered."""
+    out = GerberFile(f"Soldermask,{'Top' if side == 'front' else 'Bot'}", "Negative", stamp)
+    margin = 2 * design.board.rules.mask_margin_nm
+    for _part, place, pad, (x, y) in _pads_on(design, side):
+        out.pad_aperture(pad.width_nm + margin, pad.height_nm + margin, pad.shape, _pad_turn(place), "Material")
+        out.flash(x, y)
+    for part in design.parts.values():
+        for pad in design.packages[part.package].pads if part.place else ():
+            if pad.bare_hole and part.place:
+                x, y = place_point(part.place, pad.x_nm, pad.y_nm)
+                out.aperture(f"C,{_mm(pad.drill_nm + margin)}", "Material")
+                out.flash(round(x), round(y))
+    for hole in design.holes.values():
+        out.aperture(f"C,{_mm(hole.drill_nm + margin)}", "Material")
+        out.flash(hole.x_nm, hole.y_nm)
+    for jumper in design.jumpers.values():
+        out.aperture(f"C,{_mm(jumper.pad_nm + margin)}", "Material")
+        for x, y in (jumper.a, jumper.b):
+            out.flash(x, y)
+    return out.text()
+
+
+def paste(design: Design, side: Side, stamp: str) -> str:
+    """Write the stencil openings: the surface pads of a side at full size."""
+    out = GerberFile(f"Paste,{'Top' if side == 'front' else 'Bot'}", "Positive", stamp)
+    for part, place, pad, (x, y) in _pads_on(design, side):
+        if not pad.drill_nm:
+            out.attributes(f"P,{_clean(part.ref)},{_clean(pad.number)}")
+            out.pad_aperture(pad.width_nm, pad.height_nm, pad.shape, _pad_turn(place), "Material")
+            out.flash(x, y)
+    return out.text()
+
+
+def printed_legend(design: Design, side: Side, stamp: str) -> str:
+    """Write the legend of a side."""
+    out = GerberFile(f"Legend,{'Top' if side == 'front' else 'Bot'}", "Positive", stamp)
+    for line in legend(design):
+        if line.side == side:
+            out.attributes(*((f"C,{_clean(line.owner)}",) if line.kind == "outline" else ()))
+            out.aperture(f"C,{_mm(nm(line.width_mm))}", "Other,legend")
+            out.line((nm(x), nm(y)) for x, y in line.points)
+    return out.text()
+
+
+def profile(design: Design, stamp: str) -> str:
+    """Write the outline as one closed line; arcs come as chords of at most 32 to the quarter."""
+    out = GerberFile("Profile,NP", "Positive", stamp)
+    out.aperture("C,0.05", "Profile")
+    out.line((nm(x), nm(y)) for x, y in outline(design).exterior.coords)
+    return out.text()

@@ -1,0 +1,254 @@
+"""Holds the files of a release, as read from their bytes, against the design; the reading itself is in ``reader``."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry import Point, Polygon
+from shapely.geometry.base import BaseGeometry
+from shapely.strtree import STRtree
+
+from vane_step.core.board.copper import connectivity
+from vane_step.core.board.geometry import copper_items, holes, outline
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.design.model import Design
+from vane_step.core.fab.reader import ReadDrill, ReadLayer, ReadPoint, read_drill, read_gerber, read_netlist, ring_width
+from vane_step.core.finding import Finding, Place
+
+TOLERANCE_MM = 0.001
+# Two polygons that imitate one circle differ by up to this much at the largest pads.
+IMAGE_TOLERANCE_MM = 0.01
+
+
+@dataclass(frozen=True)
+class ReadBack:
+    """What reading a release gave: differences from the design, and readings worth showing."""
+
+    differences: tuple[Finding, ...]
+    readings: dict[str, float | int]
+    layers: dict[str, ReadLayer]
+    drills: dict[str, ReadDrill]
+
+    @property
+    def agrees(self) -> bool:
+        """Whether the files say what the design says."""
+        return not self.differences
+
+
+def read_back(design: Design, files: Mapping[str, str]) -> ReadBack:
+    """Read the files of a release and compare them with the design.
+
+    Compares nets (shorts and opens, from copper images and drills alone), every copper image, every hole to
+    1 um, the outline to 1 um and the test netlist; measures the narrowest ring.
+    """
+    layers = {n: read_gerber(t, n) for n, t in files.items() if n.endswith(".gbr")}
+    drills = {n: read_drill(t, n) for n, t in files.items() if n.endswith(".xnc")}
+    points = [p for n, t in files.items() if n.endswith(".ipc") for p in read_netlist(t, n)]
+    wires = [w for n, t in files.items() if n.endswith("wires.csv") for w in _wires(t)]
+    copper = _copper_layers(layers)
+    found: list[Finding] = []
+    readings: dict[str, float | int] = {}
+    found += _compare_outline(design, layers, readings)
+    found += _compare_drills(design, drills, readings)
+    found += _compare_points(design, points, readings)
+    found += _compare_nets(design, copper, drills, points, wires, readings)
+    found += _compare_images(design, copper, readings)
+    _rings(copper, drills, readings)
+    return ReadBack(tuple(found), readings, layers, drills)
+
+
+def _copper_layers(layers: Mapping[str, ReadLayer]) -> list[ReadLayer]:
+    """Order the copper layers by the number in their file function."""
+    chosen = [x for x in layers.values() if x.function and x.function[0] == "Copper"]
+    return sorted(chosen, key=lambda x: int(x.function[1][1:]))
+
+
+def _differs(code: str, message: str, reading: float | None = None, limit: float | None = None, unit: str = "", place: Place | None = None) -> Finding:
+    return Finding(
+        level="stop", code=code, message=message, reading=reading, limit=limit, unit=unit, sense="at most",
+        source="read back from the files", place=(place or Place()).model_copy(update={"step": "make"}),
+    )  # fmt: skip
+
+
+def _compare_outline(design: Design, layers: Mapping[str, ReadLayer], readings: dict[str, float | int]) -> Iterator[Finding]:
+    profile = [x for x in layers.values() if x.function and x.function[0] == "Profile"]
+    if len(profile) != 1 or not profile[0].lines:
+        yield _differs("outline-missing", "There is no outline in the files")
+        return
+    ring = [profile[0].lines[0][0], *(end for _, end in profile[0].lines)]
+    if ring[0] != ring[-1] or len(ring) < 4:
+        yield _differs("outline-open", "The outline in the files is not closed")
+        return
+    apart = float(Polygon(ring).exterior.hausdorff_distance(outline(design).exterior))
+    readings["outline_difference_um"] = round(apart * 1000, 3)
+    if apart > TOLERANCE_MM:
+        yield _differs("outline", "The outline in the files differs from the design", apart, TOLERANCE_MM, "mm")
+
+
+def _compare_drills(design: Design, drills: Mapping[str, ReadDrill], readings: dict[str, float | int]) -> Iterator[Finding]:
+    worst = 0.0
+    for plated in (True, False):
+        read = sorted({h for d in drills.values() if d.plated == plated for h in d.holes})
+        wanted = sorted({(h.x_mm, h.y_mm, h.drill_mm) for h in holes(design) if h.plated == plated})
+        kind = "plated" if plated else "unplated"
+        if len(read) != len(wanted):
+            yield _differs("drill-count", f"The files have {len(read)} {kind} holes, the design {len(wanted)}", len(read), len(wanted))
+            continue
+        if not wanted:
+            continue
+        tree = STRtree(shapely.points([w[:2] for w in wanted]))
+        left = set(range(len(wanted)))
+        for x, y, size in read:
+            near = [k for k in tree.query(Point(x, y).buffer(TOLERANCE_MM)) if k in left and abs(wanted[k][2] - size) <= TOLERANCE_MM]
+            if not near:
+                yield _differs("drill", f"The files drill {size:g} mm at {x:.3f}, {y:.3f}, the design does not", place=Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6)))
+                continue
+            left.discard(int(near[0]))
+            worst = max(worst, abs(wanted[near[0]][0] - x), abs(wanted[near[0]][1] - y), abs(wanted[near[0]][2] - size))
+    readings["holes"] = sum(len(d.holes) for d in drills.values())
+    readings["hole_difference_um"] = round(worst * 1000, 3)
+
+
+def _compare_points(design: Design, points: list[ReadPoint], readings: dict[str, float | int]) -> Iterator[Finding]:
+    """Compare the test netlist with the pads of the design, one by one."""
+    read: dict[tuple[int, int, str], ReadPoint] = {(round(p.x * 1000), round(p.y * 1000), p.net): p for p in points}
+    wanted = {
+        (round(i.x_mm * 1000), round(i.y_mm * 1000), i.net or "N/C"): i for i in copper_items(design) if i.kind != "track"
+    }
+    for key in wanted.keys() - read.keys():
+        yield _differs("netlist", f"The test netlist lacks {wanted[key].id} of {key[2]}")
+    for key in read.keys() - wanted.keys():
+        yield _differs("netlist", f"The test netlist has {read[key].ref} of {key[2]}, the design has not")
+    readings["test_points"] = len(read)
+
+
+def _wires(text: str) -> list[tuple[tuple[float, float], tuple[float, float]]]:
+    rows = list(csv.DictReader(io.StringIO(text)))
+    return [((float(r["x1_mm"]), float(r["y1_mm"])), (float(r["x2_mm"]), float(r["y2_mm"]))) for r in rows]
+
+
+class _Groups:
+    """Union-find over the copper polygons of all layers."""
+
+    def __init__(self, layers: list[ReadLayer]) -> None:
+        self.pieces: list[list[BaseGeometry]] = [_polygons(x.image) for x in layers]
+        self.trees = [STRtree(p) for p in self.pieces]
+        self.offset = np.cumsum([0, *(len(p) for p in self.pieces)])
+        self.parent = list(range(int(self.offset[-1])))
+
+    def find(self, node: int) -> int:
+        while self.parent[node] != node:
+            self.parent[node] = self.parent[self.parent[node]]
+            node = self.parent[node]
+        return node
+
+    def at(self, layer: int, x: float, y: float) -> int | None:
+        hits = self.trees[layer].query(Point(x, y), predicate="intersects")
+        return int(self.offset[layer] + hits[0]) if len(hits) else None
+
+    def join(self, nodes: list[int]) -> None:
+        for node in nodes[1:]:
+            self.parent[self.find(node)] = self.find(nodes[0])
+
+
+def _polygons(shape: BaseGeometry) -> list[BaseGeometry]:
+    return [p for p in getattr(shape, "geoms", [shape]) if not p.is_empty]
+
+
+def _compare_nets(
+    design: Design, copper: list[ReadLayer], drills: Mapping[str, ReadDrill], points: list[ReadPoint],
+    wires: list[tuple[tuple[float, float], tuple[float, float]]], readings: dict[str, float | int],
+) -> Iterator[Finding]:  # fmt: skip
+    groups = _Groups(copper)
+    layers = range(len(copper))
+    for drill in drills.values():
+        if drill.plated:
+            for x, y, _ in drill.holes:
+                groups.join([n for k in layers if (n := groups.at(k, x, y)) is not None])
+    for a, b in wires:
+        groups.join([n for k in layers for x, y in (a, b) if (n := groups.at(k, x, y)) is not None])
+    held: dict[str, set[int]] = {}
+    shorts = 0
+    owner: dict[int, str] = {}
+    for p in points:
+        chosen = layers if p.access == 0 else [min(p.access, len(copper)) - 1]
+        nodes = {groups.find(n) for k in chosen if (n := groups.at(k, p.x, p.y)) is not None}
+        if not nodes:
+            yield _differs("pad-missing", f"There is no copper at {p.ref}.{p.pin} of {p.net}")
+        name = p.net if p.net != "N/C" else f"N/C {p.ref}.{p.pin}"
+        held.setdefault(name, set()).update(nodes)
+        for node in nodes:
+            other = owner.setdefault(node, name)
+            if other != name:
+                shorts += 1
+                yield _differs("file-short", f"In the files {other} and {name} are one piece of copper", place=Place(net=p.net))
+    opens = _compare_opens(design, held, readings)
+    readings["shorts"] = shorts
+    yield from opens
+
+
+def _compare_opens(design: Design, held: dict[str, set[int]], readings: dict[str, float | int]) -> list[Finding]:
+    wanted: dict[str, int] = {}
+    for link in connectivity(design).open_links:
+        wanted[link.net] = wanted.get(link.net, 0) + 1
+    found = []
+    total = 0
+    loose = _loose_vias(design)
+    for net, nodes in held.items():
+        opens = len(nodes) - 1 - loose.get(net, 0)
+        total += max(0, opens)
+        if net in design.nets and opens != wanted.get(net, 0):
+            found.append(_differs("file-open", f"In the files {net} has {opens} open links, in the design {wanted.get(net, 0)}", opens, wanted.get(net, 0), "links", Place(net=net)))
+    readings["opens"] = total
+    readings["opens_in_design"] = sum(wanted.values())
+    return found
+
+
+def _loose_vias(design: Design) -> dict[str, int]:
+    """Count, for each net, groups of copper that hold a via or jumper pad but no pad of a part."""
+    joined = connectivity(design)
+    kinds: dict[tuple[str, int], set[str]] = {}
+    for item, label in zip(joined.items, joined.labels.tolist(), strict=True):
+        if item.net:
+            kinds.setdefault((item.net, label), set()).add(item.kind)
+    count: dict[str, int] = {}
+    for (net, _), held in kinds.items():
+        if "pad" not in held and held & {"via", "jumper"}:
+            count[net] = count.get(net, 0) + 1
+    return count
+
+
+def _compare_images(design: Design, copper: list[ReadLayer], readings: dict[str, float | int]) -> Iterator[Finding]:
+    """Compare each copper image with the design's own shapes, made by other code than the writer's."""
+    worst = 0.0
+    for layer, read in zip(design.board.layers, copper, strict=False):
+        shapes = [i.shape() for i in copper_items(design) if layer in i.layers]
+        shapes += [piece for pour in pour_pieces(design) if pour.layer == layer for piece in pour.pieces]
+        wanted = shapely.union_all(shapes) if shapes else Polygon()
+        apart = wanted.symmetric_difference(read.image)
+        left = apart.buffer(-IMAGE_TOLERANCE_MM / 2)
+        worst = max(worst, float(left.area))
+        if not left.is_empty:
+            x, y = left.representative_point().coords[0]
+            yield _differs("image", f"Copper on the {layer} differs from the design", float(left.area), 0.0, "mm²", Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6), layer=layer))
+    if len(copper) != len(design.board.layers):
+        yield _differs("layers", f"The files have {len(copper)} copper layers, the design {len(design.board.layers)}")
+    readings["image_difference_mm2"] = round(worst, 6)
+
+
+def _rings(copper: list[ReadLayer], drills: Mapping[str, ReadDrill], readings: dict[str, float | int]) -> None:
+    """Measure the narrowest copper ring round any plated hole, or any hole in copper on a one-layer board."""
+    rings = [
+        ring
+        for drill in drills.values()
+        for x, y, size in drill.holes
+        for layer in (copper[:1] + copper[-1:] if len(copper) > 1 else copper)
+        if (ring := ring_width(layer.image, x, y, size)) > -size / 2 + 1e-6 or (drill.plated and np.isfinite(ring))
+    ]
+    if rings:
+        readings["narrowest_ring_mm"] = round(min(rings), 4)

@@ -1,0 +1,313 @@
+"""Reads Gerber X2, XNC and IPC-D-356A back into shapes; it shares no code with their writers or the design.
+
+It knows the whole of what such files may hold that matters for an image: step and repeat, blocks and arcs are
+reported as unreadable rather than passed over. Shapes are shapely geometry in millimetres.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from dataclasses import dataclass, field
+
+import shapely
+from shapely import affinity
+from shapely.geometry import LineString, Point, Polygon, box
+from shapely.geometry.base import BaseGeometry
+
+SEGMENTS = 32
+
+
+class UnreadableFile(ValueError):
+    """A file that cannot be read; the message names file and line."""
+
+
+@dataclass
+class ReadFlash:
+    """A flashed object: its place, aperture and attributes."""
+
+    x: float
+    y: float
+    aperture: int
+    attributes: dict[str, tuple[str, ...]]
+
+
+@dataclass
+class ReadLayer:
+    """What a Gerber file shows."""
+
+    name: str
+    function: tuple[str, ...] = ()
+    polarity: str = ""
+    image: BaseGeometry = field(default_factory=Polygon)
+    flashes: list[ReadFlash] = field(default_factory=list)
+    lines: list[tuple[tuple[float, float], tuple[float, float]]] = field(default_factory=list)
+
+
+@dataclass
+class ReadDrill:
+    """What a drill file asks for: x, y and diameter of each hole in millimetres."""
+
+    name: str
+    plated: bool
+    holes: list[tuple[float, float, float]]
+
+
+@dataclass
+class ReadPoint:
+    """A record of the test netlist."""
+
+    net: str
+    ref: str
+    pin: str
+    x: float
+    y: float
+    hole: float
+    access: int
+
+
+def read_gerber(text: str, name: str) -> ReadLayer:
+    """Read a Gerber file.
+
+    Raises
+    ------
+    UnreadableFile
+        For a command that is not understood, with file and command.
+    """
+    return _Gerber(text, name).run()
+
+
+class _Gerber:
+    def __init__(self, text: str, name: str) -> None:
+        self.name = name
+        self.commands = re.findall(r"%[^%]*%|[^%*\s][^%*]*\*", text)
+        self.layer = ReadLayer(name)
+        self.scale: tuple[float, float] | None = None
+        self.unit = 0.0
+        self.macros: dict[str, str] = {}
+        self.shapes: dict[int, BaseGeometry] = {}
+        self.round: dict[int, float] = {}
+        self.aperture: int | None = None
+        self.at = (0.0, 0.0)
+        self.dark = True
+        self.run_of: list[tuple[bool, list[BaseGeometry]]] = [(True, [])]
+        self.region: list[list[tuple[float, float]]] | None = None
+        self.attributes: dict[str, tuple[str, ...]] = {}
+        self.ended = False
+
+    def fail(self, command: str) -> UnreadableFile:
+        return UnreadableFile(f"{self.name}: {command[:60]!r} is not understood")
+
+    def run(self) -> ReadLayer:
+        for command in self.commands:
+            if self.ended:
+                raise UnreadableFile(f"{self.name}: there is something after the end of the file")
+            if command.startswith("%"):
+                self.extended(command.strip("%").strip())
+            else:
+                self.word(command.rstrip("*").strip())
+        if not self.ended:
+            raise UnreadableFile(f"{self.name}: the file has no end (M02)")
+        image: BaseGeometry = Polygon()
+        for dark, shapes in self.run_of:
+            if shapes:
+                union = shapely.union_all(shapes)
+                image = image.union(union) if dark else image.difference(union)
+        self.layer.image = image
+        return self.layer
+
+    def extended(self, command: str) -> None:
+        code = command[:2]
+        fields = command.rstrip("*")
+        if code == "FS":
+            match = re.fullmatch(r"FSLAX(\d)(\d)Y(\d)(\d)", fields)
+            if not match:
+                raise self.fail(command)
+            self.scale = (10.0 ** -int(match[2]), 10.0 ** -int(match[4]))
+        elif code == "MO":
+            self.unit = {"MOMM": 1.0, "MOIN": 25.4}[fields]
+        elif code == "AM":
+            name, _, body = fields[2:].partition("*")
+            self.macros[name] = body
+        elif code == "AD":
+            self.define(fields)
+        elif code == "LP":
+            self.dark = fields == "LPD"
+            self.run_of.append((self.dark, []))
+        elif code == "TF":
+            key, *values = fields[3:].split(",")
+            if key == "FileFunction":
+                self.layer.function = tuple(values)
+            elif key == "FilePolarity":
+                self.layer.polarity = values[0]
+        elif code == "TO":
+            key, *values = fields[3:].split(",")
+            self.attributes = {**self.attributes, key: tuple(_plain(v) for v in values)}
+        elif code == "TD":
+            if fields in ("TD", "TD."):
+                self.attributes = {}
+        elif code != "TA":
+            raise self.fail(command)
+
+    def define(self, fields: str) -> None:
+        match = re.fullmatch(r"ADD(\d+)([A-Za-z_$][\w$.]*)(?:,(.*))?", fields)
+        if not match:
+            raise self.fail(fields)
+        number, kind = int(match[1]), match[2]
+        sizes = [float(v) * self.unit for v in match[3].split("X")] if match[3] else []
+        if kind == "C":
+            self.shapes[number] = Point(0, 0).buffer(sizes[0] / 2, quad_segs=SEGMENTS)
+            self.round[number] = sizes[0] / 2
+        elif kind == "R":
+            self.shapes[number] = box(-sizes[0] / 2, -sizes[1] / 2, sizes[0] / 2, sizes[1] / 2)
+        elif kind == "O":
+            r = min(sizes[:2]) / 2
+            dx, dy = sizes[0] / 2 - r, sizes[1] / 2 - r
+            spine = LineString([(-dx, -dy), (dx, dy)]) if dx or dy else Point(0, 0)
+            self.shapes[number] = spine.buffer(r, quad_segs=SEGMENTS)
+        elif kind in self.macros:
+            plain = [float(v) for v in match[3].split("X")] if match[3] else []
+            self.shapes[number] = self.macro(self.macros[kind], plain)
+        else:
+            raise self.fail(fields)
+
+    def macro(self, body: str, values: list[float]) -> BaseGeometry:
+        parts: list[BaseGeometry] = []
+        for primitive in body.split("*"):
+            if not primitive.strip():
+                continue
+            row = [values[int(f[1:]) - 1] if f.startswith("$") else float(f) for f in primitive.split(",")]
+            code = int(row[0])
+            if code == 1:
+                shape: BaseGeometry = Point(row[3], row[4]).buffer(row[2] / 2, quad_segs=SEGMENTS)
+            elif code == 20:
+                line = LineString([(row[3], row[4]), (row[5], row[6])])
+                shape = affinity.rotate(line.buffer(row[2] / 2, cap_style="flat"), row[7], origin=(0, 0))
+            elif code == 21:
+                w, h = row[2] / 2, row[3] / 2
+                flat = box(row[4] - w, row[5] - h, row[4] + w, row[5] + h)
+                shape = affinity.rotate(flat, row[6], origin=(0, 0))
+            else:
+                raise self.fail(primitive)
+            if row[1] == 0:
+                raise self.fail(primitive)
+            parts.append(affinity.scale(shape, self.unit, self.unit, origin=(0, 0)))
+        return shapely.union_all(parts)
+
+    def word(self, command: str) -> None:
+        if command.startswith(("G04", "G4 ")):
+            return
+        if command in ("G01", "G90", "G75"):
+            return
+        if command == "M02":
+            self.ended = True
+        elif command == "G36":
+            self.region = []
+        elif command == "G37":
+            for ring in self.region or []:
+                if len(ring) >= 4:
+                    self.run_of[-1][1].append(Polygon(ring).buffer(0))
+            self.region = None
+        elif match := re.fullmatch(r"D(\d{2,})", command):
+            self.aperture = int(match[1])
+            if self.aperture not in self.shapes:
+                raise UnreadableFile(f"{self.name}: aperture D{self.aperture} is not defined")
+        else:
+            self.operation(command)
+
+    def operation(self, command: str) -> None:
+        match = re.fullmatch(r"(?:G01)?(?:X([+-]?\d+))?(?:Y([+-]?\d+))?D0?([123])", command)
+        if not match or self.scale is None or not self.unit:
+            raise self.fail(command)
+        x = int(match[1]) * self.scale[0] * self.unit if match[1] else self.at[0]
+        y = int(match[2]) * self.scale[1] * self.unit if match[2] else self.at[1]
+        before, self.at = self.at, (x, y)
+        if self.region is not None:
+            if match[3] == "2":
+                self.region.append([self.at])
+            elif match[3] == "1":
+                self.region[-1].append(self.at)
+            return
+        if match[3] == "2":
+            return
+        if self.aperture is None:
+            raise UnreadableFile(f"{self.name}: drawing before an aperture was chosen")
+        if match[3] == "3":
+            self.layer.flashes.append(ReadFlash(x, y, self.aperture, self.attributes))
+            self.run_of[-1][1].append(affinity.translate(self.shapes[self.aperture], x, y))
+        else:
+            if self.aperture not in self.round:
+                raise UnreadableFile(f"{self.name}: a line drawn with an aperture that is not round")
+            self.layer.lines.append((before, self.at))
+            spine = LineString([before, self.at]) if before != self.at else Point(before)
+            self.run_of[-1][1].append(spine.buffer(self.round[self.aperture], quad_segs=SEGMENTS))
+
+
+def _plain(text: str) -> str:
+    return re.sub(r"\\u([0-9A-Fa-f]{4})", lambda m: chr(int(m[1], 16)), text)
+
+
+def read_drill(text: str, name: str) -> ReadDrill:
+    """Read an XNC drill file of plain holes."""
+    tools: dict[int, float] = {}
+    holes: list[tuple[float, float, float]] = []
+    size: float | None = None
+    unit = 1.0
+    body = ended = False
+    plated = "Plated" in (re.search(r"TF\.FileFunction,(\w+)", text) or [""])[0].replace("NonPlated", "")
+    for number, line in enumerate(text.splitlines(), 1):
+        word = line.strip()
+        if not word or word.startswith(";") or word in ("M48", "G90", "G05"):
+            continue
+        if word in ("METRIC", "INCH"):
+            unit = 1.0 if word == "METRIC" else 25.4
+        elif word == "%":
+            body = True
+        elif word == "M30":
+            ended = True
+        elif match := re.fullmatch(r"T(\d+)C([\d.]+)", word):
+            tools[int(match[1])] = float(match[2]) * unit
+        elif match := re.fullmatch(r"T(\d+)", word):
+            size = tools.get(int(match[1])) if int(match[1]) else None
+            if size is None and int(match[1]):
+                raise UnreadableFile(f"{name}, line {number}: tool {word} is not defined")
+        elif (match := re.fullmatch(r"X([+-]?[\d.]+)Y([+-]?[\d.]+)", word)) and body and size:
+            holes.append((float(match[1]) * unit, float(match[2]) * unit, size))
+        else:
+            raise UnreadableFile(f"{name}, line {number}: {word[:40]!r} is not understood")
+    if not ended:
+        raise UnreadableFile(f"{name}: the file has no end (M30)")
+    return ReadDrill(name, plated, holes)
+
+
+def read_netlist(text: str, name: str) -> list[ReadPoint]:
+    """Read an IPC-D-356A test netlist in micrometres."""
+    points = []
+    alias: dict[str, str] = {}
+    for number, line in enumerate(text.splitlines(), 1):
+        if match := re.match(r"P  (NNAME\d+) (\S+)", line):
+            alias[match[1]] = match[2]
+        if line[:3] not in ("317", "327"):
+            continue
+        x, y = re.search(r"X([+-]\d{6})", line), re.search(r"Y([+-]\d{6})", line)
+        hole = re.search(r"D(\d{4})[PU]", line[30:42])
+        access = re.search(r"A(\d\d)", line[36:46])
+        if not (x and y and access):
+            raise UnreadableFile(f"{name}, line {number}: the record has no place")
+        net = line[3:17].strip()
+        points.append(
+            ReadPoint(
+                alias.get(net, net), line[20:26].strip(), line[27:31].strip(), int(x[1]) / 1000, int(y[1]) / 1000,
+                int(hole[1]) / 1000 if hole else 0.0, int(access[1]),
+            )
+        )  # fmt: skip
+    return points
+
+
+def ring_width(copper: BaseGeometry, x: float, y: float, drill: float) -> float:
+    """Give the narrowest copper round a hole: distance of the copper's edge less the hole's radius."""
+    centre = Point(x, y)
+    for piece in getattr(copper, "geoms", [copper]):
+        if piece.covers(centre):
+            return float(piece.boundary.distance(centre)) - drill / 2
+    return -math.inf
