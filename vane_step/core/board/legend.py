@@ -70,7 +70,8 @@ def legend(design: Design) -> tuple[LegendLine, ...]:
     lines: list[LegendLine] = []
     for side in ("front", "back"):
         openings = mask_openings(design, side)
-        gap = design.board.rules.legend_to_pad_nm / 1e6 + width / 2
+        # Openings are drawn as polygons; the hundredth covers what their corners fall short of the circle.
+        gap = design.board.rules.legend_to_pad_nm / 1e6 + width / 2 + 0.01
         barred = shapely.union_all([o.buffer(gap) for o in openings]) if openings else Polygon()
         shapely.prepare(barred)
         lines += _outlines(design, side, barred, width)

@@ -14,8 +14,15 @@ MAX_BYTES = 64 * 1024 * 1024
 
 
 def to_json(design: Design) -> str:
-    """Write a design as JSON text, one line a collection entry would hide changes, so it is indented."""
-    return json.dumps(design.model_dump(mode="json", exclude_defaults=False), indent=1) + "\n"
+    """Write a design as JSON text: one line for each entry of a collection, so that differences are readable."""
+    lines = []
+    for key, value in design.model_dump(mode="json").items():
+        if isinstance(value, dict) and key != "board":
+            rows = ",\n".join(f"  {json.dumps(k)}: {json.dumps(v, ensure_ascii=False)}" for k, v in value.items())
+            lines.append(f" {json.dumps(key)}: {{{chr(10) + rows + chr(10) + ' ' if rows else ''}}}")
+        else:
+            lines.append(f" {json.dumps(key)}: {json.dumps(value, ensure_ascii=False)}")
+    return "{\n" + ",\n".join(lines) + "\n}\n"
 
 
 def from_json(text: str | bytes, where: str = "design") -> Design:

@@ -1,0 +1,225 @@
+"""Artwork for etching at home, as PDF and SVG at true scale; which way round it goes is in ``mirror``."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import shapely
+from reportlab.lib.units import mm as MM_PT
+from reportlab.pdfgen.canvas import Canvas
+from shapely import affinity
+from shapely.geometry import LineString, Point, Polygon, box
+from shapely.geometry.base import BaseGeometry
+
+from vane_step.core.board.geometry import copper_items, holes, outline
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.strokefont import text_lines
+from vane_step.core.design.model import Design, Side
+from vane_step.core.errors import InputError
+from vane_step.core.etch.drillplan import drill_plan
+from vane_step.core.etch.mirror import CAUTIONS, EtchMethod, proof
+from vane_step.core.finding import Finding, Place
+
+PAGE_MM = (210.0, 297.0)
+MARGIN_MM = 12.0
+GAP_MM = 8.0
+STRIP_MM = 7.0
+HEAD_MM = 34.0
+RULER_MM = 50.0
+CENTRE_MARK_MM = 0.4
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """One sheet: black shapes in millimetres from the lower left corner of the page, and lines of plain text."""
+
+    title: str
+    ink: tuple[BaseGeometry, ...]
+    ruler: tuple[BaseGeometry, ...]
+    captions: tuple[str, ...]
+
+
+def copper_image(design: Design, side: Side) -> BaseGeometry:
+    """Give all copper of a side in the design view, in millimetres, with a small hole at each drill centre."""
+    shapes = [i.shape() for i in copper_items(design) if side in i.layers]
+    shapes += [piece for pour in pour_pieces(design) if pour.layer == side for piece in pour.pieces]
+    marks = [Point(h.x_mm, h.y_mm).buffer(min(CENTRE_MARK_MM, h.drill_mm / 2) / 2) for h in holes(design)]
+    image: BaseGeometry = shapely.union_all(shapes) if shapes else Polygon()
+    return image.difference(shapely.union_all(marks)) if marks else image
+
+
+def _board_art(design: Design, side: Side, method: EtchMethod) -> BaseGeometry:
+    """Give one copy of the artwork, turned as the method wants it, its lower left corner at the origin."""
+    x0, y0, x1, y1 = outline(design).bounds
+    word = text_lines(side.upper(), (x0 + x1) / 2, y0 - STRIP_MM / 2, 3.0, mirrored=side == "back")
+    parts = [copper_image(design, side), outline(design).exterior.buffer(0.1)]
+    parts += [LineString(line).buffer(0.25) for line in word]
+    if design.board.copper_layers > 1:
+        corners = ((x0 - 3, y0 - 3), (x1 + 3, y0 - 3), (x0 - 3, y1 + 3), (x1 + 3, y1 + 3))
+        for x, y in corners:
+            parts += [box(x - 2, y - 0.1, x + 2, y + 0.1), box(x - 0.1, y - 2, x + 0.1, y + 2)]
+    art = shapely.union_all(parts)
+    if method.mirrored(side):
+        art = affinity.scale(art, -1, 1, origin=((x0 + x1) / 2, 0))
+    return affinity.translate(art, -x0, -y0 + STRIP_MM)
+
+
+def grid_of_copies(design: Design, copies: int) -> list[tuple[float, float]]:
+    """Give the lower left corners of the copies on the page.
+
+    Raises
+    ------
+    InputError
+        When they do not fit; the error says how many do.
+    """
+    x0, y0, x1, y1 = outline(design).bounds
+    edge = 5.0 if design.board.copper_layers > 1 else 0.0
+    wide, tall = x1 - x0 + GAP_MM + 2 * edge, y1 - y0 + STRIP_MM + GAP_MM + 2 * edge
+    columns = int((PAGE_MM[0] - 2 * MARGIN_MM + GAP_MM) / wide)
+    rows = int((PAGE_MM[1] - 2 * MARGIN_MM - HEAD_MM + GAP_MM) / tall)
+    if not 1 <= copies <= columns * rows:
+        raise InputError(
+            f"{copies} copies of {x1 - x0:.1f} x {y1 - y0:.1f} mm do not fit on one sheet.", where="copies", value=copies,
+            allowed=f"1 to {columns * rows}" if columns * rows else "a board that fits A4",
+        )  # fmt: skip
+    top = PAGE_MM[1] - MARGIN_MM - HEAD_MM
+    return [
+        (MARGIN_MM + edge + (k % columns) * wide, top - (k // columns + 1) * tall + GAP_MM + edge) for k in range(copies)
+    ]
+
+
+def sheets(design: Design, method: EtchMethod, copies: int = 1) -> list[Sheet]:
+    """Lay the artwork out, one sheet for each copper side."""
+    spots = grid_of_copies(design, copies)
+    made = []
+    for side in ("front", "back"):
+        if side not in design.board.layers:
+            continue
+        art = _board_art(design, side, method)  # type: ignore[arg-type]
+        ink = tuple(affinity.translate(art, x, y) for x, y in spots)
+        turned = "mirrored" if method.mirrored(side) else "as is"  # type: ignore[arg-type]
+        captions = (
+            f"{design.name} · {side} copper · {method.title} · printed {turned}",
+            proof(method, side),  # type: ignore[arg-type]
+            f"The ruler must measure {RULER_MM:g} mm both ways. Print at 100 %, without fitting to the page.",
+        )
+        made.append(Sheet(f"{design.name} {side}", ink, _ruler(), captions))
+    return made
+
+
+def _ruler() -> tuple[BaseGeometry, ...]:
+    """Draw a ruler of 50 mm across and one upwards; its end marks are 0.2 mm lines whose middles are 50 mm apart."""
+    x0, y0 = MARGIN_MM, PAGE_MM[1] - MARGIN_MM - HEAD_MM + 6
+    shapes: list[BaseGeometry] = [box(x0 - 0.1, y0 - 0.1, x0 + RULER_MM + 0.1, y0 + 0.1)]
+    shapes += [box(x0 + k - 0.1, y0, x0 + k + 0.1, y0 + (4 if k % 10 == 0 else 2)) for k in range(0, 51, 5)]
+    ux, uy = PAGE_MM[0] - MARGIN_MM, PAGE_MM[1] - MARGIN_MM - RULER_MM
+    shapes += [box(ux - 0.1, uy - 0.1, ux + 0.1, uy + RULER_MM + 0.1)]
+    shapes += [box(ux - (4 if k % 10 == 0 else 2), uy + k - 0.1, ux, uy + k + 0.1) for k in range(0, 51, 5)]
+    return tuple(shapes)
+
+
+def scale_of(measured_x_mm: float, measured_y_mm: float) -> tuple[float, float]:
+    """Give the correction for a printer whose ruler measured other than 50 mm.
+
+    Raises
+    ------
+    InputError
+        For lengths that no working printer gives: check that the page was not fitted.
+    """
+    for name, value in (("ruler across", measured_x_mm), ("ruler upwards", measured_y_mm)):
+        if not 45 <= value <= 55:
+            raise InputError(f"The {name} measures {value:g} mm.", where=name, value=value, allowed="45 to 55 mm", next_step="Print at 100 % and measure again.")
+    return RULER_MM / measured_x_mm, RULER_MM / measured_y_mm
+
+
+def pdf(design: Design, method: EtchMethod, copies: int = 1, scale: tuple[float, float] = (1.0, 1.0)) -> bytes:
+    """Write the artwork as PDF: one page a side, then the drill list with the cautions.
+
+    Lengths are exact: 1 mm is 72/25.4 points, times the correction for the printer.
+    """
+    out = io.BytesIO()
+    canvas = Canvas(out, pagesize=(PAGE_MM[0] * MM_PT, PAGE_MM[1] * MM_PT), invariant=1)
+    canvas.setTitle(f"{design.name}: artwork")
+    for sheet in sheets(design, method, copies):
+        canvas.saveState()
+        canvas.scale(MM_PT * scale[0], MM_PT * scale[1])
+        for shape in (*sheet.ruler, *sheet.ink):
+            for polygon in _polygons(shape):
+                path = canvas.beginPath()
+                for ring in (polygon.exterior, *polygon.interiors):
+                    points = list(ring.coords)[:-1]
+                    path.moveTo(*points[0])
+                    for x, y in points[1:]:
+                        path.lineTo(x, y)
+                    path.close()
+                canvas.drawPath(path, stroke=0, fill=1, fillMode=0)
+        canvas.restoreState()
+        _write(canvas, sheet.captions, PAGE_MM[1] - MARGIN_MM - 4)
+        canvas.showPage()
+    _write(canvas, drill_page(design), PAGE_MM[1] - MARGIN_MM - 4)
+    canvas.showPage()
+    canvas.save()
+    return out.getvalue()
+
+
+def _write(canvas: Canvas, lines: tuple[str, ...], top_mm: float) -> None:
+    canvas.setFont("Helvetica", 9)
+    for k, line in enumerate(lines):
+        canvas.drawString(MARGIN_MM * MM_PT, (top_mm - 5 * k) * MM_PT, line.replace("·", "-"))
+
+
+def drill_page(design: Design) -> tuple[str, ...]:
+    """Give the drill list and the cautions as lines of text."""
+    rows = [f"{r.count:4d} holes   {r.drill_mm:.2f} mm   bit {r.bit} ({r.bit_mm:.2f} mm), ring loses {r.ring_loss_mm:.3f} mm" for r in drill_plan(design)]
+    return (f"{design.name}: drill list", "", *rows, "", "Cautions", *CAUTIONS)
+
+
+def svg(design: Design, method: EtchMethod, side: Side, copies: int = 1, scale: tuple[float, float] = (1.0, 1.0)) -> str:
+    """Write one side's artwork as SVG in millimetres, y turned down as SVG has it."""
+    chosen = [s for s in sheets(design, method, copies) if s.title.endswith(side)]
+    if not chosen:
+        raise InputError(f"The board has no copper on the {side}.", where="side", value=side, allowed=", ".join(design.board.layers))
+    w, h = PAGE_MM
+    paths = "".join(
+        f'<path d="{_path(p, h)}"/>' for shape in (*chosen[0].ruler, *chosen[0].ink) for p in _polygons(shape)
+    )
+    lines = "".join(
+        f'<text x="{MARGIN_MM}" y="{MARGIN_MM + 4 + 5 * k}">{_escape(line)}</text>' for k, line in enumerate(chosen[0].captions)
+    )
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{w}mm" height="{h}mm" viewBox="0 0 {w} {h}">'
+        f'<g transform="translate(0 {h}) scale({scale[0]:.6f} {scale[1]:.6f}) translate(0 -{h})" fill="#000" '
+        f'fill-rule="evenodd">{paths}</g><g font-family="sans-serif" font-size="3.2">{lines}</g></svg>\n'
+    )
+
+
+def _escape(text: str) -> str:
+    return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+
+
+def _path(polygon: Polygon, height: float) -> str:
+    rings = (polygon.exterior, *polygon.interiors)
+    return "".join("M" + "L".join(f"{x:.4f} {height - y:.4f}" for x, y in list(r.coords)[:-1]) + "Z" for r in rings)
+
+
+def _polygons(shape: BaseGeometry) -> Iterator[Polygon]:
+    for part in getattr(shape, "geoms", [shape]):
+        if isinstance(part, Polygon) and not part.is_empty:
+            yield part
+
+
+def etch_findings(design: Design, method: EtchMethod) -> list[Finding]:
+    """Hold the finest track against what the method can do (guidance, not law)."""
+    widths = [(t.width_nm / 1e6, t) for t in design.tracks.values()]
+    found = []
+    if widths and (thin := min(widths, key=lambda w: w[0]))[0] < method.least_mm - 1e-9:
+        found.append(
+            Finding(
+                level="look", code="etch-width", message=f"The thinnest track is finer than is comfortable with {method.title.lower()}",
+                reading=thin[0], limit=method.least_mm, unit="mm", source=method.least_source,
+                place=Place(step="make", net=thin[1].net),
+            )
+        )  # fmt: skip
+    return found
