@@ -1,0 +1,5 @@
+"""Runs the terminal as ``python -m vane_step``."""
+
+from vane_step.cli import main
+
+main()

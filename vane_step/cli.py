@@ -1,0 +1,298 @@
+"""vane-step: the same core from a terminal. Exit codes: 0 clean, 1 findings of level stop, 2 unusable input."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import asdict
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+
+from vane_step.core.board.arrange import arrange as arrange_parts
+from vane_step.core.board.check import figures
+from vane_step.core.board.geometry import rectangle
+from vane_step.core.board.outlinefile import outline_from
+from vane_step.core.design.edits import Edit, apply
+from vane_step.core.design.fileformat import from_json, json_schema, to_json
+from vane_step.core.design.model import Board, Design, PointNm
+from vane_step.core.errors import InputError, VaneStepError
+from vane_step.core.exchange import FILES, read_exchange
+from vane_step.core.finding import Finding
+from vane_step.core.judge import all_findings
+from vane_step.core.power import trace as trace_room
+from vane_step.core.quantity import format_value, parse_length_nm, parse_value
+from vane_step.data.shipped import rule_set
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, help="From a brief to a proven microcontroller board.", pretty_exceptions_enable=False)
+calc_app = typer.Typer(no_args_is_help=True, help="Calculations with their source.")
+app.add_typer(calc_app, name="calc")
+console = Console(stderr=True, highlight=False)
+
+Out = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
+Report = Annotated[Path | None, typer.Option("--report", help="Write findings and figures as JSON.")]
+In = Annotated[Path, typer.Argument(help="Design file.")]
+
+
+def read_bytes(path: Path) -> bytes:
+    """Read a file, or raise :class:`InputError` naming it."""
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise InputError(f"It cannot be read: {error.strerror}.", where=str(path)) from error
+
+
+def read_text(path: Path) -> str:
+    """Read a UTF-8 text file, or raise :class:`InputError` naming file and place."""
+    try:
+        return read_bytes(path).decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise InputError(f"It is not UTF-8 text (byte {error.start}).", where=str(path)) from error
+
+
+def load(path: Path) -> Design:
+    """Read a design file."""
+    return from_json(read_text(path), str(path))
+
+
+def write(path: Path, content: str | bytes) -> None:
+    """Write a file whole or not at all."""
+    data = content.encode() if isinstance(content, str) else content
+    part = path.with_name(path.name + ".part")
+    try:
+        part.write_bytes(data)
+        os.replace(part, path)
+    except OSError as error:
+        part.unlink(missing_ok=True)
+        raise InputError(f"It cannot be written: {error.strerror}.", where=str(path)) from error
+
+
+def finish(design: Design, report: Path | None, begun: float, extra: dict[str, Any] | None = None, findings: list[Finding] | None = None) -> None:
+    """Tell the findings, write the report and leave with the exit code they ask for."""
+    found = all_findings(design) if findings is None else findings
+    numbers = {**figures(design), **(extra or {}), "seconds": round(time.perf_counter() - begun, 3)}
+    if report:
+        data = {"design": design.name, "findings": [f.as_report() for f in found], "figures": numbers}
+        write(report, json.dumps(data, indent=1) + "\n")
+    for f in found[:12]:
+        value = "" if f.reading is None else f" {f.reading:g} {f.unit}, {f.sense} {f.limit:g} {f.unit} ({f.source})" if f.limit is not None else ""
+        console.print(f"{f.level:5} {f.code}: {f.message}.{value}", markup=False, soft_wrap=True)
+    if len(found) > 12:
+        console.print(f"… and {len(found) - 12} more; --report writes them all")
+    stops = sum(1 for f in found if f.level == "stop")
+    links = f"{numbers['links_completed']} of {numbers['links_total']} links made"
+    console.print(f"{design.name}: {links}, {stops} stop, {len(found)} findings in all, {numbers['seconds']:.2f} s", markup=False, soft_wrap=True)
+    raise typer.Exit(1 if stops else 0)
+
+
+def outline_option(text: str) -> tuple[PointNm, ...]:
+    """Read ``60x40`` (millimetres), or the name of a DXF or SVG file."""
+    if text.lower().endswith((".dxf", ".svg")):
+        return outline_from(read_bytes(Path(text)), text)
+    width, cross, height = text.lower().partition("x")
+    if not cross:
+        raise InputError(f"{text!r} is no outline.", where="--outline", value=text, allowed="60x40, or a DXF or SVG file")
+    sides = [parse_length_nm(side, "--outline") / 1e6 for side in (width, height)]
+    if not all(1 <= side <= 1000 for side in sides):
+        raise InputError("That is no board size.", where="--outline", value=text, allowed="1 to 1000 mm a side")
+    return rectangle(*sides)
+
+
+@app.command("import")
+def import_(
+    folder: Annotated[Path, typer.Argument(help="Exchange folder.")], output: Out,
+    outline: Annotated[str, typer.Option(help="60x40 in mm, or a DXF or SVG file; stands in for board.json.")] = "",
+    layers: Annotated[int, typer.Option(help="Copper layers: 1, 2 or 4.")] = 2,
+    rules: Annotated[str, typer.Option(help="Name of a maker's rule set.")] = "standard-house",
+    report: Report = None,
+) -> None:  # fmt: skip
+    """Read an exchange folder into a design file."""
+    begun = time.perf_counter()
+    if not folder.is_dir():
+        raise InputError("There is no such folder.", where=str(folder))
+    texts = {name: read_text(folder / name) for name in FILES if (folder / name).is_file()}
+    board = None
+    if outline or "board.json" not in texts:
+        chosen = rule_set(rules)
+        if layers not in chosen.copper_layers:
+            raise InputError(f"{chosen.title} does not make {layers} layers.", where="--layers", value=layers, allowed=", ".join(map(str, chosen.copper_layers)))
+        board = Board.model_validate({"outline": outline_option(outline or "100x80"), "copper_layers": layers, "rules": chosen})
+        texts.pop("board.json", None)
+    design = read_exchange(texts, folder.resolve().name, board)
+    write(output, to_json(design))
+    finish_import(design, report, begun)
+
+
+def finish_import(design: Design, report: Path | None, begun: float) -> None:
+    """Report an import; open links are no fault of it, so they do not count."""
+    found = [f for f in all_findings(design) if f.code not in ("open-link", "not-placed")]
+    finish(design, report, begun, findings=found)
+
+
+def change(source: Path, output: Path, report: Path | None, make: Callable[[Design], tuple[Edit, dict[str, Any]]]) -> None:
+    """Apply an edit to a design file and report on the result."""
+    begun = time.perf_counter()
+    design = load(source)
+    edit, extra = make(design)
+    design, _ = apply(design, edit)
+    write(output, to_json(design))
+    finish(design, report, begun, extra)
+
+
+@app.command()
+def arrange(source: In, output: Out, report: Report = None) -> None:
+    """Put parts that have no place on the board."""
+    change(source, output, report, lambda design: (arrange_parts(design), {}))
+
+
+@app.command()
+def route(
+    source: In, output: Out, report: Report = None,
+    net: Annotated[list[str] | None, typer.Option(help="Only this net; may be repeated.")] = None,
+    fresh: Annotated[bool, typer.Option(help="Lift unlocked copper first.")] = False,
+) -> None:  # fmt: skip
+    """Route the open links."""
+    from vane_step.core.route.router import route as route_links
+    from vane_step.core.route.router import warm_up
+
+    def make(design: Design) -> tuple[Edit, dict[str, Any]]:
+        unknown = [n for n in net or [] if n not in design.nets]
+        if unknown:
+            raise InputError(f"There is no net {unknown[0]}.", where="--net", value=unknown[0])
+        with console.status("Preparing the router (compiles once after installing) …"):
+            warm_up()
+        begun = time.perf_counter()
+        with console.status("Routing …"):
+            result = route_links(design, nets=set(net) if net else None, fresh=fresh)
+        seconds = round(time.perf_counter() - begun, 3)
+        extra = {"route_seconds": seconds, "links_wanted": result.links_wanted, "links_made": result.links_made, "rounds": result.rounds}
+        return result.edit, extra
+
+    change(source, output, report, make)
+
+
+@app.command()
+def check(source: In, report: Report = None) -> None:
+    """Check a design against its maker's rules and review its circuit."""
+    begun = time.perf_counter()
+    finish(load(source), report, begun)
+
+
+@app.command()
+def release(source: In, output: Out, report: Report = None) -> None:
+    """Write the files for a board house as a zip, read back and compared."""
+    from vane_step.core.fab.release import release as make_release
+
+    begun = time.perf_counter()
+    design = load(source)
+    made = make_release(design, now())
+    write(output, made.zipped())
+    finish(design, report, begun, {f"read_{k}": v for k, v in made.read.readings.items()})
+
+
+@app.command()
+def etch(
+    source: In, output: Out,
+    method: Annotated[str, typer.Option(help="toner, film, film-away or pen.")] = "toner",
+    copies: Annotated[int, typer.Option(help="Copies on one sheet.")] = 1,
+    side: Annotated[str, typer.Option(help="Side for SVG: front or back.")] = "back",
+    ruler: Annotated[str, typer.Option(help="Measured ruler, across,upwards in mm, to correct a printer.")] = "50,50",
+    report: Report = None,
+) -> None:  # fmt: skip
+    """Write artwork for etching at home as PDF, or as SVG when the output ends so."""
+    from vane_step.core.etch import artwork
+    from vane_step.core.etch.mirror import method_of
+
+    begun = time.perf_counter()
+    design = load(source)
+    chosen = method_of(method)
+    across, comma, upwards = ruler.partition(",")
+    if not comma:
+        raise InputError(f"{ruler!r} is no pair of lengths.", where="--ruler", value=ruler, allowed="50.1,49.9")
+    scale = artwork.scale_of(parse_length_nm(across, "--ruler") / 1e6, parse_length_nm(upwards, "--ruler") / 1e6)
+    if side not in ("front", "back"):
+        raise InputError(f"Side is {side!r}.", where="--side", value=side, allowed="front, back")
+    if output.suffix == ".svg":
+        write(output, artwork.svg(design, chosen, side, copies, scale))  # type: ignore[arg-type]
+    else:
+        write(output, artwork.pdf(design, chosen, copies, scale))
+    finish(design, report, begun, findings=[*all_findings(design), *artwork.etch_findings(design, chosen)])
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema of the design format."""
+    print(json.dumps(json_schema(), indent=1))
+
+
+@calc_app.command("trace")
+def calc_trace(
+    current: Annotated[str, typer.Argument(help="Current, such as 2A.")],
+    rise: Annotated[str, typer.Option(help="Allowed rise in kelvin.")] = "10",
+    copper: Annotated[str, typer.Option(help="Finished copper, such as 35um or 1oz.")] = "35um",
+    layer: Annotated[str, typer.Option(help="outer or inner; both when left out.")] = "",
+    width: Annotated[str, typer.Option(help="Width to judge, such as 0.5mm.")] = "",
+    length: Annotated[str, typer.Option(help="Length for resistance and drop.")] = "50mm",
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:  # fmt: skip
+    """Work out the width a current needs, with rise, drop and resistance (IPC-2221)."""
+    if layer not in ("", "outer", "inner"):
+        raise InputError(f"Layer is {layer!r}.", where="--layer", value=layer, allowed="outer, inner")
+    answers = [
+        trace_room.trace(
+            parse_value(current, "current"), parse_value(rise.rstrip("K"), "--rise"), parse_length_nm(copper, "--copper") / 1000,
+            where, width=parse_length_nm(width, "--width") / 1e6 if width else None, length=parse_length_nm(length, "--length") / 1e6,
+        )
+        for where in (("outer", "inner") if not layer else (layer,))
+    ]  # fmt: skip
+    if as_json:
+        print(json.dumps([asdict(a) for a in answers], indent=1))
+        return
+    for a in answers:
+        print(f"{a.layer} layer, {a.copper_um:g} um copper, {a.current_a:g} A, limit {a.rise_limit_k:g} K: width {a.needed_mm:.3f} mm ({a.source})")
+        print(f"  at {a.width_mm:.3f} mm: rise {a.rise_k:.1f} K, {a.length_mm:g} mm have {format_value(a.resistance_ohm, 'ohm')}, drop {format_value(a.drop_v, 'V')}, heat {format_value(a.power_w, 'W')}")
+
+
+def now() -> str:
+    """Give the time for file headers."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+@app.command()
+def serve(
+    host: Annotated[str, typer.Option(help="Address to listen on; others than loopback need an access key.")] = "127.0.0.1",
+    port: Annotated[int, typer.Option(help="Port.")] = 8760,
+    data: Annotated[Path | None, typer.Option(help="Folder of the database.")] = None,
+    demo: Annotated[bool, typer.Option(help="Put the demo designs on the shelf.")] = False,
+) -> None:  # fmt: skip
+    """Start the program on this machine."""
+    from vane_step.web.serve import run
+
+    run(host, port, data, demo)
+
+
+@app.command("demo")
+def demo_(port: Annotated[int, typer.Option(help="Port.")] = 8760, data: Annotated[Path | None, typer.Option(help="Folder of the database.")] = None) -> None:
+    """Start the program with the demo designs on the shelf."""
+    from vane_step.web.serve import run
+
+    run("127.0.0.1", port, data, True)
+
+
+def main() -> None:
+    """Run the terminal; every error a user can act on is one line and exit code 2."""
+    try:
+        app()
+    except VaneStepError as error:
+        print(error.line(), file=sys.stderr)
+        sys.exit(2)
+
+
+if __name__ == "__main__":
+    main()
