@@ -1,0 +1,105 @@
+"""The schema of the database, step by step; what is kept in it is in ``designs``."""
+
+from __future__ import annotations
+
+import hashlib
+import sqlite3
+
+from vane_step.core.errors import VaneStepError
+
+MIGRATIONS: tuple[tuple[str, str], ...] = (
+    (
+        "designs with their edit journal",
+        """
+        CREATE TABLE design (
+            id TEXT PRIMARY KEY,
+            name TEXT NOT NULL,
+            version INTEGER NOT NULL,
+            cursor INTEGER NOT NULL,
+            changed_at TEXT NOT NULL
+        ) STRICT;
+        CREATE TABLE journal (
+            design TEXT NOT NULL REFERENCES design(id) ON DELETE CASCADE,
+            seq INTEGER NOT NULL,
+            edit TEXT NOT NULL,
+            inverse TEXT NOT NULL,
+            label TEXT NOT NULL,
+            at TEXT NOT NULL,
+            PRIMARY KEY (design, seq)
+        ) STRICT;
+        CREATE TABLE snapshot (
+            design TEXT NOT NULL REFERENCES design(id) ON DELETE CASCADE,
+            seq INTEGER NOT NULL,
+            content TEXT NOT NULL,
+            PRIMARY KEY (design, seq)
+        ) STRICT;
+        """,
+    ),
+    (
+        "releases that were taken",
+        """
+        CREATE TABLE release_taken (
+            design TEXT NOT NULL REFERENCES design(id) ON DELETE CASCADE,
+            version INTEGER NOT NULL,
+            digest TEXT NOT NULL,
+            at TEXT NOT NULL,
+            PRIMARY KEY (design, digest)
+        ) STRICT;
+        """,
+    ),
+)
+
+
+class WrongSchema(VaneStepError):
+    """The database was made by another program version, or a migration was edited after it ran."""
+
+    code = "wrong-schema"
+
+
+def checksum(sql: str) -> str:
+    """Give a digest of a migration, by which an edited one is noticed."""
+    return hashlib.sha256(" ".join(sql.split()).encode()).hexdigest()[:16]
+
+
+def applied(db: sqlite3.Connection) -> list[tuple[str, str]]:
+    """List name and checksum of the migrations a database has seen; reads only."""
+    known = db.execute("SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = 'migration'").fetchone()
+    return db.execute("SELECT name, checksum FROM migration ORDER BY number").fetchall() if known else []
+
+
+def migrate(db: sqlite3.Connection, upto: int | None = None) -> int:
+    """Bring a database up to date, each step and its record in one transaction.
+
+    Returns
+    -------
+    int
+        Number of steps taken.
+
+    Raises
+    ------
+    WrongSchema
+        When the database is newer than the program, or a step that ran reads otherwise now.
+    """
+    seen = applied(db)
+    for (name, mark), (known, sql) in zip(seen, MIGRATIONS, strict=False):
+        if name != known or mark != checksum(sql):
+            raise WrongSchema(f"Migration {name!r} was changed after it ran.", where="database", next_step="Use the program version that made it.")
+    if len(seen) > len(MIGRATIONS):
+        raise WrongSchema("The database was made by a newer version.", where="database", value=len(seen), allowed=f"up to {len(MIGRATIONS)}")
+    taken = 0
+    for number, (name, sql) in enumerate(MIGRATIONS[: len(MIGRATIONS) if upto is None else upto]):
+        if number < len(seen):
+            continue
+        script = (
+            "BEGIN IMMEDIATE;\nCREATE TABLE IF NOT EXISTS migration (number INTEGER PRIMARY KEY, name TEXT NOT NULL, "
+            f"checksum TEXT NOT NULL) STRICT;\n{sql}\n"
+            f"INSERT INTO migration VALUES ({number}, '{name}', '{checksum(sql)}');\nCOMMIT;"
+        )
+        try:
+            db.executescript(script)
+        except sqlite3.Error:
+            if db.in_transaction:
+                db.execute("ROLLBACK")
+            raise
+        taken += 1
+    return taken

@@ -1,0 +1,116 @@
+"""Long work outside the request: routing in a worker process that can be stopped; the routing itself is the core's."""
+
+from __future__ import annotations
+
+import multiprocessing
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import Executor, ProcessPoolExecutor
+from dataclasses import dataclass
+from multiprocessing.managers import SyncManager
+from typing import Any
+
+from vane_step.core.design.edits import LayCopper, edit_from
+from vane_step.core.design.fileformat import from_json, to_json
+from vane_step.core.design.model import Design
+
+Told = Callable[[dict[str, Any]], None]
+
+
+@dataclass(frozen=True)
+class RouteDone:
+    """What a routing job gave."""
+
+    edit: LayCopper
+    links_wanted: int
+    links_made: int
+    seconds: float
+
+
+def _warm() -> float:
+    from vane_step.core.route.router import warm_up
+
+    begun = time.perf_counter()
+    warm_up()
+    return time.perf_counter() - begun
+
+
+def _route(text: str, nets: list[str], fresh: bool, board: Any, key: str) -> dict[str, Any]:
+    """Route in the worker; progress and the wish to stop go through a shared board."""
+    from vane_step.core.route.router import route
+
+    begun = time.perf_counter()
+    last = 0.0
+
+    def progress(done: int, total: int) -> bool:
+        nonlocal last
+        now = time.perf_counter()
+        if now - last > 0.15:
+            last = now
+            board[key] = (done, total, now - begun)
+            return not board.get(f"stop {key}", False)
+        return True
+
+    result = route(from_json(text), nets=set(nets) if nets else None, fresh=fresh, progress=progress)
+    return {
+        "edit": result.edit.model_dump(mode="json"), "wanted": result.links_wanted, "made": result.links_made,
+        "seconds": time.perf_counter() - begun,
+    }  # fmt: skip
+
+
+class Jobs:
+    """Runs one routing job a design at a time; the pool may be any :class:`concurrent.futures.Executor`."""
+
+    def __init__(self, pool: Executor | None = None) -> None:
+        context = multiprocessing.get_context("spawn")
+        self._manager: SyncManager = context.Manager()
+        self._board = self._manager.dict()
+        self._pool = pool or ProcessPoolExecutor(max_workers=1, mp_context=context)
+        self._lock = threading.Lock()
+        self._running: set[str] = set()
+        self.ready = self._pool.submit(_warm)
+
+    def running(self, key: str) -> bool:
+        """Tell whether a design is being routed."""
+        return key in self._running
+
+    def stop(self, key: str) -> None:
+        """Ask a job to end with what it has."""
+        self._board[f"stop {key}"] = True
+
+    def route(self, key: str, design: Design, nets: list[str], fresh: bool, tell: Told, done: Callable[[RouteDone], None], failed: Callable[[Exception], None]) -> bool:
+        """Start routing; ``tell`` hears of progress, ``done`` gets the edit. Gives ``False`` when one is under way."""
+        with self._lock:
+            if key in self._running:
+                return False
+            self._running.add(key)
+        self._board.pop(key, None)
+        self._board.pop(f"stop {key}", None)
+
+        def watch() -> None:
+            try:
+                if not self.ready.done():
+                    tell({"state": "preparing", "says": "Preparing the router: its kernels are compiled once after installing."})
+                future = self._pool.submit(_route, to_json(design), nets, fresh, self._board, key)
+                while not future.done():
+                    time.sleep(0.1)
+                    if key in self._board:
+                        settled, total, seconds = self._board[key]
+                        tell({"state": "routing", "settled": settled, "total": total, "seconds": round(seconds, 1)})
+                answer = future.result()
+                edit = edit_from(answer["edit"])
+                assert isinstance(edit, LayCopper)
+                done(RouteDone(edit, answer["wanted"], answer["made"], answer["seconds"]))
+            except Exception as error:
+                failed(error)
+            finally:
+                self._running.discard(key)
+
+        threading.Thread(target=watch, daemon=True).start()
+        return True
+
+    def close(self) -> None:
+        """End the worker."""
+        self._pool.shutdown(wait=False, cancel_futures=True)
+        self._manager.shutdown()

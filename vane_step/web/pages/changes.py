@@ -1,0 +1,159 @@
+"""Changes from any page: edits, sentences of the ask line, undo, redo, routing jobs; and the stream that tells of them."""
+
+from __future__ import annotations
+
+import shlex
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse, StreamingResponse
+from pydantic import BaseModel, ConfigDict, Field
+
+from vane_step.core.ask import VERBS, Proposal, ask, complete
+from vane_step.core.design.edits import edit_from
+from vane_step.core.errors import EditRefused, StaleEdit, VaneStepError
+from vane_step.data.shipped import rule_sets
+from vane_step.store.designs import Kept
+from vane_step.web.jobs import RouteDone
+from vane_step.web.render import page, store_of
+from vane_step.web.view import ledger, stair
+
+router = APIRouter()
+
+
+class Sentence(BaseModel):
+    """A sentence of the ask line; ``commit`` carries it out."""
+
+    model_config = ConfigDict(extra="forbid")
+    text: str = Field(max_length=500)
+    version: int
+    commit: bool = False
+
+
+class Change(BaseModel):
+    """An edit, the version it was made on, and what to call it in the list of changes."""
+
+    model_config = ConfigDict(extra="forbid")
+    edit: dict[str, Any]
+    version: int
+    label: str = Field(default="change", max_length=120)
+
+
+class OnVersion(BaseModel):
+    """The version a page shows."""
+
+    model_config = ConfigDict(extra="forbid")
+    version: int
+
+
+def _answer(request: Request, kept: Kept, label: str) -> dict[str, Any]:
+    data = {"version": kept.version, "undo": kept.undo, "redo": kept.redo, "label": label}
+    request.app.state.hub.publish(kept.id, "version", data)
+    return data
+
+
+@router.post("/d/{id}/edit")
+def change(request: Request, id: str, body: Change) -> dict[str, Any]:
+    """Apply an edit."""
+    return _answer(request, store_of(request).edit(id, edit_from(body.edit), body.label, body.version), body.label)
+
+
+@router.post("/d/{id}/undo")
+def undo(request: Request, id: str, body: OnVersion) -> dict[str, Any]:
+    """Take the last change back."""
+    return _answer(request, store_of(request).undo(id, body.version), "undo")
+
+
+@router.post("/d/{id}/redo")
+def redo(request: Request, id: str, body: OnVersion) -> dict[str, Any]:
+    """Do the last undone change again."""
+    return _answer(request, store_of(request).redo(id, body.version), "redo")
+
+
+@router.post("/d/{id}/ask")
+def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
+    """Understand a sentence: say what it will do and how it may go on, or carry it out."""
+    store = store_of(request)
+    kept = store.get(id)
+    if not body.commit:
+        answer: dict[str, Any] = {"completions": complete(kept.design, body.text, rule_sets()), "says": "", "refused": "", "about": []}
+        if body.text.strip():
+            try:
+                proposal = ask(kept.design, body.text, rule_sets())
+                answer |= {"says": proposal.says, "about": proposal.about}
+            except VaneStepError as error:
+                answer["refused"] = error.line()
+        return answer
+    if body.version != kept.version:
+        raise StaleEdit(
+            "The design was changed elsewhere meanwhile; nothing was done.", where=id, value=f"version {body.version}",
+            allowed=f"version {kept.version}", next_step="Look at what changed and do it again.",
+        )  # fmt: skip
+    proposal = ask(kept.design, body.text, rule_sets())
+    if proposal.action:
+        return _act(request, kept, proposal)
+    assert proposal.edit is not None
+    return {**_answer(request, store.edit(id, proposal.edit, body.text, body.version), body.text), "says": proposal.says, "about": proposal.about}
+
+
+def _act(request: Request, kept: Kept, proposal: Proposal) -> dict[str, Any]:
+    store = store_of(request)
+    verb, *words = shlex.split(proposal.action)
+    if verb == "undo":
+        return _answer(request, store.undo(kept.id, kept.version), "undo")
+    if verb == "redo":
+        return _answer(request, store.redo(kept.id, kept.version), "redo")
+    if verb == "route":
+        _start_routing(request, kept, [w for w in words if w != "fresh"], "fresh" in words)
+    return {"version": kept.version, "undo": kept.undo, "redo": kept.redo, "says": proposal.says, "about": proposal.about, "action": proposal.action}
+
+
+def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -> None:
+    """Route in the worker; the result is an edit on the version it started from."""
+    hub, store = request.app.state.hub, store_of(request)
+
+    def tell(data: dict[str, Any]) -> None:
+        hub.publish(kept.id, "job", data)
+
+    def done(result: RouteDone) -> None:
+        label = f"route {result.links_made} of {result.links_wanted} links"
+        after = store.edit(kept.id, result.edit, label, kept.version)
+        _answer(request, after, label)
+        tell({"state": "done", "says": f"{result.links_made} of {result.links_wanted} links routed in {result.seconds:.1f} s", "version": after.version})
+
+    def failed(error: Exception) -> None:
+        known = isinstance(error, VaneStepError)
+        tell({"state": "failed", "says": error.line() if known else f"Routing ended with a fault: {error!r}"})  # type: ignore[attr-defined]
+
+    if not request.app.state.jobs.route(kept.id, kept.design, nets, fresh, tell, done, failed):
+        raise EditRefused("This design is being routed already.", where=kept.id, next_step="Wait for it, or stop it.")
+
+
+@router.post("/d/{id}/route/stop")
+def stop_routing(request: Request, id: str) -> dict[str, bool]:
+    """Stop routing and keep what is done."""
+    request.app.state.jobs.stop(id)
+    return {"stopping": request.app.state.jobs.running(id)}
+
+
+@router.get("/d/{id}/events")
+def events(request: Request, id: str) -> StreamingResponse:
+    """Tell a page of new versions and of running jobs."""
+    kept = store_of(request).get(id)
+    first = {"version": kept.version, "undo": kept.undo, "redo": kept.redo}
+    stream = request.app.state.hub.stream(id, first)
+    return StreamingResponse(stream, media_type="text/event-stream", headers={"Cache-Control": "no-store"})
+
+
+@router.get("/d/{id}/ledger", response_class=HTMLResponse)
+def ledger_fragment(request: Request, id: str, step: str) -> HTMLResponse:
+    """Give the ledger and the stair as they stand."""
+    kept = store_of(request).get(id)
+    data = {"kept": kept, "design": kept.design, "ledger": ledger(kept.design, step), "stair": stair(kept.design, step), "step": step}
+    return page(request, "_ledger.html", data)
+
+
+@router.get("/d/{id}/verbs", response_class=HTMLResponse)
+def verbs(request: Request, id: str) -> HTMLResponse:
+    """List what can be typed, and the shortcuts."""
+    return page(request, "_help.html", {"verbs": VERBS, "design_id": id})

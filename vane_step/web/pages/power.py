@@ -1,0 +1,56 @@
+"""The power page: the current each net carries and the copper it needs; only track width so far."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse
+
+from vane_step.core.board.geometry import copper_items
+from vane_step.core.design.model import Design, natural
+from vane_step.core.power import trace
+from vane_step.web.render import page, step_page, store_of
+
+router = APIRouter()
+
+
+def _rows(design: Design) -> list[dict[str, Any]]:
+    """Give a row for each net that carries a stated current, then the other supplies."""
+    copper = design.board.rules.copper_um
+    inner = design.board.rules.inner_copper_um
+    tracks: dict[str, list[tuple[float, float]]] = {}
+    for item in copper_items(design):
+        if item.kind == "track" and item.net:
+            tracks.setdefault(item.net, []).append((item.width_mm, item.spine.length))
+    rows = []
+    for net in sorted(design.nets.values(), key=lambda n: natural(n.name)):
+        rule = design.rule_of(net.name)
+        if rule.current is None and net.role not in ("supply", "ground", "high-current", "switching"):
+            continue
+        pieces = tracks.get(net.name, [])
+        row: dict[str, Any] = {"net": net, "rule": rule, "thinnest": min((w for w, _ in pieces), default=None), "length": sum(x for _, x in pieces)}
+        if rule.current:
+            amps, rise = rule.current.current_a, rule.current.rise_k
+            width = rule.width_nm / 1e6
+            row["outer"] = trace.trace(amps, rise, copper, "outer", width=width)
+            row["inner_mm"] = trace.width_mm(amps, rise, inner, "inner")
+            if pieces:
+                row["ohm"] = sum(trace.resistance_ohm(length, w, copper) for w, length in pieces if length > 0)
+                row["hot"] = trace.rise_k(row["thinnest"], amps, copper, "outer")
+        rows.append(row)
+    return sorted(rows, key=lambda r: (r["rule"].current is None, -(r["rule"].current.current_a if r["rule"].current else 0)))
+
+
+@router.get("/d/{id}/power", response_class=HTMLResponse)
+def power(request: Request, id: str) -> HTMLResponse:
+    """Show the currents and what they ask of the copper."""
+    kept = store_of(request).get(id)
+    return step_page(request, kept, "power", {"rows": _rows(kept.design)})
+
+
+@router.get("/d/{id}/power/rows", response_class=HTMLResponse)
+def power_rows(request: Request, id: str) -> HTMLResponse:
+    """Give the table alone."""
+    kept = store_of(request).get(id)
+    return page(request, "_power.html", {"kept": kept, "design": kept.design, "rows": _rows(kept.design)})

@@ -1,0 +1,94 @@
+"""The shelf: which designs there are, starting one, bringing one in; nothing of any step."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+
+from vane_step.core.board.check import figures
+from vane_step.core.board.geometry import outline, rectangle
+from vane_step.core.design.fileformat import from_json, json_schema, to_json, validated
+from vane_step.core.fab.release import slug
+from vane_step.core.quantity import parse_length_nm
+from vane_step.data.shipped import rule_set, rule_sets
+from vane_step.store.designs import DesignStore
+from vane_step.web.render import page, store_of
+from vane_step.web.view import findings_of
+
+router = APIRouter()
+
+
+@router.get("/", response_class=HTMLResponse)
+def shelf(request: Request) -> HTMLResponse:
+    """Show the designs and how each of them stands."""
+    store = store_of(request)
+    cards = []
+    for id, _, _, changed in store.shelf():
+        design = store.get(id).design
+        found = findings_of(design)
+        x0, y0, x1, y1 = outline(design).bounds
+        shape = "M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in outline(design).exterior.coords) + "Z"
+        cards.append(
+            {
+                "id": id, "design": design, "changed": changed, "figures": figures(design), "size": (x1 - x0, y1 - y0),
+                "counts": {k: sum(1 for f in found if f.level == k) for k in ("stop", "look", "note")},
+                "shape": shape, "view": f"{x0 - 1:.2f} {-y1 - 1:.2f} {x1 - x0 + 2:.2f} {y1 - y0 + 2:.2f}",
+                "tracks": [(t.layer, "M" + "L".join(f"{x / 1e6:.2f} {-y / 1e6:.2f}" for x, y in t.points), t.width_nm / 1e6) for t in design.tracks.values()],
+            }
+        )  # fmt: skip
+    return page(request, "shelf.html", {"cards": cards, "rules": rule_sets(), "design": None})
+
+
+def _free_id(store: DesignStore, name: str) -> str:
+    taken = {row[0] for row in store.shelf()}
+    base = slug(name)[:50]
+    k = 1
+    while (id := base if k == 1 else f"{base}-{k}") in taken:
+        k += 1
+    return id
+
+
+@router.post("/new")
+def new(
+    request: Request, name: Annotated[str, Form(min_length=1, max_length=80)], size: Annotated[str, Form()],
+    rules: Annotated[str, Form()], layers: Annotated[int, Form()],
+) -> RedirectResponse:  # fmt: skip
+    """Start an empty design."""
+    wide, _, tall = size.lower().partition("x")
+    shape = rectangle(parse_length_nm(wide, "size") / 1e6, parse_length_nm(tall, "size") / 1e6)
+    board = {"outline": shape, "copper_layers": layers, "rules": rule_set(rules)}
+    design = validated({"name": name, "board": board}, "new design")
+    id = _free_id(store_of(request), name)
+    store_of(request).add(id, design)
+    return RedirectResponse(f"/d/{id}/circuit", 303)
+
+
+@router.post("/bring")
+async def bring(request: Request, file: UploadFile) -> RedirectResponse:
+    """Bring a design file in."""
+    design = from_json(await file.read(), file.filename or "upload")
+    id = _free_id(store_of(request), design.name)
+    store_of(request).add(id, design)
+    return RedirectResponse(f"/d/{id}/board", 303)
+
+
+@router.get("/d/{id}/design.json")
+def design_file(request: Request, id: str) -> Response:
+    """Give a design as a file."""
+    kept = store_of(request).get(id)
+    headers = {"Content-Disposition": f'attachment; filename="{slug(kept.design.name)}.json"'}
+    return Response(to_json(kept.design), media_type="application/json", headers=headers)
+
+
+@router.get("/schema/design.json")
+def design_schema() -> dict[str, object]:
+    """Give the JSON Schema of the design format."""
+    return json_schema()
+
+
+@router.get("/d/{id}")
+def open_design(id: str) -> RedirectResponse:
+    """Open a design at the step where it is most interesting."""
+    return RedirectResponse(f"/d/{id}/board", 303)

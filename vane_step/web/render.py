@@ -1,0 +1,50 @@
+"""Templates and what every page is given; no page's own content."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from fastapi.templating import Jinja2Templates
+
+from vane_step import __version__
+from vane_step.core.quantity import format_value
+from vane_step.store.designs import DesignStore, Kept
+from vane_step.web.view import bar, ledger, stair
+
+ROOT = Path(__file__).parent
+STATIC = ROOT / "static"
+templates = Jinja2Templates(directory=ROOT / "templates")
+templates.env.trim_blocks = True
+templates.env.lstrip_blocks = True
+SHAPES = {"stop": "■", "look": "▲", "note": "●"}
+
+
+def reading(value: float) -> str:
+    """Format a reading: three digits, or as many as whole numbers need."""
+    if abs(value) >= 100 or value == int(value):
+        return f"{value:.0f}"
+    return f"{value:.3g}" if abs(value) < 10 else f"{value:.1f}"
+
+
+templates.env.globals.update(bar=bar, shapes=SHAPES, app_version=__version__)
+templates.env.filters.update(reading=reading, si=format_value, mm=lambda v: f"{v / 1e6:.2f}")
+
+
+def store_of(request: Request) -> DesignStore:
+    """Give the store of the application."""
+    store: DesignStore = request.app.state.store
+    return store
+
+
+def page(request: Request, name: str, data: dict[str, Any], status: int = 200) -> HTMLResponse:
+    """Render a template."""
+    return templates.TemplateResponse(request, name, data, status_code=status)
+
+
+def step_page(request: Request, kept: Kept, step: str, data: dict[str, Any]) -> HTMLResponse:
+    """Render a step's page with the frame round it."""
+    frame = {"kept": kept, "design": kept.design, "step": step, "stair": stair(kept.design, step), "ledger": ledger(kept.design, step)}
+    return page(request, f"{step}.html", {**frame, **data})

@@ -1,0 +1,330 @@
+// The board view: drawing, choosing, moving parts with live readings, laying tracks by hand.
+import { ask, design, onChange, send, slip, state, tell } from "./frame.js";
+import { elbow, toShape } from "./geometry.js";
+
+const NS = "http://www.w3.org/2000/svg";
+const svg = document.getElementById("board"), tip = document.getElementById("tip"), where = document.getElementById("where");
+let data = null, chosen = null, mode = "arrange", lay = null, drag = null, box = null, partNodes = {};
+
+function el(name, attributes, parent) {
+  const node = document.createElementNS(NS, name);
+  for (const [k, v] of Object.entries(attributes)) node.setAttribute(k, v);
+  if (parent) parent.append(node);
+  return node;
+}
+const line = (points) => "M" + points.map((p) => `${p[0]} ${p[1]}`).join("L");
+const ring = (points) => line(points) + "Z";
+
+async function load(fit) {
+  const answer = await fetch(`/d/${design}/board.json`);
+  if (!answer.ok) return;
+  data = await answer.json();
+  draw();
+  if (fit || !box) all();
+}
+
+function draw() {
+  svg.replaceChildren();
+  const defs = el("defs", {}, svg);
+  defs.innerHTML = `<pattern id="hatch-back" patternUnits="userSpaceOnUse" width=".5" height=".5" patternTransform="rotate(35)"><rect width=".5" height=".5" fill="var(--back)"/><rect width=".5" height=".13" fill="var(--substrate)"/></pattern><pattern id="hatch-pour" patternUnits="userSpaceOnUse" width="1.2" height="1.2" patternTransform="rotate(35)"><rect width="1.2" height=".28" fill="var(--back)" opacity=".3"/></pattern>`;
+  const top = el("g", { transform: "scale(1 -1)", class: data.layers.length === 1 ? "one-layer" : "" }, svg);
+  el("path", { d: ring(data.outline), class: "substrate" }, top);
+  for (const p of data.pours) for (const r of p.rings) el("path", { d: r.map(ring).join(""), "fill-rule": "evenodd", class: `pour-${p.layer}` }, top);
+  for (const layer of [...data.layers].reverse()) {
+    for (const t of data.tracks) if (t.layer === layer) el("path", { d: line(t.points), class: `track c-${layer}`, "stroke-width": t.width, "data-id": t.id, "data-net": t.net }, top);
+    if (layer === data.layers[data.layers.length - 1]) pads(top, (p) => p.layers[0] === "back" && data.layers.length > 1 && p.layers.length === 1);
+  }
+  pads(top, (p) => !(p.layers[0] === "back" && p.layers.length === 1 && data.layers.length > 1));
+  for (const v of data.vias) { el("circle", { cx: v.x, cy: v.y, r: v.pad / 2, class: "via", "data-id": v.id, "data-net": v.net }, top); el("circle", { cx: v.x, cy: v.y, r: v.drill / 2, class: "bore" }, top); }
+  for (const j of data.jumpers) {
+    for (const p of [j.a, j.b]) { el("circle", { cx: p[0], cy: p[1], r: j.pad / 2, class: "jumper-pad", "data-id": j.id, "data-net": j.net }, top); el("circle", { cx: p[0], cy: p[1], r: j.drill / 2, class: "bore" }, top); }
+    el("path", { d: line([j.a, j.b]), class: "wire-jumper", "stroke-width": j.wire / 2, "data-id": j.id, "data-net": j.net }, top);
+  }
+  for (const h of data.holes) el("circle", { cx: h.x, cy: h.y, r: h.drill / 2, class: "bore" }, top);
+  const byOwner = {};
+  for (const k of data.legend) (byOwner[`${k.owner} ${k.side} ${k.width}`] ||= []).push(k);
+  const prints = {};
+  for (const lines of Object.values(byOwner)) { const node = el("path", { d: lines.map((k) => line(k.points)).join(""), class: `print ${lines[0].side}`, "stroke-width": lines[0].width }, top); (prints[lines[0].owner] ||= []).push(node); }
+  partNodes = {};
+  let waiting = 0;
+  for (const p of data.parts) {
+    if (!p.place) { waiting += 1; continue; }
+    const g = el("g", { class: `part${p.place.locked ? " kept" : ""}${chosen === p.ref ? " chosen" : ""}`, "data-ref": p.ref, tabindex: 0, role: "button", "aria-label": `${p.ref} ${p.value}, ${(p.place.x_nm / 1e6).toFixed(2)}, ${(p.place.y_nm / 1e6).toFixed(2)} mm` }, top);
+    const flip = p.place.side === "back" ? " scale(-1 1)" : "";
+    el("rect", { x: p.yard[0], y: p.yard[1], width: p.yard[2] - p.yard[0], height: p.yard[3] - p.yard[1], class: "yard", transform: `translate(${p.place.x_nm / 1e6} ${p.place.y_nm / 1e6}) rotate(${p.place.turn_deg})${flip}` }, g);
+    partNodes[p.ref] = { part: p, group: g, prints: prints[p.ref] || [] };
+  }
+  el("g", { id: "links" }, top);
+  links({});
+  el("g", { id: "ghosts" }, top);
+  el("g", { id: "places" }, top);
+  if (!data.parts.length) { const t = el("text", { x: (data.box[0] + data.box[2]) / 2, y: -(data.box[1] + data.box[3]) / 2, "text-anchor": "middle", "font-size": 2.4, fill: "var(--quiet)" }, svg); t.textContent = "Nothing to arrange yet: the circuit has no parts."; }
+  else if (waiting) tell(`${waiting} parts wait for a place. Type arrange, or choose “Arrange the parts”.`, true);
+}
+
+function pads(top, test) {
+  for (const p of data.pads) {
+    if (!test(p)) continue;
+    const kind = p.layers.length > 1 || p.drill ? "through" : p.layers[0];
+    const common = { class: `pad ${kind}`, "data-pin": p.pin, "data-net": p.net };
+    if (p.poly) el("path", { d: ring(p.poly), "stroke-width": 0, ...common }, top);
+    else if (p.line.length > 1) el("path", { d: line(p.line), "stroke-width": 2 * p.r, "stroke-linecap": "round", ...common }, top);
+    else el("circle", { cx: p.line[0][0], cy: p.line[0][1], r: p.r, "stroke-width": 0, ...common }, top);
+    if (p.drill) el("circle", { cx: p.x, cy: p.y, r: p.drill / 2, class: "bore" }, top);
+  }
+}
+
+function moved(pin, shift) { const s = shift[pin.slice(0, pin.indexOf("."))]; return s || [0, 0]; }
+function links(shift) {
+  const group = document.getElementById("links");
+  group.replaceChildren();
+  let total = 0;
+  for (const k of data.links) {
+    const sa = moved(k.a, shift), sb = moved(k.b, shift);
+    const a = [k.from[0] + sa[0], k.from[1] + sa[1]], b = [k.to[0] + sb[0], k.to[1] + sb[1]];
+    const length = Math.hypot(b[0] - a[0], b[1] - a[1]);
+    total += length;
+    const bend = Math.min(3, length * 0.08), mx = (a[0] + b[0]) / 2 - (b[1] - a[1]) / (length || 1) * bend, my = (a[1] + b[1]) / 2 + (b[0] - a[0]) / (length || 1) * bend;
+    el("path", { d: `M${a[0]} ${a[1]}Q${mx} ${my} ${b[0]} ${b[1]}`, class: "openlink", "data-net": k.net }, group);
+    for (const p of [a, b]) el("circle", { cx: p[0], cy: p[1], r: 0.35, class: "linkend" }, group);
+  }
+  return total;
+}
+
+// -- view box --
+function setBox(b) { box = b; svg.setAttribute("viewBox", b.join(" ")); }
+function all() { const [x0, y0, x1, y1] = data.box, m = 2.5; setBox([x0 - m, -y1 - m, x1 - x0 + 2 * m, y1 - y0 + 2 * m]); }
+function zoom(f, cx, cy) { const [x, y, w, h] = box; if (w * f < 2 || w * f > 2000) return; setBox([cx - (cx - x) * f, cy - (cy - y) * f, w * f, h * f]); }
+function at(e) { const p = new DOMPoint(e.clientX, e.clientY).matrixTransform(svg.getScreenCTM().inverse()); return [p.x, -p.y]; }
+svg.addEventListener("wheel", (e) => { e.preventDefault(); const p = at(e); zoom(e.deltaY > 0 ? 1.2 : 1 / 1.2, p[0], -p[1]); }, { passive: false });
+function show(x, y, reach = 9) { setBox([x - reach * 1.4, -y - reach, reach * 2.8, reach * 2]); }
+
+function say(e, text, bad = false) {
+  tip.hidden = !text;
+  if (!text) return;
+  tip.textContent = text;
+  tip.classList.toggle("bad", bad);
+  const r = svg.getBoundingClientRect();
+  tip.style.left = `${Math.min(e.clientX - r.left + 16, r.width - 240)}px`;
+  tip.style.top = `${e.clientY - r.top + 18}px`;
+}
+
+// -- choosing and moving --
+function choose(ref) { chosen = ref; document.querySelectorAll("#board .part").forEach((g) => g.classList.toggle("chosen", g.dataset.ref === ref)); slip(ref ? "part" : null, ref); }
+function nearestDecap(ref, shift) {
+  const mine = data.pads.filter((p) => p.pin.startsWith(`${ref}.`) && p.net && data.roles[p.net] === "supply");
+  let best = null;
+  for (const p of mine) for (const q of data.pads) {
+    if (q.net !== p.net || q.pin.startsWith(`${ref}.`)) continue;
+    const d = Math.hypot(p.x + shift[0] - q.x, p.y + shift[1] - q.y);
+    if (!best || d < best[0]) best = [d, q.pin];
+  }
+  return best;
+}
+svg.addEventListener("pointerdown", (e) => {
+  svg.focus({ preventScroll: true });
+  const p = at(e);
+  if (mode === "lay" && e.button === 0) { layPoint(e, p); return; }
+  const part = e.target.closest(".part");
+  if (part && e.button === 0) { drag = { ref: part.dataset.ref, from: p, shift: [0, 0], id: e.pointerId }; svg.setPointerCapture(e.pointerId); return; }
+  if (e.target.dataset && e.target.dataset.id) { slip("copper", e.target.dataset.id); glow(e.target.dataset.net); return; }
+  if (e.target.dataset && e.target.dataset.net && e.target.dataset.pin) { slip("net", e.target.dataset.net); glow(e.target.dataset.net); return; }
+  choose(null);
+  glow(null);
+  drag = { pan: true, x: e.clientX, y: e.clientY, box: [...box] };
+  svg.setPointerCapture(e.pointerId);
+});
+svg.addEventListener("pointermove", (e) => {
+  const p = at(e);
+  where.textContent = `x ${p[0].toFixed(2)}  y ${p[1].toFixed(2)} mm`;
+  if (mode === "lay" && lay) { layMove(e, p); return; }
+  if (!drag) return;
+  if (drag.pan) { const s = box[2] / svg.getBoundingClientRect().width, t = Math.max(s, box[3] / svg.getBoundingClientRect().height); setBox([drag.box[0] - (e.clientX - drag.x) * t, drag.box[1] - (e.clientY - drag.y) * t, box[2], box[3]]); return; }
+  const node = partNodes[drag.ref];
+  if (node.part.place.locked) { say(e, `${drag.ref} is kept in place`, true); return; }
+  const step = e.shiftKey ? 0.1 : 0.5;
+  drag.shift = [0, 1].map((i) => Math.round((p[i] - drag.from[i]) / step) * step);
+  for (const n of [node.group, ...node.prints]) n.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]})`);
+  if (!drag.pads) drag.pads = [...svg.querySelectorAll(`[data-pin^="${drag.ref}."]`)];
+  drag.pads.forEach((n) => n.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]})`));
+  const total = links({ [drag.ref]: drag.shift });
+  const x = node.part.place.x_nm / 1e6 + drag.shift[0], y = node.part.place.y_nm / 1e6 + drag.shift[1];
+  const near = nearestDecap(drag.ref, drag.shift);
+  say(e, `${drag.ref}  ${x.toFixed(2)}, ${y.toFixed(2)} mm\nopen links ${total.toFixed(1)} mm${near ? `\n${near[0].toFixed(1)} mm to ${near[1]}` : ""}`);
+});
+svg.addEventListener("pointerup", async (e) => {
+  if (!drag) return;
+  const d = drag;
+  drag = null;
+  say(e, "");
+  if (d.pan) return;
+  choose(d.ref);
+  if (!d.shift[0] && !d.shift[1]) return;
+  await move(d.ref, d.shift);
+});
+async function move(ref, shift) {
+  const place = partNodes[ref].part.place;
+  const x = (place.x_nm / 1e6 + shift[0]).toFixed(3), y = (place.y_nm / 1e6 + shift[1]).toFixed(3);
+  if (!await ask(`place ${ref} ${x} ${y}`)) draw();
+}
+
+// -- laying tracks --
+const press = (id, on) => document.getElementById(id).setAttribute("aria-pressed", on);
+function setMode(m) { mode = m; lay = null; ghosts(); say(null, ""); press("mode-arrange", m === "arrange"); press("mode-lay", m === "lay"); svg.style.cursor = m === "lay" ? "crosshair" : ""; }
+document.getElementById("mode-arrange").addEventListener("click", () => setMode("arrange"));
+document.getElementById("mode-lay").addEventListener("click", () => setMode("lay"));
+const shapesOf = () => [
+  ...data.pads.map((p) => ({ net: p.net, layers: p.layers, name: `pad ${p.pin}`, poly: p.poly, line: p.line, r: p.r })),
+  ...data.tracks.flatMap((t) => t.points.slice(1).map((q, i) => ({ net: t.net, layers: [t.layer], name: `a track of ${t.net}`, line: [t.points[i], q], r: t.width / 2 }))),
+  ...data.vias.map((v) => ({ net: v.net, layers: data.layers, name: `a via of ${v.net}`, line: [[v.x, v.y]], r: v.pad / 2 })),
+  ...data.jumpers.flatMap((j) => [j.a, j.b].map((q) => ({ net: j.net, layers: data.layers, name: `jumper ${j.id}`, line: [q], r: j.pad / 2 }))),
+];
+function gapOf(points, layer, net, half) {
+  let worst = { room: Infinity };
+  for (const s of lay.shapes) {
+    if (s.net === net || !s.layers.includes(layer)) continue;
+    const need = Math.max(data.least.clearance, data.rules[net].clearance, s.net && data.rules[s.net] ? data.rules[s.net].clearance : 0);
+    for (let i = 1; i < points.length; i++) {
+      const gap = toShape(points[i - 1], points[i], s) - half;
+      if (gap - need < worst.room) worst = { room: gap - need, gap, need, name: s.name };
+    }
+  }
+  const rim = { line: null };
+  for (let i = 1; i < data.outline.length; i++) for (let k = 1; k < points.length; k++) {
+    rim.line = [data.outline[i - 1], data.outline[i]]; rim.r = 0;
+    const gap = toShape(points[k - 1], points[k], rim) - half;
+    if (gap - data.least.edge < worst.room) worst = { room: gap - data.least.edge, gap, need: data.least.edge, name: "the edge" };
+  }
+  return worst;
+}
+function hit(p, net) {
+  let best = null;
+  for (const s of shapesOf()) {
+    if (!s.net || (net && s.net !== net)) continue;
+    const d = toShape(p, p, s);
+    if (d <= 0.15 && (!best || d < best.d)) best = { d, s };
+  }
+  return best && best.s;
+}
+const snap = (p) => p.map((v) => Math.round(v / 0.05) * 0.05);
+function layPoint(e, p) {
+  if (!lay) {
+    const s = hit(p);
+    if (!s) { tell("Start on a pad, a via or a track: it tells the net."); return; }
+    const middle = s.line && s.line.length === 1 ? s.line[0] : s.poly ? [0, 1].map((i) => s.poly.reduce((a, q) => a + q[i], 0) / s.poly.length) : snap(p);
+    const layer = s.layers.length > 1 ? (data.layers.includes("front") ? "front" : "back") : s.layers[0];
+    lay = { net: s.net, layer, runs: [], points: [middle], shapes: shapesOf(), flip: false, vias: [] };
+    glow(s.net);
+    return;
+  }
+  layMove(e, p);
+  if (lay.worst && lay.worst.room < -1e-6) { tell(`Gap to ${lay.worst.name} is ${lay.worst.gap.toFixed(3)} mm; at least ${lay.worst.need.toFixed(2)} mm is needed. The track was not laid there.`); return; }
+  lay.points.push(...lay.path.slice(1));
+  const s = hit(lay.points[lay.points.length - 1], lay.net);
+  if (s && s.layers.includes(lay.layer) && e.detail !== 0 && lay.points.length + lay.runs.length > 1) finish();
+}
+function layMove(e, p) {
+  const end = snap(p);
+  lay.path = elbow(lay.points[lay.points.length - 1], end, lay.flip);
+  const half = data.rules[lay.net].width / 2;
+  lay.worst = gapOf(lay.path, lay.layer, lay.net, half);
+  const bad = lay.worst.room < -1e-6;
+  ghosts([...lay.points, ...lay.path.slice(1)], half, bad);
+  const length = lay.path.slice(1).reduce((a, q, i) => a + Math.hypot(q[0] - lay.path[i][0], q[1] - lay.path[i][1]), 0);
+  say(e, `${lay.net} on the ${lay.layer}, ${(2 * half).toFixed(2)} mm wide\n${length.toFixed(2)} mm` + (Number.isFinite(lay.worst.gap) ? `\ngap ${lay.worst.gap.toFixed(3)} to ${lay.worst.name}, at least ${lay.worst.need.toFixed(2)}` : ""), bad);
+}
+function ghosts(points, half, bad) {
+  const g = document.getElementById("ghosts");
+  if (!g) return;
+  g.replaceChildren();
+  if (!points) return;
+  const gap = Math.max(data.least.clearance, data.rules[lay.net].clearance);
+  for (const run of lay.runs) el("path", { d: line(run.points), class: `ghost c-${run.layer}`, "stroke-width": 2 * half }, g);
+  el("path", { d: line(points), class: `ghost halo${bad ? " bad" : ""}`, "stroke-width": 2 * (half + gap) }, g);
+  el("path", { d: line(points), class: `ghost c-${lay.layer}${bad ? " bad" : ""}`, "stroke-width": 2 * half }, g);
+}
+function changeLayer() {
+  if (data.layers.length < 2) { tell("This board has one copper layer."); return; }
+  const here = lay.points[lay.points.length - 1];
+  const probe = data.layers.map((layer) => gapOf([here, here], layer, lay.net, data.least.via_pad / 2)).sort((a, b) => a.room - b.room)[0];
+  if (probe.room < -1e-6) { tell(`A via here comes ${probe.gap.toFixed(3)} mm near to ${probe.name}; at least ${probe.need.toFixed(2)} mm is needed.`); return; }
+  if (lay.points.length > 1) lay.runs.push({ layer: lay.layer, points: lay.points });
+  lay.vias.push(here);
+  lay.layer = data.layers[(data.layers.indexOf(lay.layer) + 1) % data.layers.length];
+  lay.points = [here];
+}
+async function finish() {
+  const l = lay;
+  if (l.points.length > 1) l.runs.push({ layer: l.layer, points: l.points });
+  lay = null;
+  ghosts();
+  tip.hidden = true;
+  if (!l.runs.length) return;
+  const nm = (p) => p.map((v) => Math.round(v * 1e6));
+  const mark = `${Date.now().toString(36)}`;
+  const tracks = l.runs.map((r, i) => ({ id: `T${mark}${i}`, net: l.net, layer: r.layer, width_nm: Math.round(data.rules[l.net].width * 1e6), points: r.points.map(nm) }));
+  const vias = l.vias.map((p, i) => ({ id: `V${mark}${i}`, net: l.net, x_nm: nm(p)[0], y_nm: nm(p)[1], pad_nm: Math.round(data.least.via_pad * 1e6), drill_nm: Math.round(data.least.via_drill * 1e6) }));
+  await send("edit", { edit: { kind: "lay-copper", tracks, vias }, version: state.version, label: `lay ${l.net} by hand` });
+}
+
+// -- sides, findings, keys, jobs --
+document.querySelectorAll("[data-side]").forEach((b) => b.addEventListener("click", () => {
+  document.querySelectorAll("[data-side]").forEach((x) => x.setAttribute("aria-pressed", x === b));
+  svg.classList.toggle("hide-front", b.dataset.side === "back");
+  svg.classList.toggle("hide-back", b.dataset.side === "front");
+}));
+function glow(net) { svg.querySelectorAll("[data-net]").forEach((x) => x.classList.toggle("hot-net", Boolean(net) && x.dataset.net === net)); }
+function ringAt(d) {
+  const g = document.getElementById("places");
+  if (!g) return;
+  g.replaceChildren();
+  if (d && d.x !== undefined) el("circle", { cx: d.x, cy: d.y, r: 2.4, class: "place-mark" }, g);
+}
+document.addEventListener("vane:hover", (e) => { if (!data) return; ringAt(e.detail); });
+document.addEventListener("vane:visit", (e) => {
+  const d = e.detail;
+  if (d.x !== undefined) show(Number(d.x), Number(d.y));
+  else if (d.refs && partNodes[d.refs.split(" ")[0]]) go(d.refs.split(" ")[0]);
+  ringAt(d);
+  if (d.net) glow(d.net);
+});
+function go(name) {
+  if (partNodes[name]) { const p = partNodes[name].part.place; show(p.x_nm / 1e6, p.y_nm / 1e6); choose(name); } else { glow(name); slip("net", name); }
+}
+document.addEventListener("vane:go", (e) => go(e.detail.name));
+document.addEventListener("vane:key", (e) => {
+  const key = e.detail.key, low = key.toLowerCase();
+  if (low === "l") setMode(mode === "lay" ? "arrange" : "lay");
+  else if (key === "Escape") { if (lay) { lay = null; ghosts(); tip.hidden = true; } else if (mode === "lay") setMode("arrange"); else choose(null); }
+  else if (key === "Enter" && lay) finish();
+  else if (low === "v" && lay) changeLayer();
+  else if (low === "x" && lay) lay.flip = !lay.flip;
+  else if (key === "+") zoom(1 / 1.3, box[0] + box[2] / 2, box[1] + box[3] / 2);
+  else if (key === "-") zoom(1.3, box[0] + box[2] / 2, box[1] + box[3] / 2);
+  else if (key === "0") all();
+  else if (chosen && low === "t") ask(`turn ${chosen}`);
+  else if (chosen && low === "u") ask(`underside ${chosen}`);
+  else if (chosen && low === "k") ask(`${partNodes[chosen].part.place.locked ? "unlock" : "lock"} ${chosen}`);
+  else if (chosen && key.startsWith("Arrow")) {
+    e.detail.event.preventDefault();
+    const s = e.detail.shift ? 0.1 : 0.5;
+    move(chosen, { ArrowLeft: [-s, 0], ArrowRight: [s, 0], ArrowUp: [0, s], ArrowDown: [0, -s] }[key]);
+  }
+});
+svg.addEventListener("click", (e) => { if (e.detail === 0) { const part = e.target.closest(".part"); if (part) choose(part.dataset.ref); } });
+const job = document.getElementById("job"), stop = document.getElementById("stop-route");
+document.addEventListener("vane:job", (e) => {
+  const d = e.detail, over = d.state === "done" || d.state === "failed";
+  job.hidden = over;
+  stop.hidden = over;
+  if (over) return;
+  const bar = job.querySelector("progress");
+  if (d.total) {
+    bar.max = d.total; bar.value = d.settled;
+    const left = d.settled > 0 ? ` · about ${Math.max(1, Math.round(d.seconds * (d.total - d.settled) / d.settled))} s left` : "";
+    job.querySelector("span").textContent = `${d.settled} of ${d.total} links settled, ${d.seconds} s${left}`;
+  } else { bar.removeAttribute("value"); job.querySelector("span").textContent = d.says || "Routing …"; }
+});
+stop.addEventListener("click", () => send("route/stop", {}));
+onChange(() => load(false));
+load(true).then(() => { if (location.hash) go(decodeURIComponent(location.hash.slice(1))); });

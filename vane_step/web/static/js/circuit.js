@@ -1,0 +1,65 @@
+// The sheet: choosing pins, joining them, nudging parts. The drawing itself comes from the program.
+import { ask, design, onChange, slip } from "./frame.js";
+
+const holder = document.getElementById("sheet");
+let pins = [];
+const svg = () => document.getElementById("sheet-svg");
+
+onChange(async () => {
+  const answer = await fetch(`/d/${design}/sheet?show=${holder.dataset.show}`);
+  if (answer.ok) { holder.innerHTML = await answer.text(); mark(); }
+});
+
+function mark() { document.querySelectorAll(".tab").forEach((t) => t.classList.toggle("chosen", pins.includes(t.dataset.pin))); }
+function light(test) { holder.querySelectorAll("[data-ref], [data-pin], [data-net]").forEach((x) => x.classList.toggle("lit", test(x.dataset))); }
+
+holder.addEventListener("click", (e) => {
+  const tab = e.target.closest("[data-pin]"), net = e.target.closest(".pill, .supply, .wire"), part = e.target.closest("[data-ref]");
+  if (tab) {
+    pins = pins.includes(tab.dataset.pin) ? pins.filter((p) => p !== tab.dataset.pin) : [...pins, tab.dataset.pin].slice(-12);
+    mark();
+    if (pins.length) slip("pins", pins.join(",")); else slip(null);
+  } else if (net && net.dataset.net) {
+    if (pins.length) { const text = `join ${pins.join(" ")} ${net.dataset.net}`; pins = []; ask(text); } else slip("net", net.dataset.net);
+  } else if (part) { pins = []; mark(); slip("part", part.dataset.ref); }
+});
+
+document.addEventListener("vane:key", (e) => {
+  if (e.detail.key.toLowerCase() === "j" && pins.length > 1) { const text = document.getElementById("join-pins")?.dataset.ask || `join ${pins.join(" ")}`; pins = []; ask(text); }
+  if (e.detail.key === "Escape") { pins = []; mark(); slip(null); }
+});
+
+// -- nudging --
+let drag = null;
+holder.addEventListener("pointerdown", (e) => {
+  const part = e.target.closest(".card-part, .symbol");
+  if (!part || e.button || e.target.closest(".tab")) return;
+  drag = { ref: part.dataset.ref, group: part.closest(".group"), x: e.clientX, y: e.clientY, dx: 0, dy: 0 };
+});
+window.addEventListener("pointermove", (e) => {
+  if (!drag) return;
+  const scale = svg().viewBox.baseVal.width / svg().getBoundingClientRect().width;
+  drag.dx = Math.round((e.clientX - drag.x) * scale / 10);
+  drag.dy = Math.round((e.clientY - drag.y) * scale / 10);
+  drag.group.setAttribute("transform", `translate(${drag.dx * 10} ${drag.dy * 10})`);
+});
+window.addEventListener("pointerup", async () => {
+  if (!drag) return;
+  const d = drag;
+  drag = null;
+  if (!d.dx && !d.dy) return;
+  if (!await ask(`nudge ${d.ref} ${d.dx} ${d.dy}`)) d.group.removeAttribute("transform");
+});
+
+// -- findings and going there --
+function find(name) { return holder.querySelector(`[data-ref="${CSS.escape(name)}"], [data-anchor="${CSS.escape(name)}"]`) || holder.querySelector(`[data-net="${CSS.escape(name)}"]`); }
+document.addEventListener("vane:visit", (e) => {
+  const d = e.detail, first = (d.refs || "").split(" ")[0] || d.net;
+  if (first) { find(first)?.scrollIntoView({ block: "center", behavior: "smooth" }); slip(d.refs ? "part" : "net", first); }
+});
+document.addEventListener("vane:go", (e) => { find(e.detail.name)?.scrollIntoView({ block: "center", behavior: "smooth" }); slip(holder.querySelector(`[data-ref="${CSS.escape(e.detail.name)}"]`) ? "part" : "net", e.detail.name); });
+document.addEventListener("vane:hover", (e) => {
+  const d = e.detail, refs = d ? d.refs.split(" ") : [], chosen = d ? d.pins.split(" ") : [];
+  light((x) => Boolean(d) && ((x.ref && refs.includes(x.ref)) || (x.pin && chosen.includes(x.pin))));
+});
+if (location.hash) { const name = decodeURIComponent(location.hash.slice(1)); find(name)?.scrollIntoView({ block: "center" }); }

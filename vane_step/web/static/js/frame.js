@@ -1,0 +1,217 @@
+// The frame of every step: version, edits, ask line, ledger, slip and keys. What a step shows is its own module's.
+const body = document.body;
+export const design = body.dataset.design;
+export const step = body.dataset.step;
+export const state = { version: Number(body.dataset.version), listeners: [], at: -1 };
+const $ = (id) => document.getElementById(id);
+
+document.addEventListener("alpine:init", () => {
+  window.Alpine.data("frame", () => ({
+    folded: false,
+    get ledgerClass() { return this.folded ? "folded" : ""; },
+    fold() { this.folded = !this.folded; },
+  }));
+});
+
+export function onChange(listener) { state.listeners.push(listener); }
+
+export async function send(path, data) {
+  $("saved").textContent = "saving …";
+  const answer = await fetch(`/d/${design}/${path}`, {
+    method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(data),
+  }).catch(() => null);
+  if (!answer) { $("saved").textContent = "not saved"; tell("The program does not answer. Nothing was changed; start it again and go on."); return null; }
+  const told = await answer.json();
+  if (!answer.ok) {
+    $("saved").textContent = "saved";
+    tell([told.where && `${told.where}: `, told.message, told.allowed && ` Allowed: ${told.allowed}.`, told.next_step && ` ${told.next_step}`].filter(Boolean).join(""));
+    return null;
+  }
+  if (told.version) arrived(told);
+  return told;
+}
+
+export function tell(text, good = false) {
+  const box = $("notice");
+  box.textContent = text;
+  box.classList.toggle("good", good);
+  box.hidden = false;
+  clearTimeout(tell.timer);
+  tell.timer = setTimeout(() => { box.hidden = true; }, good ? 4000 : 9000);
+}
+
+function arrived(told) {
+  $("undo").disabled = !told.undo;
+  $("redo").disabled = !told.redo;
+  $("last").textContent = told.undo || "no change yet";
+  $("saved").textContent = "saved";
+  if (told.version === state.version) return;
+  state.version = told.version;
+  $("version").textContent = told.version;
+  refresh();
+}
+
+async function fragment(url) {
+  const answer = await fetch(url, { headers: { "HX-Request": "true" } });
+  return answer.ok ? answer.text() : null;
+}
+
+function refresh() {
+  for (const id of ["ledger", "score", "power", "release"]) if ($(id)) window.htmx.trigger($(id), "refresh");
+  state.listeners.forEach((f) => f());
+  if (state.slip) slip(...state.slip);
+}
+
+document.addEventListener("htmx:after:swap", () => {
+  const fresh = $("fresh-stair");
+  if (fresh) $("stair").replaceChildren(fresh.content.cloneNode(true));
+  placement();
+});
+function placement() {
+  if ($("placement") && $("placement-list")) $("placement").replaceChildren($("placement-list").content.cloneNode(true));
+}
+placement();
+
+export async function slip(kind, key) {
+  state.slip = kind ? [kind, key] : null;
+  const box = $("chosen") || $("slip");
+  if (!kind) { box.replaceChildren(); return; }
+  const text = await fragment(`/d/${design}/slip?kind=${kind}&key=${encodeURIComponent(key)}`);
+  if (text === null) { state.slip = null; box.replaceChildren(); } else box.innerHTML = text;
+}
+
+export async function ask(text) {
+  const told = await send("ask", { text, version: state.version, commit: true });
+  if (told && told.action) act(told.action);
+  return told;
+}
+
+function act(action) {
+  const [verb, what] = action.split(" ");
+  if (verb === "go") document.dispatchEvent(new CustomEvent("vane:go", { detail: { name: what } }));
+}
+
+// -- ask line --
+const line = $("ask"), says = $("says"), list = $("completions");
+let chosen = -1, waiting = 0;
+async function think() {
+  const mine = ++waiting;
+  const answer = await fetch(`/d/${design}/ask`, {
+    method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" },
+    body: JSON.stringify({ text: line.value, version: state.version }),
+  }).catch(() => null);
+  if (!answer || !answer.ok || mine !== waiting) return;
+  const told = await answer.json();
+  says.textContent = told.says ? `${told.says}. Enter to do it` : told.refused;
+  says.title = says.textContent;
+  says.classList.toggle("refused", !told.says && Boolean(told.refused));
+  chosen = -1;
+  list.replaceChildren(...told.completions.map((word) => {
+    const item = document.createElement("li");
+    item.textContent = word;
+    item.setAttribute("role", "option");
+    item.addEventListener("pointerdown", (e) => { e.preventDefault(); take(word); });
+    return item;
+  }));
+  list.hidden = !told.completions.length || document.activeElement !== line;
+}
+function take(word) {
+  const cut = line.value.lastIndexOf(" ") + 1;
+  line.value = line.value.slice(0, cut) + word + (word.endsWith(".") ? "" : " ");
+  think();
+}
+line.addEventListener("input", think);
+line.addEventListener("focus", think);
+line.addEventListener("blur", () => { list.hidden = true; });
+line.addEventListener("keydown", async (e) => {
+  const items = [...list.children];
+  if ((e.key === "ArrowDown" || e.key === "ArrowUp") && items.length && !list.hidden) {
+    e.preventDefault();
+    chosen = (chosen + (e.key === "ArrowDown" ? 1 : items.length - 1) + (chosen < 0 && e.key === "ArrowUp" ? 1 : 0)) % items.length;
+    items.forEach((x, i) => x.setAttribute("aria-selected", i === chosen));
+  } else if (e.key === "Tab" && items.length && !list.hidden) {
+    e.preventDefault();
+    take(items[Math.max(0, chosen)].textContent);
+  } else if (e.key === "Enter") {
+    e.preventDefault();
+    if (chosen >= 0) { take(items[chosen].textContent); return; }
+    const told = await ask(line.value);
+    if (told) { line.value = ""; says.textContent = told.says || ""; list.hidden = true; }
+  } else if (e.key === "Escape") { list.hidden = true; line.blur(); }
+});
+
+// -- buttons and forms carry sentences --
+document.addEventListener("click", (e) => {
+  const button = e.target.closest("[data-ask]");
+  if (button) { e.stopPropagation(); ask(button.dataset.ask); return; }
+  const more = e.target.closest("[data-slip]");
+  if (more) { slip(more.dataset.slip, more.dataset.key); return; }
+  const close = e.target.closest("[data-close]");
+  if (close) { close.closest("dialog").close(); return; }
+  const finding = e.target.closest(".finding");
+  if (finding) visit(finding);
+});
+document.addEventListener("submit", (e) => {
+  const form = e.target.closest("[data-form]");
+  if (!form) return;
+  e.preventDefault();
+  const value = new FormData(form).get("v").trim();
+  if (value) ask(form.dataset.form.replace("{}", value));
+});
+
+export function visit(finding) {
+  document.querySelectorAll(".finding.at").forEach((x) => x.classList.remove("at"));
+  finding.classList.add("at");
+  finding.scrollIntoView({ block: "nearest" });
+  if (finding.dataset.go !== step && ["circuit", "power", "board", "make"].includes(finding.dataset.go)) {
+    location.href = `/d/${design}/${finding.dataset.go}#${encodeURIComponent(finding.dataset.refs.split(" ")[0] || finding.dataset.net)}`;
+    return;
+  }
+  document.dispatchEvent(new CustomEvent("vane:visit", { detail: { ...finding.dataset } }));
+}
+document.addEventListener("pointerover", (e) => {
+  const finding = e.target.closest && e.target.closest(".finding");
+  document.dispatchEvent(new CustomEvent("vane:hover", { detail: finding ? { ...finding.dataset } : null }));
+});
+
+// -- undo, redo, keys --
+export const undo = () => send("undo", { version: state.version });
+export const redo = () => send("redo", { version: state.version });
+$("undo").addEventListener("click", undo);
+$("redo").addEventListener("click", redo);
+async function help() {
+  $("helpbox").innerHTML = await fragment(`/d/${design}/verbs`);
+  $("helpbox").showModal();
+}
+$("help").addEventListener("click", help);
+document.addEventListener("keydown", (e) => {
+  const typing = e.target.matches("input, select, textarea");
+  if ((e.ctrlKey || e.metaKey) && !typing) {
+    if (e.key === "z") { e.preventDefault(); undo(); }
+    if (e.key === "y") { e.preventDefault(); redo(); }
+    return;
+  }
+  if (typing || e.altKey || document.querySelector("dialog[open]")) return;
+  if (e.key === "/") { e.preventDefault(); line.focus(); }
+  else if (e.key === "?") help();
+  else if (e.key === "." || e.key === ",") {
+    const all = [...document.querySelectorAll(".finding")];
+    if (!all.length) return;
+    const now = all.findIndex((x) => x.classList.contains("at"));
+    visit(all[(now + (e.key === "." ? 1 : all.length - 1) + (now < 0 && e.key === "," ? 1 : 0)) % all.length]);
+  } else if (/^[1-9]$/.test(e.key)) {
+    const tread = document.querySelector(`.tread[data-key="${e.key}"]`);
+    if (tread) location.href = tread.href;
+  } else if (e.key === "Enter" && e.target.matches(".finding")) visit(e.target);
+  else if ((e.key === "Enter" || e.key === " ") && e.target.matches("[role=button]")) { e.preventDefault(); e.target.dispatchEvent(new MouseEvent("click", { bubbles: true })); }
+  else if (e.key === "n" || e.key === "N") { const field = $("net-name"); if (field) { e.preventDefault(); field.focus(); field.select(); } }
+  else document.dispatchEvent(new CustomEvent("vane:key", { detail: { key: e.key, shift: e.shiftKey, event: e } }));
+});
+
+// -- other tabs --
+const stream = new EventSource(`/d/${design}/events`);
+stream.addEventListener("version", (e) => arrived(JSON.parse(e.data)));
+stream.addEventListener("job", (e) => document.dispatchEvent(new CustomEvent("vane:job", { detail: JSON.parse(e.data) })));
+stream.addEventListener("error", () => { $("saved").textContent = "no connection"; });
+window.addEventListener("pagehide", () => stream.close());
+document.addEventListener("vane:job", (e) => { if (e.detail.state === "done" || e.detail.state === "failed") tell(e.detail.says, e.detail.state === "done"); });

@@ -1,0 +1,143 @@
+"""What the pages show, as plain data: boards to draw, stair, ledger and slip; no rule of the job is decided here."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import shapely
+
+from vane_step.core.board.check import check, figures
+from vane_step.core.board.copper import connectivity
+from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline, view_box
+from vane_step.core.board.legend import legend
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.derive import derived
+from vane_step.core.design.model import Design, natural
+from vane_step.core.finding import ORDER, Finding
+from vane_step.core.judge import all_findings
+from vane_step.store.designs import Kept
+
+STEPS = (("circuit", "Circuit"), ("power", "Power"), ("board", "Board"), ("make", "Make"))
+HIDDEN_LINKS = 8
+
+
+@derived("name", "title", "parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+def findings_of(design: Design) -> tuple[Finding, ...]:
+    """Give all findings of a design, kept by content."""
+    return tuple(all_findings(design))
+
+
+def step_of(finding: Finding) -> str:
+    """Name the step a finding belongs to."""
+    return "power" if finding.code == "track-current" else finding.place.step
+
+
+def stair(design: Design, current: str) -> list[dict[str, str]]:
+    """Give the treads with their states: asks for you, under way, shown, untouched."""
+    found = findings_of(design)
+    stops = {step: sum(1 for f in found if step_of(f) == step and f.level == "stop") for step, _ in STEPS}
+    looks = {step: sum(1 for f in found if step_of(f) == step and f.level == "look") for step, _ in STEPS}
+    begun = {
+        "circuit": bool(design.nets), "power": any(n.rule and n.rule.current for n in design.nets.values()),
+        "board": any(p.place for p in design.parts.values()), "make": False,
+    }  # fmt: skip
+    treads = []
+    for step, title in STEPS:
+        if stops[step]:
+            state, mark, says = "asks", "▲", f"{stops[step]} stop"
+        elif looks[step]:
+            state, mark, says = "asks", "▲", f"{looks[step]} to look at"
+        elif step == "make" and begun["board"] and not stops["board"] and not stops["circuit"]:
+            state, mark, says = "under-way", "◐", "ready"
+        elif begun[step]:
+            state, mark, says = "shown", "✓", "clean"
+        else:
+            state, mark, says = "untouched", "○", "not begun"
+        treads.append({"step": step, "title": title, "state": state, "mark": mark, "says": says, "current": "yes" if step == current else ""})
+    return treads
+
+
+def ledger(design: Design, step: str) -> dict[str, Any]:
+    """Give the findings for the ledger: this step's first; open links are summed up beyond a handful."""
+    found = findings_of(design)
+    mine = sorted((f for f in found if step_of(f) == step), key=lambda f: ORDER[f.level])
+    others = [f for f in found if step_of(f) != step]
+    counts = {level: sum(1 for f in found if f.level == level) for level in ORDER}
+    links = [f for f in mine if f.code == "open-link"]
+    rest = [f for f in mine if f.code != "open-link"]
+    return {
+        "counts": counts, "groups": [("here", [*rest, *links[:HIDDEN_LINKS]]), ("other steps", others[:30])],
+        "more_links": max(0, len(links) - HIDDEN_LINKS), "step": step,
+    }  # fmt: skip
+
+
+def bar(finding: Finding) -> dict[str, float] | None:
+    """Scale a finding's bar: share filled and place of the limit, 0 to 100; the scale ends at twice the greater."""
+    if finding.reading is None or finding.limit is None or finding.reading < 0:
+        return None
+    top = 1.25 * max(finding.reading, finding.limit)
+    if top <= 0:
+        return None
+    return {"fill": round(100 * finding.reading / top, 1), "limit": round(100 * finding.limit / top, 1)}
+
+
+def _shape(item: CopperItem) -> dict[str, Any]:
+    kind = item.spine.geom_type
+    if kind == "Polygon":
+        return {"poly": [[round(x, 4), round(y, 4)] for x, y in item.spine.exterior.coords[:-1]]}
+    return {"line": [[round(c[0], 4), round(c[1], 4)] for c in item.spine.coords], "r": round(item.radius_mm, 4)}
+
+
+def board_view(kept: Kept) -> dict[str, Any]:
+    """Give everything the board page draws, in millimetres, y up."""
+    d = kept.design
+    x0, y0, x1, y1 = view_box(d)
+    pads = [
+        {"pin": i.id, "net": i.net or "", "layers": list(i.layers), "drill": i.drill_mm, "x": round(i.x_mm, 4), "y": round(i.y_mm, 4), **_shape(i)}
+        for i in copper_items(d)
+        if i.kind == "pad"
+    ]
+    parts = []
+    for part in sorted(d.parts.values(), key=lambda p: natural(p.ref)):
+        pack = d.packages[part.package]
+        parts.append(
+            {
+                "ref": part.ref, "value": part.value, "package": part.package, "block": part.block,
+                "place": part.place.model_dump() if part.place else None,
+                "yard": [v / 1e6 for v in pack.courtyard_nm],
+            }
+        )  # fmt: skip
+    return {
+        "version": kept.version, "box": [x0, y0, x1, y1], "layers": list(d.board.layers),
+        "outline": [[round(x, 4), round(y, 4)] for x, y in outline(d).exterior.coords],
+        "parts": parts, "pads": pads,
+        "tracks": [{"id": t.id, "net": t.net, "layer": t.layer, "width": t.width_nm / 1e6, "points": [[x / 1e6, y / 1e6] for x, y in t.points], "locked": t.locked} for t in d.tracks.values()],
+        "vias": [{"id": v.id, "net": v.net, "x": v.x_nm / 1e6, "y": v.y_nm / 1e6, "pad": v.pad_nm / 1e6, "drill": v.drill_nm / 1e6} for v in d.vias.values()],
+        "jumpers": [{"id": j.id, "net": j.net, "a": [v / 1e6 for v in j.a], "b": [v / 1e6 for v in j.b], "pad": j.pad_nm / 1e6, "drill": j.drill_nm / 1e6, "wire": j.wire_nm / 1e6} for j in d.jumpers.values()],
+        "holes": [{"id": h.id, "x": h.x_mm, "y": h.y_mm, "drill": h.drill_mm} for h in holes(d) if h.net is None and not h.plated],
+        "pours": [{"id": p.id, "net": p.net, "layer": p.layer, "rings": [_rings(q) for q in p.pieces]} for p in pour_pieces(d)],
+        "legend": [{"owner": k.owner, "side": k.side, "points": [[round(x, 3), round(y, 3)] for x, y in k.points], "width": k.width_mm} for k in legend(d)],
+        "links": [{"net": k.net, "a": k.a, "b": k.b, "from": k.a_mm, "to": k.b_mm} for k in connectivity(d).open_links],
+        "rules": {net: {"width": d.rule_of(net).width_nm / 1e6, "clearance": d.rule_of(net).clearance_nm / 1e6} for net in d.nets},
+        "least": {"clearance": d.board.rules.min_clearance_nm / 1e6, "edge": d.board.rules.edge_clearance_nm / 1e6, "via_pad": d.board.rules.via_pad_nm / 1e6, "via_drill": d.board.rules.via_drill_nm / 1e6},
+        "roles": {n.name: n.role for n in d.nets.values()},
+        "nets": {pin: n.name for n in d.nets.values() for pin in n.pins},
+    }  # fmt: skip
+
+
+def _rings(polygon: shapely.Polygon) -> list[list[list[float]]]:
+    return [[[round(x, 3), round(y, 3)] for x, y in ring.coords] for ring in (polygon.exterior, *polygon.interiors)]
+
+
+def scoreboard(design: Design) -> list[tuple[str, str, str]]:
+    """Give the board's figures: name, value, unit."""
+    numbers = figures(design)
+    stops = sum(1 for f in check(design).findings if f.level == "stop" and f.code != "open-link")
+    area = outline(design).area / 100
+    rows = [
+        ("open links", f"{numbers['links_open']}", f"of {numbers['links_total']}"), ("breaches", f"{stops}", ""),
+        ("vias", f"{numbers['vias']}", ""), ("track length", f"{numbers['track_length_mm']:.0f}", "mm"), ("board area", f"{area:.1f}", "cm²"),
+    ]  # fmt: skip
+    if design.board.copper_layers == 1:
+        rows[2] = ("wire jumpers", f"{numbers['jumpers']}", "")
+    return rows
