@@ -15,7 +15,18 @@ from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import (
-    Board, CurrentNeed, Design, LegendText, MountingHole, Net, NetRule, Part, PartPlace, Pin, Pour, natural,
+    Board,
+    CurrentNeed,
+    Design,
+    LegendText,
+    MountingHole,
+    Net,
+    NetRule,
+    Part,
+    PartPlace,
+    Pin,
+    Pour,
+    natural,
 )  # fmt: skip
 from vane_step.core.parts.packages import package
 from vane_step.core.power.trace import width_mm
@@ -24,8 +35,29 @@ from vane_step.core.route.router import route
 from vane_step.data.shipped import rule_set
 
 FOLDER = Path(__file__).parent.parent / "vane_step" / "data" / "designs"
-ROLES = {"i": "input", "o": "output", "x": "io", "s": "supply-in", "S": "supply-out", "g": "ground", "d": "open-drain", "n": "unconnected", "p": "passive"}
-KINDS = {"R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "LED": "led", "Y": "crystal", "F": "fuse", "BZ": "sounder", "TH": "thermistor", "S": "switch"}
+ROLES = {
+    "i": "input",
+    "o": "output",
+    "x": "io",
+    "s": "supply-in",
+    "S": "supply-out",
+    "g": "ground",
+    "d": "open-drain",
+    "n": "unconnected",
+    "p": "passive",
+}
+KINDS = {
+    "R": "resistor",
+    "C": "capacitor",
+    "L": "inductor",
+    "D": "diode",
+    "LED": "led",
+    "Y": "crystal",
+    "F": "fuse",
+    "BZ": "sounder",
+    "TH": "thermistor",
+    "S": "switch",
+}
 
 
 class Sketch:
@@ -37,7 +69,15 @@ class Sketch:
         self.block = ""
         self.kitchen = False
 
-    def add(self, ref: str, value: str, pack: str, pins: str, at: tuple[float, float, float] | None = None, kind: str | None = None) -> None:
+    def add(
+        self,
+        ref: str,
+        value: str,
+        pack: str,
+        pins: str,
+        at: tuple[float, float, float] | None = None,
+        kind: str | None = None,
+    ) -> None:
         """Add a part; ``pins`` lists ``number[:name[/role]]=NET`` separated by spaces, a dash for no net."""
         listed = []
         for text in pins.split():
@@ -54,7 +94,16 @@ class Sketch:
             pins=tuple(listed), block=self.block, place=place,
         )  # fmt: skip
 
-    def two(self, ref: str, value: str, pack: str, a: str, b: str, at: tuple[float, float, float] | None = None, kind: str | None = None) -> None:
+    def two(
+        self,
+        ref: str,
+        value: str,
+        pack: str,
+        a: str,
+        b: str,
+        at: tuple[float, float, float] | None = None,
+        kind: str | None = None,
+    ) -> None:
         """Add a part of two pins."""
         self.add(ref, value, pack, f"1={a} 2={b}", at, kind)
 
@@ -63,13 +112,22 @@ class Sketch:
         nets = {}
         for net, pins in sorted(self.nets.items(), key=lambda kv: natural(kv[0])):
             known = rules.get(net)
-            nets[net] = Net(name=net, pins=tuple(pins), role=known.role if known else "signal", rule=known.rule if known else None)
+            nets[net] = Net(
+                name=net, pins=tuple(pins), role=known.role if known else "signal", rule=known.rule if known else None
+            )
         packs = {p.package: package(p.package, self.kitchen) for p in self.parts.values()}
         parts = dict(sorted(self.parts.items(), key=lambda kv: natural(kv[0])))
         return Design(name=name, title=title, parts=parts, nets=nets, packages=packs, board=board)
 
 
-def power_net(name: str, role: str, amps: float, clearance: float = 0.2, neck: tuple[float, float] | None = None, least: float = 0.25) -> Net:
+def power_net(
+    name: str,
+    role: str,
+    amps: float,
+    clearance: float = 0.2,
+    neck: tuple[float, float] | None = None,
+    least: float = 0.25,
+) -> Net:
     """Give a net whose width follows from its current: 10 K rise on 35 um outer copper, rounded up to 0.05 mm."""
     width = max(least, math.ceil(width_mm(amps, 10, 35, "outer") / 0.05) * 0.05)
     rule = NetRule(
@@ -86,12 +144,25 @@ def frost_sentinel() -> Design:
     s.add("J1", "12 V accumulator", "TERM-2", "1:+=BATT 2:-=GND", (6.0, 48.0, 0))
     s.two("F1", "3 A", "CHIP-3216M", "BATT", "BATT_F", (14.0, 51.2, 0))
     s.two("D1", "40V 3A", "SMA", "12V", "BATT_F", (20.8, 51.2, 180))
-    s.add("J2", "USB-C", "USBC-6", "1:GND/g=GND 2:VBUS=VBUS 3:CC1=CC1 4:CC2=CC2 5:VBUS=VBUS 6:GND/g=GND S1:shell=GND S2:shell=GND S3:shell=GND S4:shell=GND", (4.2, 31.0, 270))
+    s.add(
+        "J2",
+        "USB-C",
+        "USBC-6",
+        "1:GND/g=GND 2:VBUS=VBUS 3:CC1=CC1 4:CC2=CC2 5:VBUS=VBUS 6:GND/g=GND "
+        "S1:shell=GND S2:shell=GND S3:shell=GND S4:shell=GND",
+        (4.2, 31.0, 270),
+    )
     s.two("R1", "5k1", "CHIP-1608M", "CC1", "GND", (11.0, 33.6, 0))
     s.two("R2", "5k1", "CHIP-1608M", "CC2", "GND", (11.0, 29.6, 0))
     s.two("D3", "40V 1A", "SMA", "5V0", "VBUS", (14.0, 25.6, 180))
     s.block = "Buck, 12 V to 5 V"
-    s.add("U2", "SNIPE-5B", "SOT-23-6", "1:BST=BST 2:GND/g=GND 3:FB/i=FB 4:EN/i=12V 5:VIN/s=12V 6:SW/o=SW", (31.0, 46.2, 180))
+    s.add(
+        "U2",
+        "SNIPE-5B",
+        "SOT-23-6",
+        "1:BST=BST 2:GND/g=GND 3:FB/i=FB 4:EN/i=12V 5:VIN/s=12V 6:SW/o=SW",
+        (31.0, 46.2, 180),
+    )
     s.two("C1", "10u 25V", "CHIP-3216M", "12V", "GND", (26.4, 45.2, 270))
     s.two("C2", "100n", "CHIP-1608M", "BST", "SW", (34.4, 43.4, 90))
     s.two("L1", "33u 2A1", "IND-6060", "SW", "5V_BUCK", (40.6, 46.6, 0))
@@ -107,7 +178,8 @@ def frost_sentinel() -> Design:
     pins = (
         "1:PD3/x=PUMP_ON 2:PD4/x=HORN 3:GND/g=GND 4:VDD/s=3V3 5:GND/g=GND 6:VDD/s=3V3 7:OSC1/i=OSC1 8:OSC2/o=OSC2 "
         "9:PD5/x=LED_FROST 10:PD6/x=LED_ALIVE 11:PD7/n=- 12:PB0/n=- 13:PB1/n=- 14:PB2/n=- 15:PB3/x=PB3 16:PB4/x=PB4 "
-        "17:PB5/x=PB5 18:AVDD/s=3V3 19:PC6/n=- 20:AREF/p=AREF 21:AGND/g=GND 22:PC7/n=- 23:PC0/x=AIR_TEMP 24:PC1/x=V_BATT "
+        "17:PB5/x=PB5 18:AVDD/s=3V3 19:PC6/n=- 20:AREF/p=AREF 21:AGND/g=GND 22:PC7/n=- "
+        "23:PC0/x=AIR_TEMP 24:PC1/x=V_BATT "
         "25:PC2/n=- 26:PC3/n=- 27:SDA/d=SDA 28:SCL/d=SCL 29:RST/i=RESET 30:RXD/i=RX 31:TXD/o=TX 32:PD2/n=-"
     )
     s.add("U1", "TERN-32Q", "TQFP-32", pins, (42.0, 28.0, 0))
@@ -120,7 +192,14 @@ def frost_sentinel() -> Design:
     s.two("C12", "18p", "CHIP-1608M", "OSC2", "GND", (25.6, 17.0, 180))
     s.two("R5", "10k", "CHIP-1608M", "3V3", "RESET", (44.4, 36.6, 90))
     s.two("C13", "100n", "CHIP-1608M", "RESET", "GND", (47.4, 36.6, 270))
-    s.add("J3", "programming", "HDR-1x6", "1:3V3=3V3 2:GND=GND 3:RST=RESET 4:CLK=PB5 5:IN=PB4 6:OUT=PB3", (46.6, 15.0, 90), "card")
+    s.add(
+        "J3",
+        "programming",
+        "HDR-1x6",
+        "1:3V3=3V3 2:GND=GND 3:RST=RESET 4:CLK=PB5 5:IN=PB4 6:OUT=PB3",
+        (46.6, 15.0, 90),
+        "card",
+    )
     s.add("J7", "serial", "HDR-1x3", "1:GND=GND 2:TX=TX 3:RX=RX", (37.6, 38.4, 90), "card")
     s.block = "Air temperature"
     s.add("J4", "thermistor 10k", "TERM-2", "1:+=AIR_TEMP 2:-=GND", (72.4, 26.0, 180))
@@ -157,11 +236,16 @@ def frost_sentinel() -> Design:
         "BATT_F": power_net("BATT_F", "supply", 2.0), "PUMP": power_net("PUMP", "high-current", 2.0, neck=(0.5, 2.0)),
         "5V0": power_net("5V0", "supply", 0.5, least=0.4), "5V_BUCK": power_net("5V_BUCK", "supply", 1.0),
         "VBUS": power_net("VBUS", "supply", 0.5, least=0.4), "SW": power_net("SW", "switching", 1.0, least=0.5),
-        "3V3": power_net("3V3", "supply", 0.3, least=0.3), "SDA": Net(name="SDA", role="bus"), "SCL": Net(name="SCL", role="bus"),
-        "FB": Net(name="FB", role="sense"), "AIR_TEMP": Net(name="AIR_TEMP", role="sense"), "V_BATT": Net(name="V_BATT", role="sense"),
+        "3V3": power_net("3V3", "supply", 0.3, least=0.3),
+        "SDA": Net(name="SDA", role="bus"), "SCL": Net(name="SCL", role="bus"),
+        "FB": Net(name="FB", role="sense"), "AIR_TEMP": Net(name="AIR_TEMP", role="sense"),
+        "V_BATT": Net(name="V_BATT", role="sense"),
     }  # fmt: skip
     design = s.design("Frost Sentinel", "Fernhollow Orchard", board, wide)
-    holes = {f"H{i + 1}": MountingHole(id=f"H{i + 1}", x_nm=nm(x), y_nm=nm(y), drill_nm=nm(3.2), keepout_nm=nm(3.2)) for i, (x, y) in enumerate(((4, 4), (76, 4), (4, 20), (76, 52)))}
+    holes = {
+        f"H{i + 1}": MountingHole(id=f"H{i + 1}", x_nm=nm(x), y_nm=nm(y), drill_nm=nm(3.2), keepout_nm=nm(3.2))
+        for i, (x, y) in enumerate(((4, 4), (76, 4), (4, 20), (76, 52)))
+    }
     texts = {
         "name": LegendText(id="name", text="FROST SENTINEL", x_nm=nm(62.5), y_nm=nm(47.6), height_nm=nm(1.8)),
         "made": LegendText(id="made", text="FERNHOLLOW ORCHARD", x_nm=nm(62.5), y_nm=nm(44.8), height_nm=nm(1.2)),
@@ -175,7 +259,13 @@ def thirst_beeper() -> Design:
     s = Sketch()
     s.kitchen = True
     s.block = "Controller"
-    s.add("U1", "WREN-8P", "DIP-8", "1:RST/i=RESET 2:PB3/x=PROBE_ON 3:PB4/x=MOISTURE 4:GND/g=GND 5:PB0/x=BEEP 6:PB1/x=LIGHT 7:PB2/n=- 8:VDD/s=VCC", (22.0, 21.0, 0))
+    s.add(
+        "U1",
+        "WREN-8P",
+        "DIP-8",
+        "1:RST/i=RESET 2:PB3/x=PROBE_ON 3:PB4/x=MOISTURE 4:GND/g=GND 5:PB0/x=BEEP 6:PB1/x=LIGHT 7:PB2/n=- 8:VDD/s=VCC",
+        (22.0, 21.0, 0),
+    )
     s.two("C1", "100n", "CER-P508-D5", "VCC", "GND", (28.6, 28.6, 0), "capacitor")
     s.two("R2", "10k", "AXIAL-P762", "VCC", "RESET", (19.0, 30.6, 180))
     s.block = "Battery"
@@ -192,11 +282,17 @@ def thirst_beeper() -> Design:
     s.two("R4", "100", "AXIAL-P762", "BEEP", "BEEP_A", (33.8, 14.6, 270))
     s.two("BZ1", "piezo", "SOUNDER-P762-D12", "BEEP_A", "GND", (22.0, 8.2, 180), "sounder")
     s.two("R5", "10k", "AXIAL-P762", "BEEP", "GND", (37.4, 15.6, 270))
-    points = tuple((nm(22 + 22 * math.cos(2 * math.pi * k / 96)), nm(22 + 22 * math.sin(2 * math.pi * k / 96))) for k in range(96))
+    points = tuple(
+        (nm(22 + 22 * math.cos(2 * math.pi * k / 96)), nm(22 + 22 * math.sin(2 * math.pi * k / 96))) for k in range(96)
+    )
     board = Board(outline=points, copper_layers=1, rules=rule_set("kitchen-table"))
     wide = {
         "GND": Net(name="GND", role="ground", rule=NetRule(width_nm=nm(0.8), clearance_nm=nm(0.4))),
-        "VCC": Net(name="VCC", role="supply", rule=NetRule(width_nm=nm(0.8), clearance_nm=nm(0.4), current=CurrentNeed(current_a=0.05))),
+        "VCC": Net(
+            name="VCC",
+            role="supply",
+            rule=NetRule(width_nm=nm(0.8), clearance_nm=nm(0.4), current=CurrentNeed(current_a=0.05)),
+        ),
     }
     return s.design("Seedling Thirst Beeper", "Fernhollow Orchard", board, wide)
 
@@ -211,7 +307,10 @@ def finish(design: Design, slug: str) -> bool:
     design, _ = apply(design, result.edit)
     checked = check(design)
     findings = [*checked.findings, *review(design), *nearness_findings(design)]
-    print(f"{design.name}: {len(design.parts)} parts, {result.links_made}/{result.links_wanted} links in {seconds:.2f} s, {checked.figures}")
+    print(
+        f"{design.name}: {len(design.parts)} parts, {result.links_made}/{result.links_wanted} links "
+        f"in {seconds:.2f} s, {checked.figures}"
+    )
     for f in findings:
         print("  ", f.level, f.code, f.message, f.reading, f.limit, f.unit)
     FOLDER.mkdir(exist_ok=True)

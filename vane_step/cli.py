@@ -30,7 +30,12 @@ from vane_step.core.power import trace as trace_room
 from vane_step.core.quantity import format_value, parse_length_nm, parse_value
 from vane_step.data.shipped import rule_set
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, help="From a brief to a proven microcontroller board.", pretty_exceptions_enable=False)
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    help="From a brief to a proven microcontroller board.",
+    pretty_exceptions_enable=False,
+)
 calc_app = typer.Typer(no_args_is_help=True, help="Calculations with their source.")
 app.add_typer(calc_app, name="calc")
 console = Console(stderr=True, highlight=False)
@@ -73,7 +78,13 @@ def write(path: Path, content: str | bytes) -> None:
         raise InputError(f"It cannot be written: {error.strerror}.", where=str(path)) from error
 
 
-def finish(design: Design, report: Path | None, begun: float, extra: dict[str, Any] | None = None, findings: list[Finding] | None = None) -> None:
+def finish(
+    design: Design,
+    report: Path | None,
+    begun: float,
+    extra: dict[str, Any] | None = None,
+    findings: list[Finding] | None = None,
+) -> None:
     """Tell the findings, write the report and leave with the exit code they ask for."""
     found = all_findings(design) if findings is None else findings
     numbers = {**figures(design), **(extra or {}), "seconds": round(time.perf_counter() - begun, 3)}
@@ -81,13 +92,23 @@ def finish(design: Design, report: Path | None, begun: float, extra: dict[str, A
         data = {"design": design.name, "findings": [f.as_report() for f in found], "figures": numbers}
         write(report, json.dumps(data, indent=1) + "\n")
     for f in found[:12]:
-        value = "" if f.reading is None else f" {f.reading:g} {f.unit}, {f.sense} {f.limit:g} {f.unit} ({f.source})" if f.limit is not None else ""
+        value = (
+            ""
+            if f.reading is None
+            else f" {f.reading:g} {f.unit}, {f.sense} {f.limit:g} {f.unit} ({f.source})"
+            if f.limit is not None
+            else ""
+        )
         console.print(f"{f.level:5} {f.code}: {f.message}.{value}", markup=False, soft_wrap=True)
     if len(found) > 12:
         console.print(f"… and {len(found) - 12} more; --report writes them all")
     stops = sum(1 for f in found if f.level == "stop")
     links = f"{numbers['links_completed']} of {numbers['links_total']} links made"
-    console.print(f"{design.name}: {links}, {stops} stop, {len(found)} findings in all, {numbers['seconds']:.2f} s", markup=False, soft_wrap=True)
+    console.print(
+        f"{design.name}: {links}, {stops} stop, {len(found)} findings in all, {numbers['seconds']:.2f} s",
+        markup=False,
+        soft_wrap=True,
+    )
     raise typer.Exit(1 if stops else 0)
 
 
@@ -97,7 +118,9 @@ def outline_option(text: str) -> tuple[PointNm, ...]:
         return outline_from(read_bytes(Path(text)), text)
     width, cross, height = text.lower().partition("x")
     if not cross:
-        raise InputError(f"{text!r} is no outline.", where="--outline", value=text, allowed="60x40, or a DXF or SVG file")
+        raise InputError(
+            f"{text!r} is no outline.", where="--outline", value=text, allowed="60x40, or a DXF or SVG file"
+        )
     sides = [parse_length_nm(side, "--outline") / 1e6 for side in (width, height)]
     if not all(1 <= side <= 1000 for side in sides):
         raise InputError("That is no board size.", where="--outline", value=text, allowed="1 to 1000 mm a side")
@@ -121,8 +144,15 @@ def import_(
     if outline or "board.json" not in texts:
         chosen = rule_set(rules)
         if layers not in chosen.copper_layers:
-            raise InputError(f"{chosen.title} does not make {layers} layers.", where="--layers", value=layers, allowed=", ".join(map(str, chosen.copper_layers)))
-        board = Board.model_validate({"outline": outline_option(outline or "100x80"), "copper_layers": layers, "rules": chosen})
+            raise InputError(
+                f"{chosen.title} does not make {layers} layers.",
+                where="--layers",
+                value=layers,
+                allowed=", ".join(map(str, chosen.copper_layers)),
+            )
+        board = Board.model_validate(
+            {"outline": outline_option(outline or "100x80"), "copper_layers": layers, "rules": chosen}
+        )
         texts.pop("board.json", None)
     design = read_exchange(texts, folder.resolve().name, board)
     write(output, to_json(design))
@@ -135,7 +165,9 @@ def finish_import(design: Design, report: Path | None, begun: float) -> None:
     finish(design, report, begun, findings=found)
 
 
-def change(source: Path, output: Path, report: Path | None, make: Callable[[Design], tuple[Edit, dict[str, Any]]]) -> None:
+def change(
+    source: Path, output: Path, report: Path | None, make: Callable[[Design], tuple[Edit, dict[str, Any]]]
+) -> None:
     """Apply an edit to a design file and report on the result."""
     begun = time.perf_counter()
     design = load(source)
@@ -171,7 +203,12 @@ def route(
         with console.status("Routing …"):
             result = route_links(design, nets=set(net) if net else None, fresh=fresh)
         seconds = round(time.perf_counter() - begun, 3)
-        extra = {"route_seconds": seconds, "links_wanted": result.links_wanted, "links_made": result.links_made, "rounds": result.rounds}
+        extra = {
+            "route_seconds": seconds,
+            "links_wanted": result.links_wanted,
+            "links_made": result.links_made,
+            "rounds": result.rounds,
+        }
         return result.edit, extra
 
     change(source, output, report, make)
@@ -246,8 +283,10 @@ def calc_trace(
         raise InputError(f"Layer is {layer!r}.", where="--layer", value=layer, allowed="outer, inner")
     answers = [
         trace_room.trace(
-            parse_value(current, "current"), parse_value(rise.rstrip("K"), "--rise"), parse_length_nm(copper, "--copper") / 1000,
-            where, width=parse_length_nm(width, "--width") / 1e6 if width else None, length=parse_length_nm(length, "--length") / 1e6,
+            parse_value(current, "current"), parse_value(rise.rstrip("K"), "--rise"),
+            parse_length_nm(copper, "--copper") / 1000, where,
+            width=parse_length_nm(width, "--width") / 1e6 if width else None,
+            length=parse_length_nm(length, "--length") / 1e6,
         )
         for where in (("outer", "inner") if not layer else (layer,))
     ]  # fmt: skip
@@ -255,8 +294,15 @@ def calc_trace(
         print(json.dumps([asdict(a) for a in answers], indent=1))
         return
     for a in answers:
-        print(f"{a.layer} layer, {a.copper_um:g} um copper, {a.current_a:g} A, limit {a.rise_limit_k:g} K: width {a.needed_mm:.3f} mm ({a.source})")
-        print(f"  at {a.width_mm:.3f} mm: rise {a.rise_k:.1f} K, {a.length_mm:g} mm have {format_value(a.resistance_ohm, 'ohm')}, drop {format_value(a.drop_v, 'V')}, heat {format_value(a.power_w, 'W')}")
+        print(
+            f"{a.layer} layer, {a.copper_um:g} um copper, {a.current_a:g} A, limit {a.rise_limit_k:g} K: "
+            f"width {a.needed_mm:.3f} mm ({a.source})"
+        )
+        print(
+            f"  at {a.width_mm:.3f} mm: rise {a.rise_k:.1f} K, {a.length_mm:g} mm have "
+            f"{format_value(a.resistance_ohm, 'ohm')}, drop {format_value(a.drop_v, 'V')}, "
+            f"heat {format_value(a.power_w, 'W')}"
+        )
 
 
 def now() -> str:
@@ -266,7 +312,7 @@ def now() -> str:
 
 @app.command()
 def serve(
-    host: Annotated[str, typer.Option(help="Address to listen on; others than loopback need an access key.")] = "127.0.0.1",
+    host: Annotated[str, typer.Option(help="Address; others than loopback need an access key.")] = "127.0.0.1",
     port: Annotated[int, typer.Option(help="Port.")] = 8760,
     data: Annotated[Path | None, typer.Option(help="Folder of the database.")] = None,
     demo: Annotated[bool, typer.Option(help="Put the demo designs on the shelf.")] = False,
@@ -278,7 +324,10 @@ def serve(
 
 
 @app.command("demo")
-def demo_(port: Annotated[int, typer.Option(help="Port.")] = 8760, data: Annotated[Path | None, typer.Option(help="Folder of the database.")] = None) -> None:
+def demo_(
+    port: Annotated[int, typer.Option(help="Port.")] = 8760,
+    data: Annotated[Path | None, typer.Option(help="Folder of the database.")] = None,
+) -> None:
     """Start the program with the demo designs on the shelf."""
     from vane_step.web.serve import run
 

@@ -1,4 +1,4 @@
-"""The ask line: plain sentences turned into edits, with what they will do and how they may go on; nothing is applied here."""
+"""The ask line: plain sentences turned into edits, with what they will do and how they may go on; applies nothing."""
 
 from __future__ import annotations
 
@@ -98,7 +98,9 @@ def _join(design: Design, words: Sequence[str]) -> Proposal:
     edit = edits.Join(pins=tuple(pins), net=name)
     after = apply(design, edit)[0].nets[name]
     moved = [f"{p} leaves {n}" for p in pins if (n := design.net_of(p)) and n != name]
-    says = f"{name} then has {len(after.pins)} pins: {', '.join(after.pins[-6:])}" + (f"; {', '.join(moved)}" if moved else "")
+    says = f"{name} then has {len(after.pins)} pins: {', '.join(after.pins[-6:])}" + (
+        f"; {', '.join(moved)}" if moved else ""
+    )
     return Proposal(says, edit, about=tuple(pins))
 
 
@@ -112,12 +114,16 @@ def _fresh_net(design: Design) -> str:
 def _part(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 1, "part PIN …")
     pins = tuple(find_pin(design, w) for w in words)
-    return Proposal(f"takes {', '.join(f'{p} off {design.net_of(p)}' for p in pins)}", edits.PartPins(pins=pins), about=pins)
+    return Proposal(
+        f"takes {', '.join(f'{p} off {design.net_of(p)}' for p in pins)}", edits.PartPins(pins=pins), about=pins
+    )
 
 
 def _rename(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 2, "rename NET NEW")
-    return Proposal(f"{words[0]} is then called {words[1]}", edits.RenameNet(net=words[0], to=words[1]), about=(words[0],))
+    return Proposal(
+        f"{words[0]} is then called {words[1]}", edits.RenameNet(net=words[0], to=words[1]), about=(words[0],)
+    )
 
 
 def _merge(design: Design, words: Sequence[str]) -> Proposal:
@@ -129,14 +135,20 @@ def _merge(design: Design, words: Sequence[str]) -> Proposal:
 def _value(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 2, "value REF VALUE")
     text = " ".join(words[1:])
-    return Proposal(f"{words[0]}: {part_of(design, words[0]).value or 'no value'} becomes {text}", edits.SetValue(ref=words[0], value=text), about=(words[0],))
+    return Proposal(
+        f"{words[0]}: {part_of(design, words[0]).value or 'no value'} becomes {text}",
+        edits.SetValue(ref=words[0], value=text),
+        about=(words[0],),
+    )
 
 
 def _block(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 2, "block REF NAME")
     text = " ".join(words[1:])
     part_of(design, words[0])
-    return Proposal(f"{words[0]} is then drawn in “{text}”", edits.SetValue(ref=words[0], block=text), about=(words[0],))
+    return Proposal(
+        f"{words[0]} is then drawn in “{text}”", edits.SetValue(ref=words[0], block=text), about=(words[0],)
+    )
 
 
 KINDS = {"R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "LED": "led", "Y": "crystal", "F": "fuse"}
@@ -149,8 +161,17 @@ def _add(design: Design, words: Sequence[str]) -> Proposal:
     letters = ref.rstrip("0123456789").upper()
     kind = KINDS.get(letters, "card") if len(pack.pads) == 2 else "card"
     numbers = dict.fromkeys(p.number for p in pack.pads)
-    part = Part(ref=ref, value=" ".join(words[2:]), package=pack.name, kind=kind, pins=tuple(Pin(number=n) for n in numbers), block="New parts")  # type: ignore[arg-type]
-    return Proposal(f"adds {ref}, {pack.title or name}, {len(numbers)} pins", edits.AddPart(part=part, package=pack), about=(ref,))
+    part = Part(
+        ref=ref,
+        value=" ".join(words[2:]),
+        package=pack.name,
+        kind=kind,
+        pins=tuple(Pin(number=n) for n in numbers),
+        block="New parts",
+    )
+    return Proposal(
+        f"adds {ref}, {pack.title or name}, {len(numbers)} pins", edits.AddPart(part=part, package=pack), about=(ref,)
+    )
 
 
 def _remove(design: Design, words: Sequence[str]) -> Proposal:
@@ -166,7 +187,9 @@ def _nudge(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 2, "nudge REF DX DY, or nudge REF back")
     ref = anchor_of(design, part_of(design, words[0]).ref)
     if words[1] == "back":
-        return Proposal(f"the program draws {ref} where it likes again", edits.NudgePart(ref=ref, nudge=None), about=(ref,))
+        return Proposal(
+            f"the program draws {ref} where it likes again", edits.NudgePart(ref=ref, nudge=None), about=(ref,)
+        )
     _need(words, 3, "nudge REF DX DY")
     old = design.parts[ref].nudge or (0, 0)
     step = tuple(round(_number(w, "nudge")) for w in words[1:3])
@@ -192,15 +215,21 @@ def _place(design: Design, words: Sequence[str]) -> Proposal:
     if words[1] == "by":
         _need(words, 3, "place REF by PIN")
         place, gap = beside(design, part, find_pin(design, words[2]))
-        says = f"moves {part.ref} to {place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f}; copper {gap:.2f} mm from {words[2]}"
+        says = (
+            f"moves {part.ref} to {place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f}; copper {gap:.2f} mm from {words[2]}"
+        )
     elif words[1] == "off":
         return Proposal(f"takes {part.ref} off the board", edits.PlaceParts(places={part.ref: None}), about=(part.ref,))
     else:
         _need(words, 3, "place REF X Y [TURN]")
         turn = _number(words[3], "turn") % 360 if len(words) > 3 else old.turn_deg
-        place = old.model_copy(update={"x_nm": parse_length_nm(words[1], "x"), "y_nm": parse_length_nm(words[2], "y"), "turn_deg": turn})
+        place = old.model_copy(
+            update={"x_nm": parse_length_nm(words[1], "x"), "y_nm": parse_length_nm(words[2], "y"), "turn_deg": turn}
+        )
         says = f"puts {part.ref} at {place.x_nm / 1e6:g}, {place.y_nm / 1e6:g} mm, turned {turn:g} degrees"
-    return Proposal(says, edits.PlaceParts(places={part.ref: PartPlace.model_validate(place.model_dump())}), about=(part.ref,))
+    return Proposal(
+        says, edits.PlaceParts(places={part.ref: PartPlace.model_validate(place.model_dump())}), about=(part.ref,)
+    )
 
 
 def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
@@ -239,7 +268,9 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
                 best = (max(0.0, float(gap)), PartPlace(x_nm=nm(float(x)), y_nm=nm(float(y)), turn_deg=turn, side=side))
     if best is None:
         raise EditRefused(
-            f"There is no free place for {part.ref} by {pin}, or they share no net.", where=part.ref, next_step="Make room first."
+            f"There is no free place for {part.ref} by {pin}, or they share no net.",
+            where=part.ref,
+            next_step="Make room first.",
         )
     return best[1], best[0]
 
@@ -256,14 +287,22 @@ def _turn(design: Design, words: Sequence[str]) -> Proposal:
     by = _number(words[1], "turn") if len(words) > 1 else 90.0
     place = _placed(design, words[0])
     turned = place.model_copy(update={"turn_deg": (place.turn_deg + by) % 360})
-    return Proposal(f"turns {words[0]} to {turned.turn_deg:g} degrees", edits.PlaceParts(places={words[0]: turned}), about=(words[0],))
+    return Proposal(
+        f"turns {words[0]} to {turned.turn_deg:g} degrees",
+        edits.PlaceParts(places={words[0]: turned}),
+        about=(words[0],),
+    )
 
 
 def _flip(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 1, "underside REF")
     place = _placed(design, words[0])
     side = "back" if place.side == "front" else "front"
-    return Proposal(f"{words[0]} goes to the {side}", edits.PlaceParts(places={words[0]: place.model_copy(update={"side": side})}), about=(words[0],))
+    return Proposal(
+        f"{words[0]} goes to the {side}",
+        edits.PlaceParts(places={words[0]: place.model_copy(update={"side": side})}),
+        about=(words[0],),
+    )
 
 
 def _lock(locked: bool) -> Callable[[Design, Sequence[str]], Proposal]:
@@ -286,7 +325,9 @@ def _width(design: Design, words: Sequence[str]) -> Proposal:
         needed = trace.trace(amps, rise, design.board.rules.copper_um, "outer").needed_mm
         least = max(design.board.rules.min_width_nm, nm(math.ceil(needed / 0.05 - 1e-9) * 0.05))
         rule = rule.model_copy(update={"width_nm": least, "current": CurrentNeed(current_a=amps, rise_k=rise)})
-        says = f"{net.name} carries {amps:g} A: {needed:.3f} mm for {rise:g} K ({trace.SOURCE}), rule {least / 1e6:g} mm"
+        says = (
+            f"{net.name} carries {amps:g} A: {needed:.3f} mm for {rise:g} K ({trace.SOURCE}), rule {least / 1e6:g} mm"
+        )
     else:
         width = parse_length_nm(words[1], "width")
         rule = rule.model_copy(update={"width_nm": width})
@@ -299,12 +340,18 @@ def _clearance(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 2, "clearance NET 0.3mm")
     gap = parse_length_nm(words[1], "clearance")
     rule = NetRule.model_validate({**design.rule_of(net_of(design, words[0]).name).model_dump(), "clearance_nm": gap})
-    return Proposal(f"other copper keeps {gap / 1e6:g} mm from {words[0]}", edits.SetNetRule(net=words[0], rule=rule), about=(words[0],))
+    return Proposal(
+        f"other copper keeps {gap / 1e6:g} mm from {words[0]}",
+        edits.SetNetRule(net=words[0], rule=rule),
+        about=(words[0],),
+    )
 
 
 def _role(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 2, "role NET supply")
-    edit = edits.edit_from({"kind": "set-net-rule", "net": words[0], "role": words[1], "rule": net_of(design, words[0]).rule})
+    edit = edits.edit_from(
+        {"kind": "set-net-rule", "net": words[0], "role": words[1], "rule": net_of(design, words[0]).rule}
+    )
     return Proposal(f"{words[0]} is a {words[1]} net", edit, about=(words[0],))
 
 
@@ -316,7 +363,9 @@ def _route(design: Design, words: Sequence[str]) -> Proposal:
         net_of(design, name)
     count = sum(1 for k in links if not nets or k.net in nets)
     if not count and not fresh:
-        raise EditRefused("There is no open link to route.", where="board", next_step="Type: route fresh, to lay everything anew.")
+        raise EditRefused(
+            "There is no open link to route.", where="board", next_step="Type: route fresh, to lay everything anew."
+        )
     what = "lifts what is not locked and routes everything" if fresh else f"routes {count} open links"
     return Proposal(what + (f" of {', '.join(nets)}" if nets else ""), action="route " + " ".join(words))
 
@@ -325,7 +374,11 @@ def _lift(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 1, "lift NET, lift TRACK, or lift all")
     ids: list[str] = []
     for section in (design.tracks, design.vias, design.jumpers):
-        ids += [k for k, item in section.items() if (words[0] in ("all", item.net) or k in words) and not getattr(item, "locked", False)]
+        ids += [
+            k
+            for k, item in section.items()
+            if (words[0] in ("all", item.net) or k in words) and not getattr(item, "locked", False)
+        ]
     if not ids:
         raise NotFound(f"There is no copper of {words[0]} to lift.", where=words[0])
     return Proposal(f"lifts {len(ids)} pieces of copper", edits.LayCopper(lift=tuple(ids)), about=(words[0],))
@@ -339,8 +392,12 @@ def _outline(design: Design, words: Sequence[str]) -> Proposal:
     w, h = parse_length_nm(wide, "width") / 1e6, parse_length_nm(tall, "height") / 1e6
     radius = parse_length_nm(words[1], "radius") if len(words) > 1 else 0
     if not (2 <= w <= 600 and 2 <= h <= 600 and 0 <= radius / 1e6 < min(w, h) / 2):
-        raise InputError("That is no board.", where="outline", value=words[0], allowed="2 to 600 mm a side, radius under half a side")
-    return Proposal(f"the board is {w:g} x {h:g} mm", edits.SetOutline(outline=rectangle(w, h), corner_radius_nm=radius))
+        raise InputError(
+            "That is no board.", where="outline", value=words[0], allowed="2 to 600 mm a side, radius under half a side"
+        )
+    return Proposal(
+        f"the board is {w:g} x {h:g} mm", edits.SetOutline(outline=rectangle(w, h), corner_radius_nm=radius)
+    )
 
 
 def _hole(design: Design, words: Sequence[str]) -> Proposal:
@@ -349,7 +406,13 @@ def _hole(design: Design, words: Sequence[str]) -> Proposal:
     k = 1
     while f"H{k}" in design.holes:
         k += 1
-    hole = MountingHole(id=f"H{k}", x_nm=parse_length_nm(words[0], "x"), y_nm=parse_length_nm(words[1], "y"), drill_nm=size, keepout_nm=size)
+    hole = MountingHole(
+        id=f"H{k}",
+        x_nm=parse_length_nm(words[0], "x"),
+        y_nm=parse_length_nm(words[1], "y"),
+        drill_nm=size,
+        keepout_nm=size,
+    )
     return Proposal(f"drills H{k}, {size / 1e6:g} mm", edits.SetItem(hole=hole), about=(f"H{k}",))
 
 
@@ -360,14 +423,23 @@ def _text(design: Design, words: Sequence[str]) -> Proposal:
         k += 1
     side = "back" if words[-1] == "back" else "front"
     height = parse_length_nm(words[3], "height") if len(words) > 3 and words[3] not in ("front", "back") else nm(1.2)
-    text = LegendText(id=f"text{k}", text=words[0], x_nm=parse_length_nm(words[1], "x"), y_nm=parse_length_nm(words[2], "y"), height_nm=height, side=side)
+    text = LegendText(
+        id=f"text{k}",
+        text=words[0],
+        x_nm=parse_length_nm(words[1], "x"),
+        y_nm=parse_length_nm(words[2], "y"),
+        height_nm=height,
+        side=side,
+    )
     return Proposal(f"prints “{words[0]}” on the {side}", edits.SetItem(text=text))
 
 
 def _pour(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 2, "pour NET LAYER")
     net_of(design, words[0])
-    edit = edits.edit_from({"kind": "set-item", "pour": {"id": f"{words[0]}-{words[1]}", "net": words[0], "layer": words[1]}})
+    edit = edits.edit_from(
+        {"kind": "set-item", "pour": {"id": f"{words[0]}-{words[1]}", "net": words[0], "layer": words[1]}}
+    )
     if words[1] not in design.board.layers:
         raise EditRefused(f"The board has no layer {words[1]}.", where="pour", allowed=", ".join(design.board.layers))
     assert isinstance(edit, edits.SetItem) and isinstance(edit.pour, Pour)
@@ -454,7 +526,9 @@ def ask(design: Design, text: str, sets: dict[str, RuleSet]) -> Proposal:
     """
     words = split_words(text)
     if not words or words[0] not in BY_NAME:
-        raise InputError(f"{words[0] if words else ''!r} is no verb of the ask line.", where="ask line", allowed=", ".join(BY_NAME))
+        raise InputError(
+            f"{words[0] if words else ''!r} is no verb of the ask line.", where="ask line", allowed=", ".join(BY_NAME)
+        )
     if words[0] == "rules":
         proposal = rules_proposal(design, sets, words[1:])
     else:
@@ -476,7 +550,9 @@ def complete(design: Design, text: str, sets: dict[str, RuleSet]) -> list[str]:
     if verb is None or place < 0 or len(words) - 2 >= len(verb.words) + 2:
         return []
     last = words[-1]
-    found = [w for w in _choices(design, verb.words[place], last, sets) if w.lower().startswith(last.lower()) and w != last]
+    found = [
+        w for w in _choices(design, verb.words[place], last, sets) if w.lower().startswith(last.lower()) and w != last
+    ]
     return sorted(found, key=natural)[:12]
 
 
@@ -486,8 +562,9 @@ def _choices(design: Design, what: str, last: str, sets: dict[str, RuleSet]) -> 
     if "pin" in what:
         ref = last.partition(".")[0]
         pins = _pin_words(design.parts[ref]) if ref in design.parts else [f"{r}." for r in refs]
-    table = {
-        "pin": pins, "pin-or-net": [*nets, *pins], "net": nets, "ref": refs, "ref-or-net": [*refs, *nets], "by": ["by", "off"],
+    table: dict[str, list[str]] = {
+        "pin": pins, "pin-or-net": [*nets, *pins], "net": nets, "ref": refs, "ref-or-net": [*refs, *nets],
+        "by": ["by", "off"],
         "rules": list(sets), "layer": list(design.board.layers),
         "role": ["signal", "supply", "ground", "bus", "switching", "sense", "high-current"],
     }  # fmt: skip

@@ -36,8 +36,7 @@ def derived(
     def decorate(function: Callable[Concatenate[Design, P], R]) -> Callable[Concatenate[Design, P], R]:
         name = f"{function.__module__}.{function.__qualname__}"
 
-        @functools.wraps(function)
-        def kept(design: Design, *args: P.args, **kwargs: P.kwargs) -> R:
+        def kept(design: Design, /, *args: P.args, **kwargs: P.kwargs) -> R:
             key = (name, *(design.digest(s) for s in sections), args, tuple(sorted(kwargs.items())))
             with _lock:
                 if key in _cache:
@@ -51,6 +50,7 @@ def derived(
                     _cache.popitem(last=False)
             return result
 
+        functools.update_wrapper(kept, function)
         return kept
 
     return decorate

@@ -1,11 +1,11 @@
 """The one tree of errors a user can act on; what they look like on a page or a terminal belongs elsewhere.
 
-    VaneStepError
-    |- InputError        what came in cannot be used (terminal: exit 2, page: 422)
-    |- NotFound          the thing named does not exist (404)
-    |- EditRefused       the edit would break the design (409)
-    |  |- StaleEdit      the edit was made on an older version of the design (409)
-    |- ReleaseRefused    what was written does not match the design (409)
+VaneStepError
+|- InputError        what came in cannot be used (terminal: exit 2, page: 422)
+|- NotFound          the thing named does not exist (404)
+|- EditRefused       the edit would break the design (409)
+|  |- StaleEdit      the edit was made on an older version of the design (409)
+|- ReleaseRefused    what was written does not match the design (409)
 """
 
 from __future__ import annotations

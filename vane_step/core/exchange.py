@@ -11,7 +11,19 @@ from typing import Any
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from vane_step.core.design.fileformat import input_error, validated
-from vane_step.core.design.model import Board, Design, JumperSizes, Net, NetRule, Package, Part, PartPlace, Pin, RuleSet, natural
+from vane_step.core.design.model import (
+    Board,
+    Design,
+    JumperSizes,
+    Net,
+    NetRule,
+    Package,
+    Part,
+    PartPlace,
+    Pin,
+    RuleSet,
+    natural,
+)
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.packages import package as own_package
 from vane_step.core.parts.packages import user_package
@@ -45,7 +57,9 @@ class _BoardFile(BaseModel):
     jumper: _JumperFile | None = None
 
 
-def rows_of(text: str, where: str, columns: tuple[str, ...], optional: tuple[str, ...] = ()) -> Iterator[tuple[int, dict[str, str]]]:
+def rows_of(
+    text: str, where: str, columns: tuple[str, ...], optional: tuple[str, ...] = ()
+) -> Iterator[tuple[int, dict[str, str]]]:
     """Read a CSV text with a header line.
 
     Yields
@@ -63,15 +77,26 @@ def rows_of(text: str, where: str, columns: tuple[str, ...], optional: tuple[str
         header = [c.strip() for c in next(reader, [])]
         missing = [c for c in columns if c not in header]
         if missing:
-            raise InputError(f"Column {missing[0]} is missing.", where=f"{where}, line 1", value=",".join(header), allowed=",".join((*columns, *optional)))
+            raise InputError(
+                f"Column {missing[0]} is missing.",
+                where=f"{where}, line 1",
+                value=",".join(header),
+                allowed=",".join((*columns, *optional)),
+            )
         for row in reader:
             if not any(c.strip() for c in row):
                 continue
             if len(row) != len(header):
-                raise InputError(f"This line has {len(row)} fields, the header {len(header)}.", where=f"{where}, line {reader.line_num}")
+                raise InputError(
+                    f"This line has {len(row)} fields, the header {len(header)}.",
+                    where=f"{where}, line {reader.line_num}",
+                )
             if reader.line_num > MAX_ROWS:
                 raise InputError("The file is too long.", where=where, allowed=f"{MAX_ROWS} lines")
-            yield reader.line_num, {**dict.fromkeys(optional, ""), **{k: v.strip() for k, v in zip(header, row, strict=True)}}
+            yield (
+                reader.line_num,
+                {**dict.fromkeys(optional, ""), **{k: v.strip() for k, v in zip(header, row, strict=True)}},
+            )
     except csv.Error as error:
         raise InputError(f"This line is no CSV: {error}.", where=f"{where}, line {reader.line_num}") from error
 
@@ -148,7 +173,9 @@ def read_exchange(texts: Mapping[str, str], name: str, board: Board | None = Non
     if "board.json" in texts and board is None:
         board, name = board_from_json(texts["board.json"])
     if board is None:
-        raise InputError("There is no board.json.", where=name, next_step="Give --outline, --layers and --rules instead.")
+        raise InputError(
+            "There is no board.json.", where=name, next_step="Give --outline, --layers and --rules instead."
+        )
     packages = read_packages(texts.get("packages.json", '{"packages": []}'))
     parts, used = _parts(texts["parts.csv"], packages, board.rules.etched)
     nets = _nets(texts["nets.csv"], parts, used)
@@ -189,7 +216,11 @@ def _parts(text: str, packages: dict[str, Package], kitchen: bool) -> tuple[dict
             try:
                 pack = own_package(row["package"], kitchen)
             except NotFound as error:
-                raise InputError(f"There is no package {row['package']!r}.", where=where, allowed="a name from packages.json or of the program's own", ) from error
+                raise InputError(
+                    f"There is no package {row['package']!r}.",
+                    where=where,
+                    allowed="a name from packages.json or of the program's own",
+                ) from error
         used[pack.name] = pack
         place = None
         if row["x"] or row["y"]:
@@ -197,7 +228,8 @@ def _parts(text: str, packages: dict[str, Package], kitchen: bool) -> tuple[dict
                 raise InputError(f"Side is {row['side']!r}.", where=where, value=row["side"], allowed="front, back")
             place = PartPlace(
                 x_nm=nm(number(row["x"], where, "x")), y_nm=nm(number(row["y"], where, "y")),
-                turn_deg=number(row["turn"] or "0", where, "turn") % 360, side="back" if row["side"] == "back" else "front",
+                turn_deg=number(row["turn"] or "0", where, "turn") % 360,
+                side="back" if row["side"] == "back" else "front",
             )  # fmt: skip
         numbers = dict.fromkeys(p.number for p in pack.pads)
         pins = tuple(Pin(number=n) for n in numbers)
@@ -217,7 +249,11 @@ def _nets(text: str, parts: dict[str, Part], packages: dict[str, Package]) -> di
         if row["ref"] not in parts:
             raise InputError(f"There is no part {row['ref']!r} in parts.csv.", where=where)
         if row["pin"] not in numbers[row["ref"]]:
-            raise InputError(f"{row['ref']} has no pin {row['pin']!r}.", where=where, allowed=", ".join(list(numbers[row["ref"]])[:20]))
+            raise InputError(
+                f"{row['ref']} has no pin {row['pin']!r}.",
+                where=where,
+                allowed=", ".join(list(numbers[row["ref"]])[:20]),
+            )
         pin = f"{row['ref']}.{row['pin']}"
         if owner.setdefault(pin, row["net"]) != row["net"]:
             raise InputError(f"{pin} is already on net {owner[pin]}.", where=where, value=row["net"])
@@ -226,7 +262,13 @@ def _nets(text: str, parts: dict[str, Part], packages: dict[str, Package]) -> di
     nets = {}
     for net, listed in pins.items():
         try:
-            role = "ground" if net.upper() in ("GND", "VSS", "0V") else "supply" if net.upper() in ("VCC", "VDD", "5V", "3V3", "12V") else "signal"
+            role = (
+                "ground"
+                if net.upper() in ("GND", "VSS", "0V")
+                else "supply"
+                if net.upper() in ("VCC", "VDD", "5V", "3V3", "12V")
+                else "signal"
+            )
             nets[net] = Net.model_validate({"name": net, "pins": listed, "role": role})
         except ValidationError as error:
             raise input_error(error, f"nets.csv: net {net!r}") from error

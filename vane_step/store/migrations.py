@@ -83,9 +83,18 @@ def migrate(db: sqlite3.Connection, upto: int | None = None) -> int:
     seen = applied(db)
     for (name, mark), (known, sql) in zip(seen, MIGRATIONS, strict=False):
         if name != known or mark != checksum(sql):
-            raise WrongSchema(f"Migration {name!r} was changed after it ran.", where="database", next_step="Use the program version that made it.")
+            raise WrongSchema(
+                f"Migration {name!r} was changed after it ran.",
+                where="database",
+                next_step="Use the program version that made it.",
+            )
     if len(seen) > len(MIGRATIONS):
-        raise WrongSchema("The database was made by a newer version.", where="database", value=len(seen), allowed=f"up to {len(MIGRATIONS)}")
+        raise WrongSchema(
+            "The database was made by a newer version.",
+            where="database",
+            value=len(seen),
+            allowed=f"up to {len(MIGRATIONS)}",
+        )
     taken = 0
     for number, (name, sql) in enumerate(MIGRATIONS[: len(MIGRATIONS) if upto is None else upto]):
         if number < len(seen):

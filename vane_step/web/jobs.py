@@ -79,7 +79,16 @@ class Jobs:
         """Ask a job to end with what it has."""
         self._board[f"stop {key}"] = True
 
-    def route(self, key: str, design: Design, nets: list[str], fresh: bool, tell: Told, done: Callable[[RouteDone], None], failed: Callable[[Exception], None]) -> bool:
+    def route(
+        self,
+        key: str,
+        design: Design,
+        nets: list[str],
+        fresh: bool,
+        tell: Told,
+        done: Callable[[RouteDone], None],
+        failed: Callable[[Exception], None],
+    ) -> bool:
         """Start routing; ``tell`` hears of progress, ``done`` gets the edit. Gives ``False`` when one is under way."""
         with self._lock:
             if key in self._running:
@@ -91,7 +100,12 @@ class Jobs:
         def watch() -> None:
             try:
                 if not self.ready.done():
-                    tell({"state": "preparing", "says": "Preparing the router: its kernels are compiled once after installing."})
+                    tell(
+                        {
+                            "state": "preparing",
+                            "says": "Preparing the router: its kernels are compiled once after installing.",
+                        }
+                    )
                 future = self._pool.submit(_route, to_json(design), nets, fresh, self._board, key)
                 while not future.done():
                     time.sleep(0.1)

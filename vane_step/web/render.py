@@ -46,5 +46,11 @@ def page(request: Request, name: str, data: dict[str, Any], status: int = 200) -
 
 def step_page(request: Request, kept: Kept, step: str, data: dict[str, Any]) -> HTMLResponse:
     """Render a step's page with the frame round it."""
-    frame = {"kept": kept, "design": kept.design, "step": step, "stair": stair(kept.design, step), "ledger": ledger(kept.design, step)}
+    frame = {
+        "kept": kept,
+        "design": kept.design,
+        "step": step,
+        "stair": stair(kept.design, step),
+        "ledger": ledger(kept.design, step),
+    }
     return page(request, f"{step}.html", {**frame, **data})

@@ -23,18 +23,33 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
     """
     settings = Settings(host=host, port=port, **({"data": data} if data else {}))
     if not settings.loopback and not settings.access_key:
-        raise InputError(f"{host} can be reached by others.", where="--host", value=host, allowed="127.0.0.1", next_step="Set VANE_STEP_ACCESS_KEY to ask them for a key.")
+        raise InputError(
+            f"{host} can be reached by others.",
+            where="--host",
+            value=host,
+            allowed="127.0.0.1",
+            next_step="Set VANE_STEP_ACCESS_KEY to ask them for a key.",
+        )
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     listener = socket.socket(family, socket.SOCK_STREAM)
     listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listener.bind((host, port))
     except OSError as error:
-        raise InputError(f"Port {port} cannot be used: {error.strerror}.", where="--port", value=port, next_step="Choose another with --port.") from error
+        raise InputError(
+            f"Port {port} cannot be used: {error.strerror}.",
+            where="--port",
+            value=port,
+            next_step="Choose another with --port.",
+        ) from error
     app = create_app(settings, demo)
     address = f"http://{host}:{listener.getsockname()[1]}/"
     print(f"Vane Step is at {address}  (stop with Ctrl+C; designs are kept in {settings.data})", flush=True)
     server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2))
     if not app.state.jobs.ready.done():
-        print("Preparing the router in the background: after installing, its kernels are compiled once.", file=sys.stderr, flush=True)
+        print(
+            "Preparing the router in the background: after installing, its kernels are compiled once.",
+            file=sys.stderr,
+            flush=True,
+        )
     server.run(sockets=[listener])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 import shapely
@@ -12,7 +13,7 @@ from vane_step.core.board.geometry import CopperItem, copper_items, holes, outli
 from vane_step.core.board.legend import legend
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.derive import derived
-from vane_step.core.design.model import Design, natural
+from vane_step.core.design.model import Design, Part, natural
 from vane_step.core.finding import ORDER, Finding
 from vane_step.core.judge import all_findings
 from vane_step.store.designs import Kept
@@ -53,7 +54,16 @@ def stair(design: Design, current: str) -> list[dict[str, str]]:
             state, mark, says = "shown", "✓", "clean"
         else:
             state, mark, says = "untouched", "○", "not begun"
-        treads.append({"step": step, "title": title, "state": state, "mark": mark, "says": says, "current": "yes" if step == current else ""})
+        treads.append(
+            {
+                "step": step,
+                "title": title,
+                "state": state,
+                "mark": mark,
+                "says": says,
+                "current": "yes" if step == current else "",
+            }
+        )
     return treads
 
 
@@ -88,45 +98,98 @@ def _shape(item: CopperItem) -> dict[str, Any]:
     return {"line": [[round(c[0], 4), round(c[1], 4)] for c in item.spine.coords], "r": round(item.radius_mm, 4)}
 
 
+def _mm(value_nm: float) -> float:
+    return value_nm / 1e6
+
+
+def _points(points: Iterable[tuple[float, float]], digits: int) -> list[list[float]]:
+    return [[round(x, digits), round(y, digits)] for x, y in points]
+
+
+def _pad(item: CopperItem) -> dict[str, Any]:
+    return {
+        "pin": item.id, "net": item.net or "", "layers": list(item.layers), "drill": item.drill_mm,
+        "x": round(item.x_mm, 4), "y": round(item.y_mm, 4), **_shape(item),
+    }  # fmt: skip
+
+
+def _part(design: Design, part: Part) -> dict[str, Any]:
+    return {
+        "ref": part.ref, "value": part.value, "package": part.package, "block": part.block,
+        "place": part.place.model_dump() if part.place else None,
+        "yard": [_mm(v) for v in design.packages[part.package].courtyard_nm],
+    }  # fmt: skip
+
+
+def _copper(design: Design) -> dict[str, Any]:
+    """Give the copper that was laid: tracks, vias and jumpers."""
+    tracks = [
+        {
+            "id": t.id,
+            "net": t.net,
+            "layer": t.layer,
+            "width": _mm(t.width_nm),
+            "points": [[_mm(x), _mm(y)] for x, y in t.points],
+        }
+        for t in design.tracks.values()
+    ]
+    vias = [
+        {"id": v.id, "net": v.net, "x": _mm(v.x_nm), "y": _mm(v.y_nm), "pad": _mm(v.pad_nm), "drill": _mm(v.drill_nm)}
+        for v in design.vias.values()
+    ]
+    jumpers = [
+        {
+            "id": j.id, "net": j.net, "a": [_mm(v) for v in j.a], "b": [_mm(v) for v in j.b],
+            "pad": _mm(j.pad_nm), "drill": _mm(j.drill_nm), "wire": _mm(j.wire_nm),
+        }
+        for j in design.jumpers.values()
+    ]  # fmt: skip
+    return {"tracks": tracks, "vias": vias, "jumpers": jumpers}
+
+
+def _rules(design: Design) -> dict[str, Any]:
+    """Give what a hand-laid track is held against while it is drawn."""
+    rules = design.board.rules
+    nets = {name: design.rule_of(name) for name in design.nets}
+    return {
+        "rules": {name: {"width": _mm(r.width_nm), "clearance": _mm(r.clearance_nm)} for name, r in nets.items()},
+        "least": {
+            "clearance": _mm(rules.min_clearance_nm), "edge": _mm(rules.edge_clearance_nm),
+            "via_pad": _mm(rules.via_pad_nm), "via_drill": _mm(rules.via_drill_nm),
+        },
+        "roles": {n.name: n.role for n in design.nets.values()},
+    }  # fmt: skip
+
+
 def board_view(kept: Kept) -> dict[str, Any]:
     """Give everything the board page draws, in millimetres, y up."""
     d = kept.design
-    x0, y0, x1, y1 = view_box(d)
-    pads = [
-        {"pin": i.id, "net": i.net or "", "layers": list(i.layers), "drill": i.drill_mm, "x": round(i.x_mm, 4), "y": round(i.y_mm, 4), **_shape(i)}
-        for i in copper_items(d)
-        if i.kind == "pad"
-    ]
-    parts = []
-    for part in sorted(d.parts.values(), key=lambda p: natural(p.ref)):
-        pack = d.packages[part.package]
-        parts.append(
-            {
-                "ref": part.ref, "value": part.value, "package": part.package, "block": part.block,
-                "place": part.place.model_dump() if part.place else None,
-                "yard": [v / 1e6 for v in pack.courtyard_nm],
-            }
-        )  # fmt: skip
     return {
-        "version": kept.version, "box": [x0, y0, x1, y1], "layers": list(d.board.layers),
-        "outline": [[round(x, 4), round(y, 4)] for x, y in outline(d).exterior.coords],
-        "parts": parts, "pads": pads,
-        "tracks": [{"id": t.id, "net": t.net, "layer": t.layer, "width": t.width_nm / 1e6, "points": [[x / 1e6, y / 1e6] for x, y in t.points], "locked": t.locked} for t in d.tracks.values()],
-        "vias": [{"id": v.id, "net": v.net, "x": v.x_nm / 1e6, "y": v.y_nm / 1e6, "pad": v.pad_nm / 1e6, "drill": v.drill_nm / 1e6} for v in d.vias.values()],
-        "jumpers": [{"id": j.id, "net": j.net, "a": [v / 1e6 for v in j.a], "b": [v / 1e6 for v in j.b], "pad": j.pad_nm / 1e6, "drill": j.drill_nm / 1e6, "wire": j.wire_nm / 1e6} for j in d.jumpers.values()],
-        "holes": [{"id": h.id, "x": h.x_mm, "y": h.y_mm, "drill": h.drill_mm} for h in holes(d) if h.net is None and not h.plated],
-        "pours": [{"id": p.id, "net": p.net, "layer": p.layer, "rings": [_rings(q) for q in p.pieces]} for p in pour_pieces(d)],
-        "legend": [{"owner": k.owner, "side": k.side, "points": [[round(x, 3), round(y, 3)] for x, y in k.points], "width": k.width_mm} for k in legend(d)],
-        "links": [{"net": k.net, "a": k.a, "b": k.b, "from": k.a_mm, "to": k.b_mm} for k in connectivity(d).open_links],
-        "rules": {net: {"width": d.rule_of(net).width_nm / 1e6, "clearance": d.rule_of(net).clearance_nm / 1e6} for net in d.nets},
-        "least": {"clearance": d.board.rules.min_clearance_nm / 1e6, "edge": d.board.rules.edge_clearance_nm / 1e6, "via_pad": d.board.rules.via_pad_nm / 1e6, "via_drill": d.board.rules.via_drill_nm / 1e6},
-        "roles": {n.name: n.role for n in d.nets.values()},
-        "nets": {pin: n.name for n in d.nets.values() for pin in n.pins},
+        "version": kept.version, "box": list(view_box(d)), "layers": list(d.board.layers),
+        "outline": _points(outline(d).exterior.coords, 4),
+        "parts": [_part(d, p) for p in sorted(d.parts.values(), key=lambda p: natural(p.ref))],
+        "pads": [_pad(i) for i in copper_items(d) if i.kind == "pad"],
+        **_copper(d),
+        "holes": [
+            {"id": h.id, "x": h.x_mm, "y": h.y_mm, "drill": h.drill_mm}
+            for h in holes(d)
+            if h.net is None and not h.plated
+        ],
+        "pours": [
+            {"id": p.id, "net": p.net, "layer": p.layer, "rings": [_rings(q) for q in p.pieces]} for p in pour_pieces(d)
+        ],
+        "legend": [
+            {"owner": k.owner, "side": k.side, "points": _points(k.points, 3), "width": k.width_mm} for k in legend(d)
+        ],
+        "links": [
+            {"net": k.net, "a": k.a, "b": k.b, "from": k.a_mm, "to": k.b_mm} for k in connectivity(d).open_links
+        ],
+        **_rules(d),
     }  # fmt: skip
 
 
 def _rings(polygon: shapely.Polygon) -> list[list[list[float]]]:
-    return [[[round(x, 3), round(y, 3)] for x, y in ring.coords] for ring in (polygon.exterior, *polygon.interiors)]
+    return [_points(ring.coords, 3) for ring in (polygon.exterior, *polygon.interiors)]
 
 
 def scoreboard(design: Design) -> list[tuple[str, str, str]]:
@@ -136,7 +199,8 @@ def scoreboard(design: Design) -> list[tuple[str, str, str]]:
     area = outline(design).area / 100
     rows = [
         ("open links", f"{numbers['links_open']}", f"of {numbers['links_total']}"), ("breaches", f"{stops}", ""),
-        ("vias", f"{numbers['vias']}", ""), ("track length", f"{numbers['track_length_mm']:.0f}", "mm"), ("board area", f"{area:.1f}", "cm²"),
+        ("vias", f"{numbers['vias']}", ""), ("track length", f"{numbers['track_length_mm']:.0f}", "mm"),
+        ("board area", f"{area:.1f}", "cm²"),
     ]  # fmt: skip
     if design.board.copper_layers == 1:
         rows[2] = ("wire jumpers", f"{numbers['jumpers']}", "")

@@ -36,7 +36,9 @@ def arrange(design: Design) -> PlaceParts:
     board = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6 - 0.05)
     blocked: list[Polygon] = [*courtyards(design).values()]
     for hole in design.holes.values():
-        blocked.append(shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(max(hole.keepout_nm, hole.drill_nm) / 1e6))
+        blocked.append(
+            shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(max(hole.keepout_nm, hole.drill_nm) / 1e6)
+        )
     pins = _placed_pins(design)
     lattice = _lattice(board)
     places: dict[str, PartPlace | None] = {}
@@ -44,7 +46,9 @@ def arrange(design: Design) -> PlaceParts:
     for part in sorted(waiting, key=lambda p: (-size[p.ref], natural(p.ref))):
         best = _best_place(design, part.ref, board, blocked, pins, lattice)
         if best is None:
-            raise EditRefused(f"There is no room left for {part.ref}.", where=part.ref, next_step="Enlarge the outline.")
+            raise EditRefused(
+                f"There is no room left for {part.ref}.", where=part.ref, next_step="Enlarge the outline."
+            )
         place, yard, spots = best
         places[part.ref] = place
         blocked.append(yard)
@@ -72,7 +76,12 @@ def _weight(net: Net) -> float:
 
 
 def _best_place(
-    design: Design, ref: str, board: Polygon, blocked: list[Polygon], pins: dict[str, tuple[float, float]], lattice: np.ndarray
+    design: Design,
+    ref: str,
+    board: Polygon,
+    blocked: list[Polygon],
+    pins: dict[str, tuple[float, float]],
+    lattice: np.ndarray,
 ) -> tuple[PartPlace, Polygon, dict[str, tuple[float, float]]] | None:
     package = design.packages[design.parts[ref].package]
     yard = np.array(package.courtyard_nm) / 1e6
@@ -85,7 +94,9 @@ def _best_place(
         corners = np.array([(yard[a], yard[b]) for a, b in ((0, 1), (2, 3))])
         turned = np.column_stack([corners[:, 0] * c - corners[:, 1] * s, corners[:, 0] * s + corners[:, 1] * c])
         low, high = turned.min(axis=0) - GAP_MM / 2, turned.max(axis=0) + GAP_MM / 2
-        frames = shapely.box(lattice[:, 0] + low[0], lattice[:, 1] + low[1], lattice[:, 0] + high[0], lattice[:, 1] + high[1])
+        frames = shapely.box(
+            lattice[:, 0] + low[0], lattice[:, 1] + low[1], lattice[:, 0] + high[0], lattice[:, 1] + high[1]
+        )
         free = shapely.covers(board, frames)
         if blocked:
             hit, _ = tree.query(frames, predicate="intersects")
@@ -122,7 +133,7 @@ def _link_cost(
         for number in mine:
             if number in offsets:
                 x, y = offsets[number]
-                at = lattice + (x * c - y * s, x * s + y * c)
+                at = np.add(lattice, (x * c - y * s, x * s + y * c))
                 gap = np.hypot(at[:, None, 0] - others[None, :, 0], at[:, None, 1] - others[None, :, 1]).min(axis=1)
                 cost += _weight(net) * gap
     return cost

@@ -180,7 +180,9 @@ def _edges(design: Design) -> Iterable[Finding]:
             gap_mm = float(board.exterior.distance(piece)) if board.covers(piece) else 0.0
             if gap_mm < limit - TOLERANCE_MM:
                 x, y = piece.representative_point().coords[0]
-                yield _breach(design, "copper-to-edge", f"Pour {pour.id} is too near to the edge", gap_mm, limit, at(x, y))
+                yield _breach(
+                    design, "copper-to-edge", f"Pour {pour.id} is too near to the edge", gap_mm, limit, at(x, y)
+                )
 
 
 def _rings_and_drills(design: Design) -> Iterable[Finding]:
@@ -328,7 +330,15 @@ def _legend(design: Design) -> Iterable[Finding]:
     for item in design.texts.values():
         if item.height_nm / 1e6 < least - TOLERANCE_MM:
             place = at(item.x_nm / 1e6, item.y_nm / 1e6)
-            yield _breach(design, "legend-height", f"Text “{item.text}” is too small to print", item.height_nm / 1e6, least, place, "look")
+            yield _breach(
+                design,
+                "legend-height",
+                f"Text “{item.text}” is too small to print",
+                item.height_nm / 1e6,
+                least,
+                place,
+                "look",
+            )
 
 
 def _jumpers(design: Design) -> Iterable[Finding]:
@@ -350,4 +360,6 @@ def _jumpers(design: Design) -> Iterable[Finding]:
             if blocked.area > 1e-3 and design.parts[ref].place.side == "front":  # type: ignore[union-attr]
                 text = f"The wire of jumper {jumper.id} runs under {ref}"
                 deep = min(blocked.bounds[2] - blocked.bounds[0], blocked.bounds[3] - blocked.bounds[1])
-                yield _breach(design, "jumper-blocked", text, deep, 0.0, place, "look").model_copy(update={"sense": "at most"})
+                yield _breach(design, "jumper-blocked", text, deep, 0.0, place, "look").model_copy(
+                    update={"sense": "at most"}
+                )

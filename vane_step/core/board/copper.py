@@ -152,7 +152,7 @@ def _links_of(net: str, mine: list[int], items: tuple[CopperItem, ...], labels: 
     best = np.full(len(mine), np.inf)
     source = np.zeros(len(mine), dtype=int)
     fresh = np.flatnonzero(inside)
-    links = []
+    links: list[OpenLink] = []
     while True:
         for k in fresh:
             d = np.hypot(*(at - at[k]).T)
@@ -161,12 +161,11 @@ def _links_of(net: str, mine: list[int], items: tuple[CopperItem, ...], labels: 
             source[closer] = k
         if inside.all():
             return links
-        k = int(np.argmin(np.where(inside, np.inf, best)))
-        s = int(source[k])
-        one, two = items[mine[s]], items[mine[k]]
+        nearest = int(np.argmin(np.where(inside, np.inf, best)))
+        one, two = items[mine[int(source[nearest])]], items[mine[nearest]]
         links.append(OpenLink(net, one.id, two.id, (one.x_mm, one.y_mm), (two.x_mm, two.y_mm)))
-        fresh = np.flatnonzero(group == group[k])
-        inside = inside | (group == group[k])
+        fresh = np.flatnonzero(group == group[nearest])
+        inside = inside | (group == group[nearest])
 
 
 def shorts(design: Design) -> list[tuple[CopperItem, CopperItem]]:

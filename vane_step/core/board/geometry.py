@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import pairwise
 
 import shapely
 from shapely.geometry import LineString, Point, Polygon, box
@@ -75,6 +76,8 @@ def place_point(place: PartPlace, x_nm: float, y_nm: float) -> tuple[float, floa
     """Carry a point of a package to the board, in nanometres."""
     x = -x_nm if place.side == "back" else x_nm
     turn = place.turn_deg % 360
+    c: float
+    s: float
     if turn in (0, 90, 180, 270):
         c, s = ((1, 0), (0, 1), (-1, 0), (0, -1))[int(turn) // 90]
     else:
@@ -102,9 +105,7 @@ def pad_spine(pad: PadSpec, place: PartPlace) -> tuple[BaseGeometry, float, floa
     r = min(half_w, half_h)
     if half_w == half_h:
         return Point(cx / 1e6, cy / 1e6), r / 1e6, cx / 1e6, cy / 1e6
-    ends = [
-        place_point(place, pad.x_nm + k * (half_w - r), pad.y_nm + k * (half_h - r)) for k in (-1, 1)
-    ]
+    ends = [place_point(place, pad.x_nm + k * (half_w - r), pad.y_nm + k * (half_h - r)) for k in (-1, 1)]
     return LineString([(x / 1e6, y / 1e6) for x, y in ends]), r / 1e6, cx / 1e6, cy / 1e6
 
 
@@ -142,9 +143,9 @@ def copper_items(design: Design) -> tuple[CopperItem, ...]:
     layers = design.board.layers
     for track in design.tracks.values():
         points = [(x / 1e6, y / 1e6) for x, y in track.points]
-        lines = shapely.linestrings([[a, b] for a, b in zip(points, points[1:], strict=False)])
+        lines = shapely.linestrings(list(pairwise(points)))
         width = track.width_nm / 1e6
-        for (a, b), line in zip(zip(points, points[1:], strict=False), lines, strict=True):
+        for (a, b), line in zip(pairwise(points), lines, strict=True):
             middle = (a[0] + b[0]) / 2, (a[1] + b[1]) / 2
             items.append(CopperItem("track", track.id, track.net, (track.layer,), line, width / 2, 0.0, *middle, width))
     for via in design.vias.values():
@@ -155,7 +156,9 @@ def copper_items(design: Design) -> tuple[CopperItem, ...]:
         for x_nm, y_nm in (jumper.a, jumper.b):
             x, y = x_nm / 1e6, y_nm / 1e6
             items.append(
-                CopperItem("jumper", jumper.id, jumper.net, layers, Point(x, y), pad / 2, jumper.drill_nm / 1e6, x, y, pad)
+                CopperItem(
+                    "jumper", jumper.id, jumper.net, layers, Point(x, y), pad / 2, jumper.drill_nm / 1e6, x, y, pad
+                )
             )
     return tuple(items)
 

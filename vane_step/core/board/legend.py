@@ -40,10 +40,10 @@ class Printed:
     height_mm: float
     turn_deg: float
 
-    def box(self) -> Polygon:
-        """Give the box the text fills, in millimetres."""
-        half = text_width(self.text, self.height_mm) / 2 + 0.1
-        tall = self.height_mm / 2 + 0.1
+    def box(self, margin_mm: float = 0.1) -> Polygon:
+        """Give the box the middle lines of the text fill, grown by a margin, in millimetres."""
+        half = text_width(self.text, self.height_mm) / 2 + margin_mm
+        tall = self.height_mm / 2 + margin_mm
         flat = box(self.x_mm - half, self.y_mm - tall, self.x_mm + half, self.y_mm + tall)
         return shapely.affinity.rotate(flat, self.turn_deg, origin=(self.x_mm, self.y_mm))
 
@@ -69,12 +69,7 @@ def legend(design: Design) -> tuple[LegendLine, ...]:
     width = design.board.rules.legend_width_nm / 1e6
     lines: list[LegendLine] = []
     for side in ("front", "back"):
-        openings = mask_openings(design, side)
-        # Openings are drawn as polygons; the hundredth covers what their corners fall short of the circle.
-        gap = design.board.rules.legend_to_pad_nm / 1e6 + width / 2 + 0.01
-        barred = shapely.union_all([o.buffer(gap) for o in openings]) if openings else Polygon()
-        shapely.prepare(barred)
-        lines += _outlines(design, side, barred, width)
+        lines += _outlines(design, side, width)
         for text in references(design, side):
             lines += _printed_lines(text, "reference", width)
     for item in design.texts.values():
@@ -90,16 +85,31 @@ def _printed_lines(text: Printed, kind: str, width: float) -> list[LegendLine]:
     return [LegendLine(text.owner, kind, text.side, tuple(points), width) for points in drawn]
 
 
-def _outlines(design: Design, side: Side, barred: BaseGeometry, width: float) -> list[LegendLine]:
+def _reach_mm(design: Design) -> float:
+    """Give how far the middle of a printed line keeps from a mask opening.
+
+    Openings are drawn as polygons; the hundredth covers what their corners fall short of the circle.
+    """
+    return (design.board.rules.legend_to_pad_nm + design.board.rules.legend_width_nm / 2) / 1e6 + 0.01
+
+
+def _outlines(design: Design, side: Side, width: float) -> list[LegendLine]:
     lines = []
     board = outline(design).buffer(-width / 2)
+    shapely.prepare(board)
+    reach = _reach_mm(design)
+    openings = [o.buffer(reach) for o in mask_openings(design, side)]
+    tree = STRtree(openings)
     for part in design.parts.values():
         if part.place is None or part.place.side != side:
             continue
         for run in design.packages[part.package].legend:
             points = [place_point(part.place, x, y) for x, y in run]
             line = LineString([(x / 1e6, y / 1e6) for x, y in points])
-            left = line.difference(barred).intersection(board)
+            near = tree.query(line, predicate="intersects")
+            left: BaseGeometry = line.difference(shapely.union_all([openings[k] for k in near])) if len(near) else line
+            if not board.covers(left):
+                left = left.intersection(board)
             for piece in left.geoms if isinstance(left, MultiLineString) else [left]:
                 if isinstance(piece, LineString) and piece.length > 0.3:
                     lines.append(LegendLine(part.ref, "outline", side, tuple(piece.coords), width))
@@ -109,6 +119,7 @@ def _outlines(design: Design, side: Side, barred: BaseGeometry, width: float) ->
 @derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts", "tracks")
 def references(design: Design, side: Side) -> tuple[Printed, ...]:
     """Place the references of a side: nearest free spot round each part, large parts last."""
+    margin = max(0.1, _reach_mm(design))
     openings = mask_openings(design, side)
     yards = {r: y for r, y in courtyards(design).items() if design.parts[r].place.side == side}  # type: ignore[union-attr]
     board = outline(design).buffer(-0.3)
@@ -119,12 +130,14 @@ def references(design: Design, side: Side) -> tuple[Printed, ...]:
     for item in design.texts.values():
         if item.side == side:
             taken.append(
-                Printed(item.id, item.text, side, item.x_nm / 1e6, item.y_nm / 1e6, item.height_nm / 1e6, item.turn_deg).box()
+                Printed(
+                    item.id, item.text, side, item.x_nm / 1e6, item.y_nm / 1e6, item.height_nm / 1e6, item.turn_deg
+                ).box()
             )
     placed: list[Printed] = []
     for ref in sorted(yards, key=lambda r: (yards[r].area, natural(r))):
         for spot in _spots(ref, side, yards[ref]):
-            frame = spot.box()
+            frame = spot.box(margin)
             hits = tree.query(frame, predicate="intersects")
             if any(owner[k] != ref for k in hits):
                 continue

@@ -42,9 +42,12 @@ def _far_capacitors(design: Design) -> Iterator[Finding]:
             if gap > DECOUPLING_MM:
                 ref = split_pin(nearest.id)[0]
                 yield Finding(
-                    level="look", code="decoupling-distance", message=f"Decoupling capacitor {ref} is far from supply pin {pad.id}",
+                    level="look", code="decoupling-distance",
+                    message=f"Decoupling capacitor {ref} is far from supply pin {pad.id}",
                     reading=round(gap, 2), limit=DECOUPLING_MM, unit="mm", sense="at most", source=SOURCE,
-                    place=Place(refs=(ref,), pins=(pad.id,), net=net.name, x_nm=nm(nearest.x_mm), y_nm=nm(nearest.y_mm)),
+                    place=Place(
+                        refs=(ref,), pins=(pad.id,), net=net.name, x_nm=nm(nearest.x_mm), y_nm=nm(nearest.y_mm)
+                    ),
                     remedy=Remedy(label=f"Place {ref} by {pad.id}", ask=f"place {ref} by {pad.id}"),
                 )  # fmt: skip
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from typing import Any
 
 import ezdxf
 import ezdxf.path
@@ -62,7 +63,7 @@ def _noded(lines: list[LineString]) -> list[BaseGeometry]:
 
 def _dxf(text: str, name: str) -> list[LineString]:
     try:
-        drawing = ezdxf.read(io.StringIO(text))
+        drawing = ezdxf.filemanagement.read(io.StringIO(text))
         unit = DXF_UNITS_MM.get(int(drawing.header.get("$INSUNITS", 0)), 1.0)
         lines = []
         for entity in drawing.modelspace():
@@ -71,7 +72,7 @@ def _dxf(text: str, name: str) -> list[LineString]:
                 if len(points) > 1:
                     lines.append(LineString(points))
         return lines
-    except (ezdxf.DXFError, ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
+    except (ezdxf.lldxf.const.DXFError, ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
         raise InputError(f"This DXF file cannot be read: {str(error)[:120]}.", where=name) from error
 
 
@@ -99,5 +100,5 @@ def _curved(path: Path) -> bool:
     return any(type(s).__name__ in ("Arc", "CubicBezier", "QuadraticBezier") for s in path)
 
 
-def _corners(path: Path) -> list[complex]:
+def _corners(path: Path) -> list[Any]:
     return [s.end for s in path if s.end is not None]

@@ -43,13 +43,22 @@ def _net_widths(
         elif piece.width_mm < wanted - TOLERANCE_MM and not is_neck(rule, piece, pads):
             reach = (rule.neck_length_nm or 0) / 1e6
             why = f" and is no neck within {reach:g} mm of a pad" if rule.neck_width_nm else ""
-            yield make("net-width", f"Track of {net} is thinner than its rule{why}", piece.width_mm, wanted, f"rule of {net}")
+            yield make(
+                "net-width", f"Track of {net} is thinner than its rule{why}", piece.width_mm, wanted, f"rule of {net}"
+            )
 
 
 def _finding(piece: CopperItem, net: str, code: str, text: str, reading: float, limit: float, source: str) -> Finding:
     place = Place(net=net, layer=piece.layers[0], x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm))
     return Finding(
-        level="stop", code=code, message=text, reading=round(reading, 6), limit=limit, unit="mm", source=source, place=place
+        level="stop",
+        code=code,
+        message=text,
+        reading=round(reading, 6),
+        limit=limit,
+        unit="mm",
+        source=source,
+        place=place,
     )
 
 
@@ -102,5 +111,7 @@ def _current(design: Design, net: str, rule: NetRule, pieces: list[CopperItem]) 
             level="note" if neck else "stop", code="track-current", message=text, reading=round(rise, 2),
             limit=need.rise_k, unit="K", sense="at most", source=f"{trace.SOURCE}, {copper:g} µm copper",
             place=Place(net=net, layer=layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm)),
-            remedy=None if neck else Remedy(label=f"Widen {net} to {wanted:.2f} mm", ask=f"width {net} {need.current_a:g}A {need.rise_k:g}K"),
+            remedy=None if neck else Remedy(
+                label=f"Widen {net} to {wanted:.2f} mm", ask=f"width {net} {need.current_a:g}A {need.rise_k:g}K"
+            ),
         )  # fmt: skip

@@ -30,7 +30,10 @@ class Box:
     def overlaps(self, other: Box, gap: float = 0.0) -> bool:
         """Tell whether two boxes come nearer than ``gap``."""
         return (
-            self.x0 < other.x1 + gap and other.x0 < self.x1 + gap and self.y0 < other.y1 + gap and other.y0 < self.y1 + gap
+            self.x0 < other.x1 + gap
+            and other.x0 < self.x1 + gap
+            and self.y0 < other.y1 + gap
+            and other.y0 < self.y1 + gap
         )
 
 
@@ -85,7 +88,9 @@ class Group:
         """Give the rectangle that holds everything in the group."""
         boxes = [m.box() for m in self.marks]
         boxes += [Box(min(w.x0, w.x1), min(w.y0, w.y1), max(w.x0, w.x1), max(w.y0, w.y1)) for w in self.wires]
-        return Box(min(b.x0 for b in boxes), min(b.y0 for b in boxes), max(b.x1 for b in boxes), max(b.y1 for b in boxes))
+        return Box(
+            min(b.x0 for b in boxes), min(b.y0 for b in boxes), max(b.x1 for b in boxes), max(b.y1 for b in boxes)
+        )
 
     def moved(self, dx: float, dy: float) -> Group:
         """Give the group shifted."""

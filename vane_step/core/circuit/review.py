@@ -19,13 +19,21 @@ CIRCUIT = "the circuit"
 @derived("parts", "nets")
 def review(design: Design) -> tuple[Finding, ...]:
     """Review a circuit: open pins, lonely nets, outputs that fight, supplies and decoupling."""
-    found = [*_open_pins(design), *_lonely_nets(design), *_fights(design), *_supplies(design), *_grounds(design), *_decoupling(design)]
+    found = [
+        *_open_pins(design),
+        *_lonely_nets(design),
+        *_fights(design),
+        *_supplies(design),
+        *_grounds(design),
+        *_decoupling(design),
+    ]
     return tuple(ordered(found))
 
 
 def _finding(
-    level: Level, code: str, message: str, reading: float, limit: float, unit: str, source: str, pins: tuple[str, ...] = (),
-    net: str | None = None, sense: Literal["at least", "at most"] = "at least", remedy: Remedy | None = None,
+    level: Level, code: str, message: str, reading: float, limit: float, unit: str, source: str,
+    pins: tuple[str, ...] = (), net: str | None = None,
+    sense: Literal["at least", "at most"] = "at least", remedy: Remedy | None = None,
 ) -> Finding:  # fmt: skip
     refs = tuple(dict.fromkeys(split_pin(p)[0] for p in pins))
     return Finding(
@@ -59,13 +67,19 @@ def _open_pins(design: Design) -> Iterator[Finding]:
             if part.kind != "card" and len(part.pins) == 2:
                 level = "look"
             what = {"supply-in": "Supply pin", "ground": "Ground pin", "input": "Input"}.get(pin.role, "Pin")
-            yield _finding(level, "open-pin", f"{what} {_label(part, pin)} is left open", 0, 1, "connections", CIRCUIT, (name,))
+            yield _finding(
+                level, "open-pin", f"{what} {_label(part, pin)} is left open", 0, 1, "connections", CIRCUIT, (name,)
+            )
 
 
 def _lonely_nets(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
         if len(net.pins) < 2:
-            text = f"Net {net.name} has {len(net.pins)} pin: it joins nothing" if net.pins else f"Net {net.name} has no pins"
+            text = (
+                f"Net {net.name} has {len(net.pins)} pin: it joins nothing"
+                if net.pins
+                else f"Net {net.name} has no pins"
+            )
             yield _finding("look", "lonely-net", text, len(net.pins), 2, "pins", CIRCUIT, net.pins, net.name)
 
 
@@ -75,7 +89,9 @@ def _fights(design: Design) -> Iterator[Finding]:
         if len(drivers) > 1:
             names = tuple(pin_name(a.ref, b.number) for a, b in drivers)
             text = f"Outputs fight on {net.name}: " + ", ".join(_label(a, b) for a, b in drivers[:4])
-            yield _finding("stop", "outputs-fight", text, len(drivers), 1, "drivers", CIRCUIT, names, net.name, "at most")
+            yield _finding(
+                "stop", "outputs-fight", text, len(drivers), 1, "drivers", CIRCUIT, names, net.name, "at most"
+            )
 
 
 def _sources(design: Design, net: Net) -> int:
@@ -123,6 +139,11 @@ def _decoupling(design: Design) -> Iterator[Finding]:
         takers = tuple(pin_name(a.ref, b.number) for a, b in pins_of(design, net) if b.role == "supply-in")
         capacitors = decoupling_capacitors(design, net) if takers else []
         if len(capacitors) < len(takers):
-            text = f"{net.name} has {len(capacitors)} decoupling capacitors for {len(takers)} supply pins: " + ", ".join(takers[:4])
+            text = (
+                f"{net.name} has {len(capacitors)} decoupling capacitors for {len(takers)} supply pins: "
+                + ", ".join(takers[:4])
+            )
             source = f"{RULE_OF_THUMB}: 100 nF at every supply pin"
-            yield _finding("look", "decoupling", text, len(capacitors), len(takers), "capacitors", source, takers, net.name)
+            yield _finding(
+                "look", "decoupling", text, len(capacitors), len(takers), "capacitors", source, takers, net.name
+            )

@@ -118,7 +118,8 @@ def _card(drafter: _Drafter, part: Part) -> Group:
             x = 0.0 if direction < 0 else width
             group.marks.append(
                 Mark("tab", x if direction < 0 else x - tab, y - 9, tab, 18, label=pin.number, detail=pin.name,
-                     ref=part.ref, pin=pin_name(part.ref, pin.number), net=net.name if net else "", shape="left" if direction < 0 else "right")
+                     ref=part.ref, pin=pin_name(part.ref, pin.number), net=net.name if net else "",
+                     shape="left" if direction < 0 else "right")
             )  # fmt: skip
             moved = run.group.moved(x, y)
             group.marks += moved.marks
@@ -186,7 +187,11 @@ class _Run:
         if net.role == "ground" or pin.role not in ("supply-in", "supply-out"):
             return []
         caps = [(p, e) for p, e in waiting if p.kind.endswith("capacitor") and _is_rail(self.drafter.ends(p)[1 - e])]
-        share = [p for p in part.pins if p.role in ("supply-in", "supply-out") and self.drafter.net(part.ref, p.number) is net]
+        share = [
+            p
+            for p in part.pins
+            if p.role in ("supply-in", "supply-out") and self.drafter.net(part.ref, p.number) is net
+        ]
         return caps if pin is share[-1] else caps[:1]
 
     def _wire(self, net: str, length: float) -> None:
@@ -194,9 +199,11 @@ class _Run:
         self.group.wires.append(Wire(net, self.x, 0, x, 0))
         self.x = x
 
-    def _end(self, kind: str, w: float, h: float, **more: str) -> None:
+    def _end(self, kind: str, w: float, h: float, *, pin: str = "", net: str = "", role: str = "") -> None:
+        """End the wire with a mark; a net is shown by its name."""
         x = self.x if self.direction > 0 else self.x - w
-        self.group.marks.append(Mark(kind, x, -h / 2, w, h, shape="right" if self.direction > 0 else "left", **more))
+        shape = "right" if self.direction > 0 else "left"
+        self.group.marks.append(Mark(kind, x, -h / 2, w, h, label=net, pin=pin, net=net, role=role, shape=shape))
         self.x += self.direction * w
 
     def _name(self, net: Net, drawn: set[str]) -> None:
@@ -207,9 +214,9 @@ class _Run:
             self.down = max(self.down, GROUND_H + 2)
             self.x += self.direction * 9
         elif net.role == "supply":
-            self._end("supply", text_width(net.name) + 12, 16, net=net.name, label=net.name)
+            self._end("supply", text_width(net.name) + 12, 16, net=net.name)
         else:
-            self._end("pill", text_width(net.name) + 22, PILL, net=net.name, label=net.name, role=net.role)
+            self._end("pill", text_width(net.name) + 22, PILL, net=net.name, role=net.role)
 
     def _inline_name(self, net: Net) -> None:
         """Hang a net's name below a wire that goes on, because the net goes elsewhere as well."""
@@ -261,7 +268,17 @@ class _Run:
         turn = 270 if (end == 0) == (self.direction > 0) else 90
         self.group.marks.append(_symbol(item, x0, -12, SYMBOL, 24, turn))
         self.group.marks.append(
-            Mark("text", x0 + SYMBOL / 2 - text_width(text) / 2, -32, text_width(text), 14, label=item.ref, detail=item.value, ref=item.ref, shape="line")
+            Mark(
+                "text",
+                x0 + SYMBOL / 2 - text_width(text) / 2,
+                -32,
+                text_width(text),
+                14,
+                label=item.ref,
+                detail=item.value,
+                ref=item.ref,
+                shape="line",
+            )
         )
         self.up = max(self.up, 34.0)
         self.down = max(self.down, 14.0)
@@ -282,7 +299,9 @@ def _finish_vertical(group: Group, x: float, y: float, sign: int, net: Net | Non
     """End a vertical wire at ``y``, going on in direction ``sign``: by a rail's symbol, a name or an open end."""
     if net is None:
         group.wires.append(Wire("", x, y, x, y + sign * LEAD))
-        group.marks.append(Mark("open", x - 5, y + sign * LEAD - (10 if sign < 0 else 0), 10, 10, pin=pin, shape="down"))
+        group.marks.append(
+            Mark("open", x - 5, y + sign * LEAD - (10 if sign < 0 else 0), 10, 10, pin=pin, shape="down")
+        )
         return
     group.wires.append(Wire(net.name, x, y, x, y + sign * LEAD))
     end = y + sign * LEAD
@@ -294,7 +313,9 @@ def _finish_vertical(group: Group, x: float, y: float, sign: int, net: Net | Non
     else:
         w = text_width(net.name) + 22
         role = net.role
-        group.marks.append(Mark("pill", x - w / 2, end - (PILL if sign < 0 else 0), w, PILL, net=net.name, label=net.name, role=role))
+        group.marks.append(
+            Mark("pill", x - w / 2, end - (PILL if sign < 0 else 0), w, PILL, net=net.name, label=net.name, role=role)
+        )
 
 
 # -- columns of two-terminal parts -------------------------------------------------------------------------
@@ -317,12 +338,17 @@ def _column(drafter: _Drafter, start: Part) -> Group:
             _finish_vertical(group, 0, y, 1, below, pin_name(part.ref, part.pins[1 - end].number))
         elif below is not None:
             group.wires.append(Wire(below.name, 0, y, 0, y + 32))
-            inside = {pin_name(part.ref, part.pins[1 - end].number), pin_name(chain[k + 1][0].ref, chain[k + 1][0].pins[chain[k + 1][1]].number)}
+            inside = {
+                pin_name(part.ref, part.pins[1 - end].number),
+                pin_name(chain[k + 1][0].ref, chain[k + 1][0].pins[chain[k + 1][1]].number),
+            }
             w = text_width(below.name) + 22
             if set(below.pins) - inside:
                 group.marks.append(Mark("dot", -3, y + 13, 6, 6, net=below.name))
             group.wires.append(Wire(below.name, 0, y + 16, 14, y + 16))
-            group.marks.append(Mark("pill", 14, y + 16 - PILL / 2, w, PILL, net=below.name, label=below.name, role=below.role))
+            group.marks.append(
+                Mark("pill", 14, y + 16 - PILL / 2, w, PILL, net=below.name, label=below.name, role=below.role)
+            )
             y += 32
     return group
 
@@ -383,7 +409,12 @@ def _pack_zones(zones: list[tuple[str, list[Group], float, float]]) -> Drawing:
     width = max([SHEET_WIDTH, *(z[2] for z in zones)]) if zones else SHEET_WIDTH
     placed: list[tuple[Box, str, list[Group]]] = []
     for title, groups, w, h in sorted(zones, key=lambda z: (-z[3], z[0])):
-        spots = {(0.0, 0.0), *((b.x1 + 12, b.y0) for b, _, _ in placed), *((b.x0, b.y1 + 12) for b, _, _ in placed), *((0.0, b.y1 + 12) for b, _, _ in placed)}
+        spots = {
+            (0.0, 0.0),
+            *((b.x1 + 12, b.y0) for b, _, _ in placed),
+            *((b.x0, b.y1 + 12) for b, _, _ in placed),
+            *((0.0, b.y1 + 12) for b, _, _ in placed),
+        }
         for x, y in sorted(spots, key=lambda s: (s[1], s[0])):
             box = Box(x, y, x + w, y + h)
             if box.x1 <= width + 1e-6 and not any(box.overlaps(b, 11.9) for b, _, _ in placed):
@@ -408,7 +439,9 @@ def check_nudge(design: Design, ref: str) -> None:
         return
     for other in groups:
         if other.anchor != ref and mine.box().overlaps(other.box(), 2.0):
-            raise EditRefused(f"There {ref} would cover {other.anchor}.", where=ref, next_step="Nudge it less, or another way.")
+            raise EditRefused(
+                f"There {ref} would cover {other.anchor}.", where=ref, next_step="Nudge it less, or another way."
+            )
 
 
 def anchor_of(design: Design, ref: str) -> str:

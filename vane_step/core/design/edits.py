@@ -68,9 +68,7 @@ def _check_pin(design: Design, pin: str) -> None:
     ref, number = split_pin(pin)
     part = part_of(design, ref)
     if part.pin(number) is None:
-        raise NotFound(
-            f"{ref} has no pin {number}.", where=pin, allowed=", ".join(p.number for p in part.pins[:40])
-        )
+        raise NotFound(f"{ref} has no pin {number}.", where=pin, allowed=", ".join(p.number for p in part.pins[:40]))
 
 
 def _without(nets: dict[str, Net], pins: Iterable[str]) -> dict[str, Net]:

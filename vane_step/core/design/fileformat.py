@@ -66,9 +66,7 @@ def input_error(error: ValidationError, where: str) -> InputError:
     field = " > ".join(str(x) for x in first["loc"])
     count = f" ({error.error_count()} faults in all)" if error.error_count() > 1 else ""
     message = first["msg"].removeprefix("Value error, ")
-    return InputError(
-        f"{message[:1].upper()}{message[1:]}.{count}", where=f"{where}: {field}" if field else where
-    )
+    return InputError(f"{message[:1].upper()}{message[1:]}.{count}", where=f"{where}: {field}" if field else where)
 
 
 def json_schema() -> dict[str, Any]:

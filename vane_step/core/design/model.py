@@ -25,9 +25,7 @@ PointNm = tuple[Nm, Nm]
 Side = Literal["front", "back"]
 Layer = Literal["front", "in1", "in2", "back"]
 
-PinRole = Literal[
-    "passive", "input", "output", "io", "open-drain", "supply-in", "supply-out", "ground", "unconnected"
-]
+PinRole = Literal["passive", "input", "output", "io", "open-drain", "supply-in", "supply-out", "ground", "unconnected"]
 PartKind = Literal[
     "card", "resistor", "capacitor", "polar-capacitor", "inductor", "diode", "led", "crystal", "thermistor",
     "fuse", "switch", "sounder",

@@ -81,12 +81,14 @@ def grid_of_copies(design: Design, copies: int) -> list[tuple[float, float]]:
     rows = int((PAGE_MM[1] - 2 * MARGIN_MM - HEAD_MM + GAP_MM) / tall)
     if not 1 <= copies <= columns * rows:
         raise InputError(
-            f"{copies} copies of {x1 - x0:.1f} x {y1 - y0:.1f} mm do not fit on one sheet.", where="copies", value=copies,
+            f"{copies} copies of {x1 - x0:.1f} x {y1 - y0:.1f} mm do not fit on one sheet.",
+            where="copies", value=copies,
             allowed=f"1 to {columns * rows}" if columns * rows else "a board that fits A4",
         )  # fmt: skip
     top = PAGE_MM[1] - MARGIN_MM - HEAD_MM
     return [
-        (MARGIN_MM + edge + (k % columns) * wide, top - (k // columns + 1) * tall + GAP_MM + edge) for k in range(copies)
+        (MARGIN_MM + edge + (k % columns) * wide, top - (k // columns + 1) * tall + GAP_MM + edge)
+        for k in range(copies)
     ]
 
 
@@ -97,12 +99,12 @@ def sheets(design: Design, method: EtchMethod, copies: int = 1) -> list[Sheet]:
     for side in ("front", "back"):
         if side not in design.board.layers:
             continue
-        art = _board_art(design, side, method)  # type: ignore[arg-type]
+        art = _board_art(design, side, method)
         ink = tuple(affinity.translate(art, x, y) for x, y in spots)
-        turned = "mirrored" if method.mirrored(side) else "as is"  # type: ignore[arg-type]
+        turned = "mirrored" if method.mirrored(side) else "as is"
         captions = (
             f"{design.name} · {side} copper · {method.title} · printed {turned}",
-            proof(method, side),  # type: ignore[arg-type]
+            proof(method, side),
             f"The ruler must measure {RULER_MM:g} mm both ways. Print at 100 %, without fitting to the page.",
         )
         made.append(Sheet(f"{design.name} {side}", ink, _ruler(), captions))
@@ -130,7 +132,13 @@ def scale_of(measured_x_mm: float, measured_y_mm: float) -> tuple[float, float]:
     """
     for name, value in (("ruler across", measured_x_mm), ("ruler upwards", measured_y_mm)):
         if not 45 <= value <= 55:
-            raise InputError(f"The {name} measures {value:g} mm.", where=name, value=value, allowed="45 to 55 mm", next_step="Print at 100 % and measure again.")
+            raise InputError(
+                f"The {name} measures {value:g} mm.",
+                where=name,
+                value=value,
+                allowed="45 to 55 mm",
+                next_step="Print at 100 % and measure again.",
+            )
     return RULER_MM / measured_x_mm, RULER_MM / measured_y_mm
 
 
@@ -172,21 +180,30 @@ def _write(canvas: Canvas, lines: tuple[str, ...], top_mm: float) -> None:
 
 def drill_page(design: Design) -> tuple[str, ...]:
     """Give the drill list and the cautions as lines of text."""
-    rows = [f"{r.count:4d} holes   {r.drill_mm:.2f} mm   bit {r.bit} ({r.bit_mm:.2f} mm), ring loses {r.ring_loss_mm:.3f} mm" for r in drill_plan(design)]
+    rows = [
+        f"{r.count:4d} holes   {r.drill_mm:.2f} mm   bit {r.bit} ({r.bit_mm:.2f} mm), "
+        f"ring loses {r.ring_loss_mm:.3f} mm"
+        for r in drill_plan(design)
+    ]
     return (f"{design.name}: drill list", "", *rows, "", "Cautions", *CAUTIONS)
 
 
-def svg(design: Design, method: EtchMethod, side: Side, copies: int = 1, scale: tuple[float, float] = (1.0, 1.0)) -> str:
+def svg(
+    design: Design, method: EtchMethod, side: Side, copies: int = 1, scale: tuple[float, float] = (1.0, 1.0)
+) -> str:
     """Write one side's artwork as SVG in millimetres, y turned down as SVG has it."""
     chosen = [s for s in sheets(design, method, copies) if s.title.endswith(side)]
     if not chosen:
-        raise InputError(f"The board has no copper on the {side}.", where="side", value=side, allowed=", ".join(design.board.layers))
+        raise InputError(
+            f"The board has no copper on the {side}.", where="side", value=side, allowed=", ".join(design.board.layers)
+        )
     w, h = PAGE_MM
     paths = "".join(
         f'<path d="{_path(p, h)}"/>' for shape in (*chosen[0].ruler, *chosen[0].ink) for p in _polygons(shape)
     )
     lines = "".join(
-        f'<text x="{MARGIN_MM}" y="{MARGIN_MM + 4 + 5 * k}">{_escape(line)}</text>' for k, line in enumerate(chosen[0].captions)
+        f'<text x="{MARGIN_MM}" y="{MARGIN_MM + 4 + 5 * k}">{_escape(line)}</text>'
+        for k, line in enumerate(chosen[0].captions)
     )
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{w}mm" height="{h}mm" viewBox="0 0 {w} {h}">'
@@ -217,7 +234,8 @@ def etch_findings(design: Design, method: EtchMethod) -> list[Finding]:
     if widths and (thin := min(widths, key=lambda w: w[0]))[0] < method.least_mm - 1e-9:
         found.append(
             Finding(
-                level="look", code="etch-width", message=f"The thinnest track is finer than is comfortable with {method.title.lower()}",
+                level="look", code="etch-width",
+                message=f"The thinnest track is finer than is comfortable with {method.title.lower()}",
                 reading=thin[0], limit=method.least_mm, unit="mm", source=method.least_source,
                 place=Place(step="make", net=thin[1].net),
             )

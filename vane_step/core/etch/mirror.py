@@ -72,7 +72,8 @@ def proof(method: EtchMethod, side: Side) -> str:
 CAUTIONS: tuple[str, ...] = (
     "Goggles, gloves and an apron; open air or strong ventilation; nobody else, no animals and no food near.",
     "Plastic or glass vessels, open, away from metal and from tools that rust. Acid into water, never water into acid.",
-    "Have baking soda ready for spills. Used bath holds copper: never into a drain; take it to a hazardous waste point.",
+    "Have baking soda ready for spills.",
+    "Used bath holds copper: never into a drain; take it to a hazardous waste point.",
     "Drilling dust is glass fibre: wear a mask, drill damp, vacuum it up, do not blow. Fix the board before you drill.",
     "Local rules decide what may be used and how it is disposed of.",
 )

@@ -21,7 +21,13 @@ def drill_file(design: Design, plated: bool, stamp: str) -> str:
         "METRIC",
     ]
     for number, size in enumerate(sizes, 1):
-        kind = "ViaDrill" if plated and _only_vias(design, chosen, size) else "ComponentDrill" if plated else "MechanicalDrill"
+        kind = (
+            "ViaDrill"
+            if plated and _only_vias(design, chosen, size)
+            else "ComponentDrill"
+            if plated
+            else "MechanicalDrill"
+        )
         lines.append(f"; #@! TA.AperFunction,{'Plated,PTH' if plated else 'NonPlated,NPTH'},{kind}")
         lines.append(f"T{number}C{size / 1e6:.6f}")
     lines += ["%", "G90", "G05"]

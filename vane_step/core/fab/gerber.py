@@ -1,4 +1,4 @@
-"""Writes Gerber X2 layers (Ucamco specification 2024.05); what belongs on which layer is decided here, not what is right."""
+"""Writes Gerber X2 layers (Ucamco specification 2024.05); what is right is decided elsewhere."""
 
 from __future__ import annotations
 
@@ -184,9 +184,9 @@ def mask(design: Design, side: Side, stamp: str) -> str:
     for part in design.parts.values():
         for pad in design.packages[part.package].pads if part.place else ():
             if pad.bare_hole and part.place:
-                x, y = place_point(part.place, pad.x_nm, pad.y_nm)
+                at = place_point(part.place, pad.x_nm, pad.y_nm)
                 out.aperture(f"C,{_mm(pad.drill_nm + margin)}", "Material")
-                out.flash(round(x), round(y))
+                out.flash(round(at[0]), round(at[1]))
     for hole in design.holes.values():
         out.aperture(f"C,{_mm(hole.drill_nm + margin)}", "Material")
         out.flash(hole.x_nm, hole.y_nm)

@@ -14,7 +14,12 @@ def test_netlist(design: Design) -> str:
     Net names of more than 14 characters are replaced by aliases declared in the header (IPC-D-356A, NNAME).
     """
     aliases = {n: f"NNAME{i}" for i, n in enumerate((n for n in design.nets if len(n) > 14), 1)}
-    lines = ["C  Vane Step test netlist", "P  JOB   " + design.name[:60], "P  UNITS CUST 1", "P  TITLE " + design.name[:60]]
+    lines = [
+        "C  Vane Step test netlist",
+        "P  JOB   " + design.name[:60],
+        "P  UNITS CUST 1",
+        "P  TITLE " + design.name[:60],
+    ]
     lines += [f"P  {alias} {net}" for net, alias in aliases.items()]
     for item in copper_items(design):
         if item.kind == "track":

@@ -68,14 +68,23 @@ def _copper_layers(layers: Mapping[str, ReadLayer]) -> list[ReadLayer]:
     return sorted(chosen, key=lambda x: int(x.function[1][1:]))
 
 
-def _differs(code: str, message: str, reading: float | None = None, limit: float | None = None, unit: str = "", place: Place | None = None) -> Finding:
+def _differs(
+    code: str,
+    message: str,
+    reading: float | None = None,
+    limit: float | None = None,
+    unit: str = "",
+    place: Place | None = None,
+) -> Finding:
     return Finding(
         level="stop", code=code, message=message, reading=reading, limit=limit, unit=unit, sense="at most",
         source="read back from the files", place=(place or Place()).model_copy(update={"step": "make"}),
     )  # fmt: skip
 
 
-def _compare_outline(design: Design, layers: Mapping[str, ReadLayer], readings: dict[str, float | int]) -> Iterator[Finding]:
+def _compare_outline(
+    design: Design, layers: Mapping[str, ReadLayer], readings: dict[str, float | int]
+) -> Iterator[Finding]:
     profile = [x for x in layers.values() if x.function and x.function[0] == "Profile"]
     if len(profile) != 1 or not profile[0].lines:
         yield _differs("outline-missing", "There is no outline in the files")
@@ -90,23 +99,38 @@ def _compare_outline(design: Design, layers: Mapping[str, ReadLayer], readings: 
         yield _differs("outline", "The outline in the files differs from the design", apart, TOLERANCE_MM, "mm")
 
 
-def _compare_drills(design: Design, drills: Mapping[str, ReadDrill], readings: dict[str, float | int]) -> Iterator[Finding]:
+def _compare_drills(
+    design: Design, drills: Mapping[str, ReadDrill], readings: dict[str, float | int]
+) -> Iterator[Finding]:
     worst = 0.0
     for plated in (True, False):
         read = sorted({h for d in drills.values() if d.plated == plated for h in d.holes})
         wanted = sorted({(h.x_mm, h.y_mm, h.drill_mm) for h in holes(design) if h.plated == plated})
         kind = "plated" if plated else "unplated"
         if len(read) != len(wanted):
-            yield _differs("drill-count", f"The files have {len(read)} {kind} holes, the design {len(wanted)}", len(read), len(wanted))
+            yield _differs(
+                "drill-count",
+                f"The files have {len(read)} {kind} holes, the design {len(wanted)}",
+                len(read),
+                len(wanted),
+            )
             continue
         if not wanted:
             continue
         tree = STRtree(shapely.points([w[:2] for w in wanted]))
         left = set(range(len(wanted)))
         for x, y, size in read:
-            near = [k for k in tree.query(Point(x, y).buffer(TOLERANCE_MM)) if k in left and abs(wanted[k][2] - size) <= TOLERANCE_MM]
+            near = [
+                k
+                for k in tree.query(Point(x, y).buffer(TOLERANCE_MM))
+                if k in left and abs(wanted[k][2] - size) <= TOLERANCE_MM
+            ]
             if not near:
-                yield _differs("drill", f"The files drill {size:g} mm at {x:.3f}, {y:.3f}, the design does not", place=Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6)))
+                yield _differs(
+                    "drill",
+                    f"The files drill {size:g} mm at {x:.3f}, {y:.3f}, the design does not",
+                    place=Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6)),
+                )
                 continue
             left.discard(int(near[0]))
             worst = max(worst, abs(wanted[near[0]][0] - x), abs(wanted[near[0]][1] - y), abs(wanted[near[0]][2] - size))
@@ -118,7 +142,9 @@ def _compare_points(design: Design, points: list[ReadPoint], readings: dict[str,
     """Compare the test netlist with the pads of the design, one by one."""
     read: dict[tuple[int, int, str], ReadPoint] = {(round(p.x * 1000), round(p.y * 1000), p.net): p for p in points}
     wanted = {
-        (round(i.x_mm * 1000), round(i.y_mm * 1000), i.net or "N/C"): i for i in copper_items(design) if i.kind != "track"
+        (round(i.x_mm * 1000), round(i.y_mm * 1000), i.net or "N/C"): i
+        for i in copper_items(design)
+        if i.kind != "track"
     }
     for key in wanted.keys() - read.keys():
         yield _differs("netlist", f"The test netlist lacks {wanted[key].id} of {key[2]}")
@@ -186,7 +212,9 @@ def _compare_nets(
             other = owner.setdefault(node, name)
             if other != name:
                 shorts += 1
-                yield _differs("file-short", f"In the files {other} and {name} are one piece of copper", place=Place(net=p.net))
+                yield _differs(
+                    "file-short", f"In the files {other} and {name} are one piece of copper", place=Place(net=p.net)
+                )
     opens = _compare_opens(design, held, readings)
     readings["shorts"] = shorts
     yield from opens
@@ -203,7 +231,16 @@ def _compare_opens(design: Design, held: dict[str, set[int]], readings: dict[str
         opens = len(nodes) - 1 - loose.get(net, 0)
         total += max(0, opens)
         if net in design.nets and opens != wanted.get(net, 0):
-            found.append(_differs("file-open", f"In the files {net} has {opens} open links, in the design {wanted.get(net, 0)}", opens, wanted.get(net, 0), "links", Place(net=net)))
+            found.append(
+                _differs(
+                    "file-open",
+                    f"In the files {net} has {opens} open links, in the design {wanted.get(net, 0)}",
+                    opens,
+                    wanted.get(net, 0),
+                    "links",
+                    Place(net=net),
+                )
+            )
     readings["opens"] = total
     readings["opens_in_design"] = sum(wanted.values())
     return found
@@ -235,7 +272,14 @@ def _compare_images(design: Design, copper: list[ReadLayer], readings: dict[str,
         worst = max(worst, float(left.area))
         if not left.is_empty:
             x, y = left.representative_point().coords[0]
-            yield _differs("image", f"Copper on the {layer} differs from the design", float(left.area), 0.0, "mm²", Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6), layer=layer))
+            yield _differs(
+                "image",
+                f"Copper on the {layer} differs from the design",
+                float(left.area),
+                0.0,
+                "mm²",
+                Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6), layer=layer),
+            )
     if len(copper) != len(design.board.layers):
         yield _differs("layers", f"The files have {len(copper)} copper layers, the design {len(design.board.layers)}")
     readings["image_difference_mm2"] = round(worst, 6)

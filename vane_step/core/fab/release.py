@@ -50,7 +50,8 @@ class Release:
         if not self.offered:
             first = self.read.differences[0]
             raise ReleaseRefused(
-                f"The files differ from the design: {first.message}.", where=self.name, value=len(self.read.differences),
+                f"The files differ from the design: {first.message}.",
+                where=self.name, value=len(self.read.differences),
                 allowed="no difference", next_step="This is a fault of the program; keep the design and report it.",
             )  # fmt: skip
         out = io.BytesIO()
@@ -72,10 +73,10 @@ def write_files(design: Design, stamp: str) -> dict[str, str]:
     for layer in design.board.layers:
         files[f"{base}-{LAYER_TITLES[layer]}.gbr"] = gerber.copper(design, layer, stamp)
     for side in ("front", "back"):
-        files[f"{base}-mask-{side}.gbr"] = gerber.mask(design, side, stamp)  # type: ignore[arg-type]
-        files[f"{base}-legend-{side}.gbr"] = gerber.printed_legend(design, side, stamp)  # type: ignore[arg-type]
+        files[f"{base}-mask-{side}.gbr"] = gerber.mask(design, side, stamp)
+        files[f"{base}-legend-{side}.gbr"] = gerber.printed_legend(design, side, stamp)
         if design.board.copper_layers > 1:
-            files[f"{base}-paste-{side}.gbr"] = gerber.paste(design, side, stamp)  # type: ignore[arg-type]
+            files[f"{base}-paste-{side}.gbr"] = gerber.paste(design, side, stamp)
     files[f"{base}-profile.gbr"] = gerber.profile(design, stamp)
     files[f"{base}-plated.xnc"] = drill.drill_file(design, True, stamp)
     files[f"{base}-unplated.xnc"] = drill.drill_file(design, False, stamp)

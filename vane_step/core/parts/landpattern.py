@@ -256,4 +256,6 @@ def _lines(shape: BaseGeometry) -> list[list[tuple[float, float]]]:
     if shape.is_empty:
         return []
     parts = shape.geoms if isinstance(shape, MultiLineString) else [shape]
-    return [list(p.simplify(0.01).coords) for p in parts if p.geom_type in ("LineString", "LinearRing") and p.length > 0.2]
+    return [
+        list(p.simplify(0.01).coords) for p in parts if p.geom_type in ("LineString", "LinearRing") and p.length > 0.2
+    ]

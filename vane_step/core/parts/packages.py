@@ -27,7 +27,13 @@ MOULDED: dict[str, tuple[Span, Span, Span, float, str]] = {
     "IND-6060": (Span(5.90, 6.30), Span(1.30, 1.70), Span(4.60, 5.00), 3.2, "shielded inductor 6 x 6 mm"),
 }
 # TQFP: pins -> pitch and body edge.
-TQFP: dict[int, tuple[float, float]] = {32: (0.8, 7.0), 44: (0.8, 10.0), 48: (0.5, 7.0), 64: (0.5, 10.0), 100: (0.5, 14.0)}
+TQFP: dict[int, tuple[float, float]] = {
+    32: (0.8, 7.0),
+    44: (0.8, 10.0),
+    48: (0.5, 7.0),
+    64: (0.5, 10.0),
+    100: (0.5, 14.0),
+}
 SOIC_LENGTH: dict[int, float] = {8: 4.9, 14: 8.65, 16: 9.9}
 
 
@@ -134,9 +140,7 @@ def _terminal(match: re.Match[str], kitchen: bool) -> Package:
 
 def _crystal(match: re.Match[str], kitchen: bool) -> Package:
     spots = [("1", -2.44, 0.0), ("2", 2.44, 0.0)]
-    return through_hole(
-        match[0], "two-pin crystal, 4.88 mm", spots, 0.5, (11.0, 4.7), 4.0, kitchen, pin1_square=False
-    )
+    return through_hole(match[0], "two-pin crystal, 4.88 mm", spots, 0.5, (11.0, 4.7), 4.0, kitchen, pin1_square=False)
 
 
 def _usb(match: re.Match[str], _kitchen: bool) -> Package:

@@ -210,7 +210,9 @@ def _tree(terminals: list[np.ndarray], lattice: Lattice) -> list[tuple[int, int]
     n = len(terminals)
     if n < 2:
         return []
-    middles = np.array([[np.mean(t % lattice.plane % lattice.w), np.mean(t % lattice.plane // lattice.w)] for t in terminals])
+    middles = np.array(
+        [[np.mean(t % lattice.plane % lattice.w), np.mean(t % lattice.plane // lattice.w)] for t in terminals]
+    )
     inside = np.zeros(n, dtype=bool)
     best = np.full(n, np.inf)
     source = np.zeros(n, dtype=int)

@@ -13,11 +13,12 @@ Ebeling (1995): step * (1 + history) * (1 + pressure * present).
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numba import njit
 
-OPTIONS = {"cache": True, "nogil": True, "fastmath": False}
+OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "fastmath": False}
 
 
 @njit(**OPTIONS)
@@ -64,16 +65,16 @@ def shape_box(s, reach, x0, y0, pitch, w, h):
     for i in range(1, n):
         lx, hx = min(lx, s[1 + 2 * i]), max(hx, s[1 + 2 * i])
         ly, hy = min(ly, s[2 + 2 * i]), max(hy, s[2 + 2 * i])
-    i0 = max(0, int(math.ceil((lx - reach - x0) / pitch - 1e-9)))
-    i1 = min(w - 1, int(math.floor((hx + reach - x0) / pitch + 1e-9)))
-    j0 = max(0, int(math.ceil((ly - reach - y0) / pitch - 1e-9)))
-    j1 = min(h - 1, int(math.floor((hy + reach - y0) / pitch + 1e-9)))
+    i0 = max(0, math.ceil((lx - reach - x0) / pitch - 1e-9))
+    i1 = min(w - 1, math.floor((hx + reach - x0) / pitch + 1e-9))
+    j0 = max(0, math.ceil((ly - reach - y0) / pitch - 1e-9))
+    j1 = min(h - 1, math.floor((hy + reach - y0) / pitch + 1e-9))
     return i0, i1, j0, j1
 
 
 @njit(**OPTIONS)
 def paint_owner(owner, shapes, reach, nets, x0, y0, pitch, w, h):
-    """Mark cells nearer than ``reach[i]`` to ``shapes[i]`` as owned by ``nets[i]``, or by nobody when two claim them."""
+    """Mark cells nearer than ``reach[i]`` to ``shapes[i]`` as owned by ``nets[i]``, or nobody when two claim them."""
     for k in range(len(shapes)):
         s = shapes[k]
         i0, i1, j0, j1 = shape_box(s, reach[k], x0, y0, pitch, w, h)
@@ -116,8 +117,8 @@ def fill_rows(inside, xs, ys, x0, y0, pitch, w, h):
                 m += 1
         line = np.sort(cross[:m])
         for k in range(0, m - 1, 2):
-            i0 = max(0, int(math.ceil((line[k] - x0) / pitch)))
-            i1 = min(w - 1, int(math.floor((line[k + 1] - x0) / pitch)))
+            i0 = max(0, math.ceil((line[k] - x0) / pitch))
+            i1 = min(w - 1, math.floor((line[k + 1] - x0) / pitch))
             for i in range(i0, i1 + 1):
                 inside[j * w + i] = 1
 
@@ -135,8 +136,8 @@ def stamp(counts, mark, tag, pieces, reach, delta, w, h):
         for part in range(steps):
             cx, cy = ax + (bx - ax) * part / steps, ay + (by - ay) * part / steps
             dx, dy = ax + (bx - ax) * (part + 1) / steps, ay + (by - ay) * (part + 1) / steps
-            i0, i1 = max(0, int(math.ceil(min(cx, dx) - r))), min(w - 1, int(math.floor(max(cx, dx) + r)))
-            j0, j1 = max(0, int(math.ceil(min(cy, dy) - r))), min(h - 1, int(math.floor(max(cy, dy) + r)))
+            i0, i1 = max(0, math.ceil(min(cx, dx) - r)), min(w - 1, math.floor(max(cx, dx) + r))
+            j0, j1 = max(0, math.ceil(min(cy, dy) - r)), min(h - 1, math.floor(max(cy, dy) + r))
             for j in range(j0, j1 + 1):
                 for i in range(i0, i1 + 1):
                     cell = j * w + i
@@ -253,7 +254,6 @@ def search(
         size = _push(keys, items, size, far * weight, source)
     expanded = 0
     while size > 0 and size < limit:
-        key = keys[0]
         node = items[0]
         size = _pop(keys, items, size)
         if cost[node] < 0:
@@ -285,7 +285,15 @@ def search(
             if known and cost[other] < 0:
                 continue
             factor, neck = _present(
-                fixed_full, fixed_neck, occ_full, occ_neck, net, other, neck_zone[ny * w + nx] == neck_tag, pressure, hard
+                fixed_full,
+                fixed_neck,
+                occ_full,
+                occ_neck,
+                net,
+                other,
+                neck_zone[ny * w + nx] == neck_tag,
+                pressure,
+                hard,
             )
             if factor < 0:
                 continue
@@ -314,7 +322,15 @@ def search(
                     if known and cost[other] < 0:
                         continue
                     factor, neck = _present(
-                        fixed_full, fixed_neck, occ_full, occ_neck, net, other, neck_zone[cell] == neck_tag, pressure, hard
+                        fixed_full,
+                        fixed_neck,
+                        occ_full,
+                        occ_neck,
+                        net,
+                        other,
+                        neck_zone[cell] == neck_tag,
+                        pressure,
+                        hard,
                     )
                     if factor < 0:
                         continue
@@ -360,7 +376,15 @@ def search(
                         if known and cost[other] < 0:
                             continue
                         factor, neck = _present(
-                            fixed_full, fixed_neck, occ_full, occ_neck, net, other, neck_zone[other] == neck_tag, pressure, hard
+                            fixed_full,
+                            fixed_neck,
+                            occ_full,
+                            occ_neck,
+                            net,
+                            other,
+                            neck_zone[other] == neck_tag,
+                            pressure,
+                            hard,
                         )
                         if factor < 0:
                             continue

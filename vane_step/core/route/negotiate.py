@@ -174,11 +174,11 @@ class Negotiation:
         wires = [v for path in routed.paths for v in path.pieces.wires]
         via_half = p.via_classes[job.via][0]
         halves = {False: job.width_mm / 2, True: job.neck_mm / 2}
-        per_layer = []
+        per_layer: list[tuple[np.ndarray, np.ndarray]] = []
         for layer in range(len(lat.layers)):
-            rows = [r[1:5] for r in pieces if r[0] == layer] + [(x, y, x, y) for x, y in vias]
-            half = [halves[r[5]] for r in pieces if r[0] == layer] + [via_half] * len(vias)
-            per_layer.append((np.array(rows, dtype=np.float64).reshape(-1, 4), np.array(half)))
+            ends = [r[1:5] for r in pieces if r[0] == layer] + [(x, y, x, y) for x, y in vias]
+            halves_here = [halves[r[5]] for r in pieces if r[0] == layer] + [via_half] * len(vias)
+            per_layer.append((np.array(ends, dtype=np.float64).reshape(-1, 4), np.array(halves_here)))
         for k, (half_k, gap_k) in enumerate(p.classes):
             for layer, (rows, half) in enumerate(per_layer):
                 if len(rows):

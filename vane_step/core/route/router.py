@@ -58,7 +58,12 @@ def route(
     """
     lattice = choose_lattice(design)
     if lattice.plane * len(lattice.layers) > MAX_CELLS:
-        raise EditRefused("The board is too large to route in one piece.", where="board", value=f"{lattice.w} x {lattice.h}", allowed=f"{MAX_CELLS} grid nodes")
+        raise EditRefused(
+            "The board is too large to route in one piece.",
+            where="board",
+            value=f"{lattice.w} x {lattice.h}",
+            allowed=f"{MAX_CELLS} grid nodes",
+        )
     lift = _lifted(design, nets) if fresh else ()
     bare = apply(design, LayCopper(lift=lift))[0].replaced(pours={}, texts={})
     wanted = len([k for k in connectivity(bare).open_links if nets is None or k.net in nets])
@@ -112,7 +117,16 @@ def _draw(problem: Problem, routed: list[Routed], design: Design) -> LayCopper:
             _close(run, last, tracks, names, problem, job)
             for at in dict.fromkeys(pieces.vias) if not pieces.wires else ():
                 x, y = point(*at)
-                vias.append(Via(id=names.next("V"), net=job.name, x_nm=x, y_nm=y, pad_nm=rules.via_pad_nm, drill_nm=rules.via_drill_nm))
+                vias.append(
+                    Via(
+                        id=names.next("V"),
+                        net=job.name,
+                        x_nm=x,
+                        y_nm=y,
+                        pad_nm=rules.via_pad_nm,
+                        drill_nm=rules.via_drill_nm,
+                    )
+                )
             for x1, y1, x2, y2 in pieces.wires:
                 sizes = rules.jumper
                 assert sizes is not None
@@ -190,7 +204,9 @@ def _repair(bare: Design, laid: LayCopper, nets: set[str] | None) -> tuple[LayCo
         problem = build(_wider(base, bad, 0.012 * (attempt + 1)), bad if nets is None else bad & nets)
         again = _draw(problem, negotiate(problem)[0], base)
         laid = LayCopper(
-            tracks=(*laid.tracks, *again.tracks), vias=(*laid.vias, *again.vias), jumpers=(*laid.jumpers, *again.jumpers)
+            tracks=(*laid.tracks, *again.tracks),
+            vias=(*laid.vias, *again.vias),
+            jumpers=(*laid.jumpers, *again.jumpers),
         )
     return laid, MAX_REPAIRS
 

@@ -34,4 +34,8 @@ def score(request: Request, id: str) -> HTMLResponse:
     """Give the board's figures and its placement list alone."""
     kept = store_of(request).get(id)
     parts = sorted(kept.design.parts.values(), key=lambda p: natural(p.ref))
-    return page(request, "_score.html", {"kept": kept, "design": kept.design, "score": scoreboard(kept.design), "rules": rule_sets(), "parts": parts})
+    return page(
+        request,
+        "_score.html",
+        {"kept": kept, "design": kept.design, "score": scoreboard(kept.design), "rules": rule_sets(), "parts": parts},
+    )

@@ -1,4 +1,4 @@
-"""Changes from any page: edits, sentences of the ask line, undo, redo, routing jobs; and the stream that tells of them."""
+"""Changes from any page: edits, sentences, undo, redo, routing jobs; and the stream that tells of them."""
 
 from __future__ import annotations
 
@@ -76,7 +76,12 @@ def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
     store = store_of(request)
     kept = store.get(id)
     if not body.commit:
-        answer: dict[str, Any] = {"completions": complete(kept.design, body.text, rule_sets()), "says": "", "refused": "", "about": []}
+        answer: dict[str, Any] = {
+            "completions": complete(kept.design, body.text, rule_sets()),
+            "says": "",
+            "refused": "",
+            "about": [],
+        }
         if body.text.strip():
             try:
                 proposal = ask(kept.design, body.text, rule_sets())
@@ -93,7 +98,11 @@ def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
     if proposal.action:
         return _act(request, kept, proposal)
     assert proposal.edit is not None
-    return {**_answer(request, store.edit(id, proposal.edit, body.text, body.version), body.text), "says": proposal.says, "about": proposal.about}
+    return {
+        **_answer(request, store.edit(id, proposal.edit, body.text, body.version), body.text),
+        "says": proposal.says,
+        "about": proposal.about,
+    }
 
 
 def _act(request: Request, kept: Kept, proposal: Proposal) -> dict[str, Any]:
@@ -105,7 +114,14 @@ def _act(request: Request, kept: Kept, proposal: Proposal) -> dict[str, Any]:
         return _answer(request, store.redo(kept.id, kept.version), "redo")
     if verb == "route":
         _start_routing(request, kept, [w for w in words if w != "fresh"], "fresh" in words)
-    return {"version": kept.version, "undo": kept.undo, "redo": kept.redo, "says": proposal.says, "about": proposal.about, "action": proposal.action}
+    return {
+        "version": kept.version,
+        "undo": kept.undo,
+        "redo": kept.redo,
+        "says": proposal.says,
+        "about": proposal.about,
+        "action": proposal.action,
+    }
 
 
 def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -> None:
@@ -119,7 +135,13 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
         label = f"route {result.links_made} of {result.links_wanted} links"
         after = store.edit(kept.id, result.edit, label, kept.version)
         _answer(request, after, label)
-        tell({"state": "done", "says": f"{result.links_made} of {result.links_wanted} links routed in {result.seconds:.1f} s", "version": after.version})
+        tell(
+            {
+                "state": "done",
+                "says": f"{result.links_made} of {result.links_wanted} links routed in {result.seconds:.1f} s",
+                "version": after.version,
+            }
+        )
 
     def failed(error: Exception) -> None:
         known = isinstance(error, VaneStepError)
@@ -149,7 +171,13 @@ def events(request: Request, id: str) -> StreamingResponse:
 def ledger_fragment(request: Request, id: str, step: str) -> HTMLResponse:
     """Give the ledger and the stair as they stand."""
     kept = store_of(request).get(id)
-    data = {"kept": kept, "design": kept.design, "ledger": ledger(kept.design, step), "stair": stair(kept.design, step), "step": step}
+    data = {
+        "kept": kept,
+        "design": kept.design,
+        "ledger": ledger(kept.design, step),
+        "stair": stair(kept.design, step),
+        "step": step,
+    }
     return page(request, "_ledger.html", data)
 
 

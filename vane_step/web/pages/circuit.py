@@ -33,7 +33,11 @@ def _nets(design: Design) -> list[tuple[str, str, list[str]]]:
 def sheet_fragment(request: Request, id: str, show: str = "sheet") -> HTMLResponse:
     """Give the drawn sheet alone."""
     kept = store_of(request).get(id)
-    return page(request, "_sheet.html", {"kept": kept, "design": kept.design, "sheet": sheet(kept.design), "show": show, "nets": _nets(kept.design)})
+    return page(
+        request,
+        "_sheet.html",
+        {"kept": kept, "design": kept.design, "sheet": sheet(kept.design), "show": show, "nets": _nets(kept.design)},
+    )
 
 
 @router.get("/d/{id}/slip", response_class=HTMLResponse)
@@ -44,9 +48,15 @@ def slip(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
     data = {"kept": kept, "design": design, "kind": kind, "key": key}
     if kind == "part":
         part = part_of(design, key)
-        data |= {"part": part, "package": design.packages[part.package], "pins": [(p, design.net_of(pin_name(key, p.number))) for p in part.pins]}
+        data |= {
+            "part": part,
+            "package": design.packages[part.package],
+            "pins": [(p, design.net_of(pin_name(key, p.number))) for p in part.pins],
+        }
     elif kind == "pins":
-        chosen = [p for p in key.split(",") if (part := design.parts.get(split_pin(p)[0])) and part.pin(split_pin(p)[1])]
+        chosen = [
+            p for p in key.split(",") if (part := design.parts.get(split_pin(p)[0])) and part.pin(split_pin(p)[1])
+        ]
         data |= {"pins": [(p, design.parts[split_pin(p)[0]].pin(split_pin(p)[1]), design.net_of(p)) for p in chosen]}
     elif kind == "net":
         net = net_of(design, key)
@@ -54,7 +64,14 @@ def slip(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
         length = sum(i.spine.length for i in copper_items(design) if i.kind == "track" and i.net == key)
         answer = None
         if rule.current:
-            answer = trace.trace(rule.current.current_a, rule.current.rise_k, design.board.rules.copper_um, "outer", width=rule.width_nm / 1e6, length=max(length, 0.01))
+            answer = trace.trace(
+                rule.current.current_a,
+                rule.current.rise_k,
+                design.board.rules.copper_um,
+                "outer",
+                width=rule.width_nm / 1e6,
+                length=max(length, 0.01),
+            )
         data |= {"net": net, "rule": rule, "length": length, "answer": answer}
     elif kind == "copper":
         found = next((s[key] for s in (design.tracks, design.vias, design.jumpers) if key in s), None)
@@ -63,5 +80,9 @@ def slip(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
         data |= {"copper": found, "rule": design.rule_of(found.net)}
     else:
         raise NotFound(f"There is nothing of kind {kind}.", where=kind)
-    data["findings"] = [f for f in findings_of(design) if key in f.place.refs or key == f.place.net][:4] if kind in ("part", "net") else []
+    data["findings"] = (
+        [f for f in findings_of(design) if key in f.place.refs or key == f.place.net][:4]
+        if kind in ("part", "net")
+        else []
+    )
     return page(request, "_slip.html", data)

@@ -10,7 +10,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.geometry import outline
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.etch import artwork
 from vane_step.core.etch.drillplan import drill_plan
@@ -21,6 +21,7 @@ from vane_step.web.render import page, step_page, store_of
 from vane_step.web.view import findings_of
 
 router = APIRouter()
+SIDES: tuple[Side, Side] = ("front", "back")
 COLOURS = {"Copper": "copper", "Soldermask": "mask", "Paste": "paste", "Legend": "legend", "Profile": "profile"}
 
 
@@ -38,7 +39,7 @@ def make(request: Request, id: str, road: str = "", method: str = "toner", copie
         data |= {
             "method": chosen, "methods": METHODS, "copies": max(1, min(copies, fit)), "fit": fit, "cautions": CAUTIONS,
             "drills": drill_plan(kept.design), "findings": artwork.etch_findings(kept.design, chosen),
-            "sides": [(s, proof(chosen, s), chosen.mirrored(s)) for s in ("front", "back") if s in kept.design.board.layers],
+            "sides": [(s, proof(chosen, s), chosen.mirrored(s)) for s in SIDES if s in kept.design.board.layers],
         }  # fmt: skip
     return step_page(request, kept, "make", data)
 
@@ -58,10 +59,15 @@ def release_fragment(request: Request, id: str) -> HTMLResponse:
     """Write the release, read it back and show what the maker will see."""
     kept = store_of(request).get(id)
     made = release(kept.design, kept.changed_at)
-    layers = [(name, layer.function, COLOURS.get(layer.function[0], "copper")) for name, layer in made.read.layers.items()]
+    layers = [
+        (name, layer.function, COLOURS.get(layer.function[0], "copper")) for name, layer in made.read.layers.items()
+    ]
     return page(
         request, "_release.html",
-        {"kept": kept, "design": kept.design, "made": made, "layers": layers, "stops": _stops(kept), "taken": store_of(request).releases(id)[:5]},
+        {
+            "kept": kept, "design": kept.design, "made": made, "layers": layers, "stops": _stops(kept),
+            "taken": store_of(request).releases(id)[:5],
+        },
     )  # fmt: skip
 
 
@@ -76,7 +82,11 @@ def release_zip(request: Request, id: str) -> Response:
     made = release(kept.design, kept.changed_at)
     data = made.zipped()
     store_of(request).take_release(id, kept.version, made.digest())
-    return Response(data, media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{made.name}-{made.digest()}.zip"'})
+    return Response(
+        data,
+        media_type="application/zip",
+        headers={"Content-Disposition": f'attachment; filename="{made.name}-{made.digest()}.zip"'},
+    )
 
 
 @router.get("/d/{id}/read/{name}.svg")
@@ -90,10 +100,17 @@ def read_layer(request: Request, id: str, name: str) -> Response:
     x0, y0, x1, y1 = outline(kept.design).bounds
     holes = [] if layer.function[0] != "Copper" else [h for d in made.read.drills.values() for h in d.holes]
     kind = COLOURS.get(layer.function[0], "copper")
-    colour = {"copper": "#7b4b94" if "Bot" in layer.function else "#0f5e66", "mask": "#4a6572", "paste": "#6b6f72", "legend": "#20282d", "profile": "#20282d"}[kind]
+    colour = {
+        "copper": "#7b4b94" if "Bot" in layer.function else "#0f5e66",
+        "mask": "#4a6572",
+        "paste": "#6b6f72",
+        "legend": "#20282d",
+        "profile": "#20282d",
+    }[kind]
     ring = "M" + "L".join(f"{x:.4f} {-y:.4f}" for x, y in outline(kept.design).exterior.coords) + "Z"
     svg = (
-        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="{x0 - 1:.3f} {-y1 - 1:.3f} {x1 - x0 + 2:.3f} {y1 - y0 + 2:.3f}">'
+        f'<svg xmlns="http://www.w3.org/2000/svg" '
+        f'viewBox="{x0 - 1:.3f} {-y1 - 1:.3f} {x1 - x0 + 2:.3f} {y1 - y0 + 2:.3f}">'
         f'<path d="{ring}" fill="#ece4cf"/><path d="{_path(layer.image)}" fill="{colour}" fill-rule="evenodd"/>'
         + "".join(f'<circle cx="{x:.4f}" cy="{-y:.4f}" r="{d / 2:.4f}" fill="#fffdf7"/>' for x, y, d in holes)
         + "</svg>"
@@ -102,20 +119,37 @@ def read_layer(request: Request, id: str, name: str) -> Response:
 
 
 def _path(shape: BaseGeometry) -> str:
-    rings = [r for p in getattr(shape, "geoms", [shape]) if isinstance(p, Polygon) and not p.is_empty for r in (p.exterior, *p.interiors)]
+    rings = [
+        r
+        for p in getattr(shape, "geoms", [shape])
+        if isinstance(p, Polygon) and not p.is_empty
+        for r in (p.exterior, *p.interiors)
+    ]
     return "".join("M" + "L".join(f"{x:.3f} {-y:.3f}" for x, y in ring.coords) + "Z" for ring in rings)
 
 
 @router.get("/d/{id}/etch.pdf")
-def etch_pdf(request: Request, id: str, method: str = "toner", copies: int = 1, across: float = 50.0, upwards: float = 50.0) -> Response:
+def etch_pdf(
+    request: Request, id: str, method: str = "toner", copies: int = 1, across: float = 50.0, upwards: float = 50.0
+) -> Response:
     """Give the artwork as PDF at true scale."""
     kept = store_of(request).get(id)
     data = artwork.pdf(kept.design, method_of(method), copies, artwork.scale_of(across, upwards))
-    return Response(data, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{id}-{method}.pdf"'})
+    return Response(
+        data, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{id}-{method}.pdf"'}
+    )
 
 
 @router.get("/d/{id}/etch.svg")
-def etch_svg(request: Request, id: str, method: str = "toner", side: str = "back", copies: int = 1, across: float = 50.0, upwards: float = 50.0) -> Response:
+def etch_svg(
+    request: Request,
+    id: str,
+    method: str = "toner",
+    side: str = "back",
+    copies: int = 1,
+    across: float = 50.0,
+    upwards: float = 50.0,
+) -> Response:
     """Give one side's artwork as SVG at true scale."""
     kept = store_of(request).get(id)
     if side not in ("front", "back"):

@@ -29,7 +29,12 @@ def _rows(design: Design) -> list[dict[str, Any]]:
         if rule.current is None and net.role not in ("supply", "ground", "high-current", "switching"):
             continue
         pieces = tracks.get(net.name, [])
-        row: dict[str, Any] = {"net": net, "rule": rule, "thinnest": min((w for w, _ in pieces), default=None), "length": sum(x for _, x in pieces)}
+        row: dict[str, Any] = {
+            "net": net,
+            "rule": rule,
+            "thinnest": min((w for w, _ in pieces), default=None),
+            "length": sum(x for _, x in pieces),
+        }
         if rule.current:
             amps, rise = rule.current.current_a, rule.current.rise_k
             width = rule.width_nm / 1e6
@@ -39,7 +44,9 @@ def _rows(design: Design) -> list[dict[str, Any]]:
                 row["ohm"] = sum(trace.resistance_ohm(length, w, copper) for w, length in pieces if length > 0)
                 row["hot"] = trace.rise_k(row["thinnest"], amps, copper, "outer")
         rows.append(row)
-    return sorted(rows, key=lambda r: (r["rule"].current is None, -(r["rule"].current.current_a if r["rule"].current else 0)))
+    return sorted(
+        rows, key=lambda r: (r["rule"].current is None, -(r["rule"].current.current_a if r["rule"].current else 0))
+    )
 
 
 @router.get("/d/{id}/power", response_class=HTMLResponse)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
@@ -10,6 +11,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import outline, rectangle
 from vane_step.core.design.fileformat import from_json, json_schema, to_json, validated
+from vane_step.core.design.model import PointNm
 from vane_step.core.fab.release import slug
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import rule_set, rule_sets
@@ -35,10 +37,14 @@ def shelf(request: Request) -> HTMLResponse:
                 "id": id, "design": design, "changed": changed, "figures": figures(design), "size": (x1 - x0, y1 - y0),
                 "counts": {k: sum(1 for f in found if f.level == k) for k in ("stop", "look", "note")},
                 "shape": shape, "view": f"{x0 - 1:.2f} {-y1 - 1:.2f} {x1 - x0 + 2:.2f} {y1 - y0 + 2:.2f}",
-                "tracks": [(t.layer, "M" + "L".join(f"{x / 1e6:.2f} {-y / 1e6:.2f}" for x, y in t.points), t.width_nm / 1e6) for t in design.tracks.values()],
+                "tracks": [(t.layer, _line(t.points), t.width_nm / 1e6) for t in design.tracks.values()],
             }
         )  # fmt: skip
     return page(request, "shelf.html", {"cards": cards, "rules": rule_sets(), "design": None})
+
+
+def _line(points: Iterable[PointNm]) -> str:
+    return "M" + "L".join(f"{x / 1e6:.2f} {-y / 1e6:.2f}" for x, y in points)
 
 
 def _free_id(store: DesignStore, name: str) -> str:
