@@ -6,10 +6,12 @@ import math
 import shlex
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from typing import get_args
 
 import numpy as np
 import shapely
 import shapely.affinity
+from pydantic import ValidationError
 
 from vane_step.core.board.arrange import arrange
 from vane_step.core.board.copper import connectivity
@@ -17,22 +19,27 @@ from vane_step.core.board.geometry import copper_items, courtyards, rectangle
 from vane_step.core.circuit.sheet import anchor_of, check_nudge
 from vane_step.core.design import edits
 from vane_step.core.design.edits import Edit, apply, net_of, part_of
+from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import (
     CurrentNeed,
     Design,
     LegendText,
     MountingHole,
+    NetRole,
     NetRule,
+    Package,
     Part,
+    PartKind,
     PartPlace,
     Pin,
+    PinRole,
     Pour,
     RuleSet,
     natural,
     pin_name,
 )
 from vane_step.core.errors import EditRefused, InputError, NotFound
-from vane_step.core.parts.packages import package
+from vane_step.core.parts.packages import package, package_examples
 from vane_step.core.power import trace
 from vane_step.core.quantity import nm, parse_length_nm, parse_value
 
@@ -151,21 +158,40 @@ def _block(design: Design, words: Sequence[str]) -> Proposal:
     )
 
 
-KINDS = {"R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "LED": "led", "Y": "crystal", "F": "fuse"}
+def _pin(design: Design, words: Sequence[str]) -> Proposal:
+    form = "pin PIN NAME [ROLE]"
+    _need(words, 2, form)
+    pin = find_pin(design, words[0])
+    data = {"kind": "set-pin", "pin": pin, "name": words[1], "role": words[2] if len(words) > 2 else None}
+    edit = edits.edit_from(data)
+    says = f"{pin} is called {words[1]}" + (f" and is of role {words[2]}" if len(words) > 2 else "")
+    return Proposal(says, edit, about=(pin,))
+
+
+# What the letters of a reference say of a two-terminal part (IEC 60617 symbols).
+KINDS: dict[str, PartKind] = {
+    "R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "LED": "led", "Y": "crystal", "F": "fuse",
+    "TH": "thermistor", "S": "switch", "BZ": "sounder",
+}  # fmt: skip
+
+
+def _kind(ref: str, pack: Package) -> PartKind:
+    if len(pack.pads) != 2:
+        return "card"
+    letters = ref.rstrip("0123456789").upper()
+    return "polar-capacitor" if letters == "C" and pack.polarised else KINDS.get(letters, "card")
 
 
 def _add(design: Design, words: Sequence[str]) -> Proposal:
     _need(words, 2, "add REF PACKAGE [VALUE]")
     ref, name = words[0], words[1]
     pack = design.packages.get(name) or package(name, design.board.rules.etched)
-    letters = ref.rstrip("0123456789").upper()
-    kind = KINDS.get(letters, "card") if len(pack.pads) == 2 else "card"
     numbers = dict.fromkeys(p.number for p in pack.pads)
     part = Part(
         ref=ref,
         value=" ".join(words[2:]),
         package=pack.name,
-        kind=kind,
+        kind=_kind(ref, pack),
         pins=tuple(Pin(number=n) for n in numbers),
         block="New parts",
     )
@@ -422,7 +448,9 @@ def _text(design: Design, words: Sequence[str]) -> Proposal:
     while f"text{k}" in design.texts:
         k += 1
     side = "back" if words[-1] == "back" else "front"
-    height = parse_length_nm(words[3], "height") if len(words) > 3 and words[3] not in ("front", "back") else nm(1.2)
+    usual = max(nm(1.2), design.board.rules.legend_height_nm)
+    sized = len(words) > 3 and words[3] not in ("front", "back")
+    height = parse_length_nm(words[3], "height") if sized else usual
     text = LegendText(
         id=f"text{k}",
         text=words[0],
@@ -432,6 +460,21 @@ def _text(design: Design, words: Sequence[str]) -> Proposal:
         side=side,
     )
     return Proposal(f"prints “{words[0]}” on the {side}", edits.SetItem(text=text))
+
+
+def _move(design: Design, words: Sequence[str]) -> Proposal:
+    _need(words, 3, "move ID X Y")
+    name = words[0]
+    spot = {"x_nm": parse_length_nm(words[1], "x"), "y_nm": parse_length_nm(words[2], "y")}
+    says = f"moves {name} to {spot['x_nm'] / 1e6:g}, {spot['y_nm'] / 1e6:g} mm"
+    if name in design.holes:
+        hole = MountingHole.model_validate({**design.holes[name].model_dump(), **spot})
+        return Proposal(says, edits.SetItem(hole=hole), about=(name,))
+    if name in design.texts:
+        text = LegendText.model_validate({**design.texts[name].model_dump(), **spot})
+        return Proposal(says, edits.SetItem(text=text), about=(name,))
+    known = ", ".join([*design.holes, *design.texts])
+    raise NotFound(f"There is no hole or text {name}.", where=name, allowed=known or "none yet")
 
 
 def _pour(design: Design, words: Sequence[str]) -> Proposal:
@@ -480,9 +523,10 @@ VERBS: tuple[Verb, ...] = (
     Verb("part", "part PIN …", "take pins off their nets", _part, ("pin", "pin", "pin")),
     Verb("rename", "rename NET NEW", "give a net another name", _rename, ("net",)),
     Verb("merge", "merge NET INTO", "make two nets one", _merge, ("net", "net")),
+    Verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", _pin, ("pin", "", "pin-role")),
     Verb("value", "value REF VALUE", "change a value", _value, ("ref",)),
     Verb("block", "block REF NAME", "move a part to a block of the sheet", _block, ("ref",)),
-    Verb("add", "add REF PACKAGE [VALUE]", "add a part", _add),
+    Verb("add", "add REF PACKAGE [VALUE]", "add a part", _add, ("", "package")),
     Verb("remove", "remove REF", "take out a part, net, hole, pour or text", _remove, ("ref",)),
     Verb("nudge", "nudge REF DX DY", "shift a part on the sheet", _nudge, ("ref",)),
     Verb("place", "place REF X Y [TURN] · place REF by PIN", "put a part on the board", _place, ("ref", "by", "pin")),
@@ -499,6 +543,7 @@ VERBS: tuple[Verb, ...] = (
     Verb("outline", "outline 60x40 [RADIUS]", "board size in mm", _outline),
     Verb("hole", "hole X Y [DIAMETER]", "drill a mounting hole", _hole),
     Verb("text", 'text "WORDS" X Y [HEIGHT] [back]', "print on the legend", _text),
+    Verb("move", "move ID X Y", "shift a hole or a text", _move, ("item",)),
     Verb("pour", "pour NET LAYER", "fill a layer with a net", _pour, ("net", "layer")),
     Verb("rules", "rules NAME [LAYERS]", "choose a maker", lambda d, w: rules_proposal(d, {}, w), ("rules",)),
     Verb("go", "go REF", "show a part or net", _go, ("ref-or-net",)),
@@ -529,10 +574,13 @@ def ask(design: Design, text: str, sets: dict[str, RuleSet]) -> Proposal:
         raise InputError(
             f"{words[0] if words else ''!r} is no verb of the ask line.", where="ask line", allowed=", ".join(BY_NAME)
         )
-    if words[0] == "rules":
-        proposal = rules_proposal(design, sets, words[1:])
-    else:
-        proposal = BY_NAME[words[0]].make(design, words[1:])
+    try:
+        if words[0] == "rules":
+            proposal = rules_proposal(design, sets, words[1:])
+        else:
+            proposal = BY_NAME[words[0]].make(design, words[1:])
+    except ValidationError as error:
+        raise input_error(error, "ask line") from error
     if proposal.edit is not None:
         apply(design, proposal.edit)
     return proposal
@@ -566,6 +614,8 @@ def _choices(design: Design, what: str, last: str, sets: dict[str, RuleSet]) -> 
         "pin": pins, "pin-or-net": [*nets, *pins], "net": nets, "ref": refs, "ref-or-net": [*refs, *nets],
         "by": ["by", "off"],
         "rules": list(sets), "layer": list(design.board.layers),
-        "role": ["signal", "supply", "ground", "bus", "switching", "sense", "high-current"],
+        "role": list(get_args(NetRole)), "pin-role": list(get_args(PinRole)), "": [],
+        "item": [*design.holes, *design.texts],
+        "package": [*design.packages, *package_examples()],
     }  # fmt: skip
     return table[what]

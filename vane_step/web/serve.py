@@ -21,7 +21,9 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
     InputError
         When the port is taken, or another address than loopback is asked for without an access key.
     """
-    settings = Settings(host=host, port=port, **({"data": data} if data else {}))
+    settings = Settings(host=host, port=port)
+    if data:
+        settings = settings.model_copy(update={"data": data})
     if not settings.loopback and not settings.access_key:
         raise InputError(
             f"{host} can be reached by others.",

@@ -12,8 +12,9 @@ from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline, view_box
 from vane_step.core.board.legend import legend
 from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.strokefont import text_width
 from vane_step.core.derive import derived
-from vane_step.core.design.model import Design, Part, natural
+from vane_step.core.design.model import Design, LegendText, Part, natural
 from vane_step.core.finding import ORDER, Finding
 from vane_step.core.judge import all_findings
 from vane_step.store.designs import Kept
@@ -171,7 +172,7 @@ def board_view(kept: Kept) -> dict[str, Any]:
         "pads": [_pad(i) for i in copper_items(d) if i.kind == "pad"],
         **_copper(d),
         "holes": [
-            {"id": h.id, "x": h.x_mm, "y": h.y_mm, "drill": h.drill_mm}
+            {"id": h.id, "x": h.x_mm, "y": h.y_mm, "drill": h.drill_mm, "own": h.id in d.holes}
             for h in holes(d)
             if h.net is None and not h.plated
         ],
@@ -181,10 +182,20 @@ def board_view(kept: Kept) -> dict[str, Any]:
         "legend": [
             {"owner": k.owner, "side": k.side, "points": _points(k.points, 3), "width": k.width_mm} for k in legend(d)
         ],
+        "texts": [_text(t) for t in d.texts.values()],
         "links": [
             {"net": k.net, "a": k.a, "b": k.b, "from": k.a_mm, "to": k.b_mm} for k in connectivity(d).open_links
         ],
         **_rules(d),
+    }  # fmt: skip
+
+
+def _text(text: LegendText) -> dict[str, Any]:
+    """Give the box a legend text fills, by which it is taken hold of."""
+    wide, tall = text_width(text.text, _mm(text.height_nm)) + 0.6, _mm(text.height_nm) + 0.6
+    return {
+        "id": text.id, "text": text.text, "x": _mm(text.x_nm), "y": _mm(text.y_nm), "turn": text.turn_deg,
+        "width": wide, "height": tall,
     }  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 CHAR = 7.0
-ROW = 26.0
+ROW = 23.0
 PILL = 18.0
 
 

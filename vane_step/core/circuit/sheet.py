@@ -11,12 +11,13 @@ STUB = 24.0
 SYMBOL = 40.0
 LEAD = 10.0
 HANG = LEAD + SYMBOL + LEAD
-GROUND_H = 12.0
+GROUND_H = 10.0
+DROP = 6.0
 TITLE = 28.0
 PAD = 16.0
 GAP = 26.0
 NUDGE = 10.0
-SHEET_WIDTH = 790.0
+SHEET_WIDTH = 746.0
 LEFT_ROLES = ("supply-in", "ground", "input")
 
 
@@ -86,22 +87,31 @@ def _block(design: Design, parts: list[Part]) -> list[Group]:
 # -- cards ------------------------------------------------------------------------------------------------
 
 
-def _sides(part: Part) -> tuple[list[Pin], list[Pin]]:
-    """Divide a card's pins: what comes in on the left, what goes out on the right, evened out."""
+def _sides(drafter: _Drafter, part: Part) -> tuple[list[Pin], list[Pin]]:
+    """Divide a card's pins: what comes in on the left, what goes out on the right, evened out.
+
+    On the left supplies are on top, those of one net together, and grounds below.
+    """
+
+    def rank(pin: Pin) -> tuple[int, str]:
+        net = drafter.net(part.ref, pin.number)
+        return {"supply-in": 0, "ground": 2}.get(pin.role, 1), net.name if net and pin.role == "supply-in" else ""
+
     left = [p for p in part.pins if p.role in LEFT_ROLES]
     right = [p for p in part.pins if p.role not in LEFT_ROLES]
-    while len(right) > len(left) + 4 and len(part.pins) > 8:
-        left.append(right.pop())
-    while len(left) > len(right) + 4 and len(part.pins) > 8:
-        right.append(left.pop())
-    return left, right
+    surplus = max(0, (abs(len(right) - len(left)) - 3) // 2) if len(part.pins) > 8 else 0
+    if surplus and len(right) > len(left):
+        left, right = left + right[-surplus:], right[:-surplus]
+    elif surplus:
+        left, right = left[:-surplus], right + left[-surplus:]
+    return sorted(left, key=rank), right
 
 
 def _card(drafter: _Drafter, part: Part) -> Group:
     """Draw a card with everything that hangs on it, the card's upper left corner at the origin."""
     drafter.done.add(part.ref)
     group = Group(part.ref)
-    left, right = _sides(part)
+    left, right = _sides(drafter, part)
     names = [max((len(p.name or "") for p in side), default=0) for side in (left, right)]
     tab = 8 + CHAR * max((len(p.number) for p in part.pins), default=1)
     width = max(text_width(part.ref) + text_width(part.value) + 34, 2 * tab + CHAR * sum(names) + 36)
@@ -180,19 +190,15 @@ class _Run:
         self._hang(item, item.pins[1 - end], other, {far}, depth + 1)
 
     def _mine(self, part: Part, pin: Pin, net: Net) -> list[tuple[Part, int]]:
-        """Choose what hangs here: on a rail only decoupling for supply pins, elsewhere all there is."""
+        """Choose what hangs here: on a rail all its decoupling, at the last supply pin; elsewhere all there is."""
         waiting = self.drafter.hanging(net)
         if not _is_rail(net):
             return waiting
         if net.role == "ground" or pin.role not in ("supply-in", "supply-out"):
             return []
         caps = [(p, e) for p, e in waiting if p.kind.endswith("capacitor") and _is_rail(self.drafter.ends(p)[1 - e])]
-        share = [
-            p
-            for p in part.pins
-            if p.role in ("supply-in", "supply-out") and self.drafter.net(part.ref, p.number) is net
-        ]
-        return caps if pin is share[-1] else caps[:1]
+        share = [p for p in part.pins if p.role == pin.role and self.drafter.net(part.ref, p.number) is net]
+        return caps if pin is share[-1] else []
 
     def _wire(self, net: str, length: float) -> None:
         x = self.x + self.direction * length
@@ -210,8 +216,9 @@ class _Run:
         """End a wire: a rail by its symbol, any other net by its name."""
         if net.role == "ground":
             x = self.x
-            self.group.marks.append(Mark("ground", x - 9, 0, 18, GROUND_H, net=net.name, label=net.name))
-            self.down = max(self.down, GROUND_H + 2)
+            self.group.wires.append(Wire(net.name, x, 0, x, DROP))
+            self.group.marks.append(Mark("ground", x - 9, DROP, 18, GROUND_H, net=net.name, label=net.name))
+            self.down = max(self.down, DROP + GROUND_H)
             self.x += self.direction * 9
         elif net.role == "supply":
             self._end("supply", text_width(net.name) + 12, 16, net=net.name)
@@ -376,6 +383,29 @@ def _chain(drafter: _Drafter, start: Part) -> list[tuple[Part, int]]:
     bottom = drafter.ends(chain[-1][0])[1 - chain[-1][1]]
     if (bottom and bottom.role == "supply") or (top and top.role == "ground"):
         chain = [(p, 1 - e) for p, e in reversed(chain)]
+    return _from_the_name(drafter, chain, start)
+
+
+def _from_the_name(drafter: _Drafter, chain: list[tuple[Part, int]], start: Part) -> list[tuple[Part, int]]:
+    """Cut a chain that runs from ground to ground at a net that goes elsewhere, so that its name is on top.
+
+    The half with ``start`` is kept; the other half is drawn as a column of its own.
+    """
+
+    def ground(net: Net | None) -> bool:
+        return net is not None and net.role == "ground"
+
+    (first, end), (last, other) = chain[0], chain[-1]
+    if not (ground(drafter.ends(first)[end]) and ground(drafter.ends(last)[1 - other])):
+        return chain
+    for k in range(len(chain) - 1):
+        part, end = chain[k]
+        net = drafter.ends(part)[1 - end]
+        after, begin = chain[k + 1]
+        inside = {pin_name(part.ref, part.pins[1 - end].number), pin_name(after.ref, after.pins[begin].number)}
+        if net is not None and set(net.pins) - inside:
+            upper = [(p, 1 - e) for p, e in reversed(chain[: k + 1])]
+            return upper if any(p is start for p, _ in upper) else chain[k + 1 :]
     return chain
 
 

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import Package, PadSpec
 from vane_step.core.errors import NotFound
-from vane_step.core.parts.landpattern import Span, chip, finish_package, gull_wing, through_hole
+from vane_step.core.parts.landpattern import GULL_COARSE, Span, chip, finish_package, gull_wing, ipc_pad, through_hole
 from vane_step.core.quantity import nm
 
 # Chip sizes by metric name: length, terminal, width (each least, greatest), height, nickname in inches.
@@ -77,14 +77,17 @@ def _sot23(match: re.Match[str], _kitchen: bool) -> Package:
 
 
 def _sot223(match: re.Match[str], _kitchen: bool) -> Package:
+    span, foot = Span(6.70, 7.30), Span(0.75, 1.15)
+    outer, inner, lead = ipc_pad(span, foot, Span(0.60, 0.80), GULL_COARSE)
+    tab = ipc_pad(span, foot, Span(2.90, 3.10), GULL_COARSE)[2]
+    spots = [("1", -1, 2.3, lead), ("2", -1, 0.0, lead), ("3", -1, -2.3, lead), ("4", 1, 0.0, tab)]
+    at, long = (outer + inner) / 4, (outer - inner) / 2
     pads = [
-        PadSpec(number=str(i + 1), x_nm=nm(-3.15), y_nm=nm(y), width_nm=nm(1.9), height_nm=nm(1.0))
-        for i, y in enumerate((2.3, 0.0, -2.3))
+        PadSpec(number=number, x_nm=nm(side * at), y_nm=nm(y), width_nm=nm(long), height_nm=nm(tall))
+        for number, side, y, tall in spots
     ]
-    pads.append(PadSpec(number="4", x_nm=nm(3.15), y_nm=0, width_nm=nm(1.9), height_nm=nm(3.3)))
-    return finish_package(
-        match[0], pads, (3.5, 6.5), 1.8, title="power small-outline transistor with tab", polarised=True
-    )
+    title = "power small-outline transistor with tab"
+    return finish_package(match[0], pads, (3.5, 6.5), 1.8, title=title, polarised=True, source="IPC-7351 nominal")
 
 
 def _dip(match: re.Match[str], kitchen: bool) -> Package:
@@ -162,17 +165,25 @@ def _usb(match: re.Match[str], _kitchen: bool) -> Package:
 
 Maker = Callable[[re.Match[str], bool], Package]
 FAMILIES: tuple[tuple[str, str, Maker], ...] = (
-    (r"(CHIP|LED)-(1608M|2012M|3216M|3225M)", "CHIP-2012M, LED-1608M", _chip),
+    (
+        r"(CHIP|LED)-(1608M|2012M|3216M|3225M)",
+        "CHIP-1608M, CHIP-2012M, CHIP-3216M, CHIP-3225M, LED-1608M, LED-2012M",
+        _chip,
+    ),
     (r"SMA|IND-6060", "SMA, IND-6060", _moulded),
     (r"SOIC-(8|14|16)", "SOIC-8, SOIC-14, SOIC-16", _soic),
-    (r"TQFP-(32|44|48|64|100)", "TQFP-32 … TQFP-100", _tqfp),
+    (r"TQFP-(32|44|48|64|100)", "TQFP-32, TQFP-44, TQFP-48, TQFP-64, TQFP-100", _tqfp),
     (r"SOT-23(?:-([56]))?", "SOT-23, SOT-23-5, SOT-23-6", _sot23),
     (r"SOT-223", "SOT-223", _sot223),
-    (r"DIP-(8|14|16|18|20|28|40)", "DIP-8 … DIP-40", _dip),
-    (r"(AXIAL|DIODE)-P(762|1016|1270)", "AXIAL-P1016, DIODE-P762", _axial),
-    (r"(CER|ELCO|LEDR|SOUNDER)-P(200|250|254|500|508|762)-D(\d{1,2})", "CER-P508-D5, LEDR-P254-D5", _radial),
-    (r"HDR-([12])x(\d{1,2})", "HDR-1x6, HDR-2x5", _header),
-    (r"TERM-([2-8])", "TERM-2", _terminal),
+    (r"DIP-(8|14|16|18|20|28|40)", "DIP-8, DIP-14, DIP-16, DIP-18, DIP-20, DIP-28, DIP-40", _dip),
+    (r"(AXIAL|DIODE)-P(762|1016|1270)", "AXIAL-P762, AXIAL-P1016, DIODE-P762, DIODE-P1016", _axial),
+    (
+        r"(CER|ELCO|LEDR|SOUNDER)-P(200|250|254|500|508|762)-D(\d{1,2})",
+        "CER-P508-D5, ELCO-P250-D5, LEDR-P254-D5, SOUNDER-P762-D12",
+        _radial,
+    ),
+    (r"HDR-([12])x(\d{1,2})", "HDR-1x2, HDR-1x3, HDR-1x4, HDR-1x6, HDR-2x5", _header),
+    (r"TERM-([2-8])", "TERM-2, TERM-3", _terminal),
     (r"XTAL-P488", "XTAL-P488", _crystal),
     (r"USBC-6", "USBC-6", _usb),
 )
@@ -202,6 +213,11 @@ def package(name: str, kitchen: bool = False) -> Package:
         f"There is no package {name}.", where=name, allowed="; ".join(e for _, e, _ in FAMILIES),
         next_step="Or bring your own by JSON.",
     )  # fmt: skip
+
+
+def package_examples() -> list[str]:
+    """List names that :func:`package` knows, at least one of each family."""
+    return [name for _, examples, _ in FAMILIES for name in examples.split(", ")]
 
 
 class UserPad(BaseModel):

@@ -2,25 +2,40 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse
+from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse
 
+from vane_step.core.board.geometry import outline
+from vane_step.core.board.outlinefile import outline_from
+from vane_step.core.design.edits import SetOutline
 from vane_step.core.design.model import natural
 from vane_step.data.shipped import rule_sets
+from vane_step.store.designs import Kept
+from vane_step.web.pages.changes import answer
 from vane_step.web.render import page, step_page, store_of
 from vane_step.web.view import board_view, scoreboard
 
 router = APIRouter()
 
 
+def _told(kept: Kept) -> dict[str, Any]:
+    """Give what the slip of the board shows while nothing is chosen."""
+    design = kept.design
+    x0, y0, x1, y1 = outline(design).bounds
+    return {
+        "kept": kept, "design": design, "score": scoreboard(design), "rules": rule_sets(),
+        "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),
+        "size": f"{x1 - x0:g}x{y1 - y0:g}", "radius": design.board.corner_radius_nm / 1e6,
+    }  # fmt: skip
+
+
 @router.get("/d/{id}/board", response_class=HTMLResponse)
 def board(request: Request, id: str) -> HTMLResponse:
     """Show the board."""
     kept = store_of(request).get(id)
-    parts = sorted(kept.design.parts.values(), key=lambda p: natural(p.ref))
-    return step_page(request, kept, "board", {"parts": parts, "rules": rule_sets(), "score": scoreboard(kept.design)})
+    return step_page(request, kept, "board", _told(kept))
 
 
 @router.get("/d/{id}/board.json")
@@ -32,10 +47,14 @@ def board_data(request: Request, id: str) -> dict[str, Any]:
 @router.get("/d/{id}/score", response_class=HTMLResponse)
 def score(request: Request, id: str) -> HTMLResponse:
     """Give the board's figures and its placement list alone."""
-    kept = store_of(request).get(id)
-    parts = sorted(kept.design.parts.values(), key=lambda p: natural(p.ref))
-    return page(
-        request,
-        "_score.html",
-        {"kept": kept, "design": kept.design, "score": scoreboard(kept.design), "rules": rule_sets(), "parts": parts},
-    )
+    return page(request, "_score.html", _told(store_of(request).get(id)))
+
+
+@router.post("/d/{id}/outline")
+async def bring_outline(
+    request: Request, id: str, file: UploadFile, version: Annotated[int, Form()]
+) -> RedirectResponse:
+    """Take the outline from a DXF or SVG file."""
+    edit = SetOutline(outline=outline_from(await file.read(), file.filename or "outline"))
+    answer(request, store_of(request).edit(id, edit, "outline from a file", version), "outline from a file")
+    return RedirectResponse(f"/d/{id}/board", 303)

@@ -46,7 +46,8 @@ class OnVersion(BaseModel):
     version: int
 
 
-def _answer(request: Request, kept: Kept, label: str) -> dict[str, Any]:
+def answer(request: Request, kept: Kept, label: str) -> dict[str, Any]:
+    """Tell all pages of a design that it changed, and give what the asking page is told."""
     data = {"version": kept.version, "undo": kept.undo, "redo": kept.redo, "label": label}
     request.app.state.hub.publish(kept.id, "version", data)
     return data
@@ -55,19 +56,19 @@ def _answer(request: Request, kept: Kept, label: str) -> dict[str, Any]:
 @router.post("/d/{id}/edit")
 def change(request: Request, id: str, body: Change) -> dict[str, Any]:
     """Apply an edit."""
-    return _answer(request, store_of(request).edit(id, edit_from(body.edit), body.label, body.version), body.label)
+    return answer(request, store_of(request).edit(id, edit_from(body.edit), body.label, body.version), body.label)
 
 
 @router.post("/d/{id}/undo")
 def undo(request: Request, id: str, body: OnVersion) -> dict[str, Any]:
     """Take the last change back."""
-    return _answer(request, store_of(request).undo(id, body.version), "undo")
+    return answer(request, store_of(request).undo(id, body.version), "undo")
 
 
 @router.post("/d/{id}/redo")
 def redo(request: Request, id: str, body: OnVersion) -> dict[str, Any]:
     """Do the last undone change again."""
-    return _answer(request, store_of(request).redo(id, body.version), "redo")
+    return answer(request, store_of(request).redo(id, body.version), "redo")
 
 
 @router.post("/d/{id}/ask")
@@ -76,7 +77,7 @@ def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
     store = store_of(request)
     kept = store.get(id)
     if not body.commit:
-        answer: dict[str, Any] = {
+        told: dict[str, Any] = {
             "completions": complete(kept.design, body.text, rule_sets()),
             "says": "",
             "refused": "",
@@ -85,10 +86,10 @@ def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
         if body.text.strip():
             try:
                 proposal = ask(kept.design, body.text, rule_sets())
-                answer |= {"says": proposal.says, "about": proposal.about}
+                told |= {"says": proposal.says, "about": proposal.about}
             except VaneStepError as error:
-                answer["refused"] = error.line()
-        return answer
+                told["refused"] = error.line()
+        return told
     if body.version != kept.version:
         raise StaleEdit(
             "The design was changed elsewhere meanwhile; nothing was done.", where=id, value=f"version {body.version}",
@@ -99,7 +100,7 @@ def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
         return _act(request, kept, proposal)
     assert proposal.edit is not None
     return {
-        **_answer(request, store.edit(id, proposal.edit, body.text, body.version), body.text),
+        **answer(request, store.edit(id, proposal.edit, body.text, body.version), body.text),
         "says": proposal.says,
         "about": proposal.about,
     }
@@ -109,9 +110,9 @@ def _act(request: Request, kept: Kept, proposal: Proposal) -> dict[str, Any]:
     store = store_of(request)
     verb, *words = shlex.split(proposal.action)
     if verb == "undo":
-        return _answer(request, store.undo(kept.id, kept.version), "undo")
+        return answer(request, store.undo(kept.id, kept.version), "undo")
     if verb == "redo":
-        return _answer(request, store.redo(kept.id, kept.version), "redo")
+        return answer(request, store.redo(kept.id, kept.version), "redo")
     if verb == "route":
         _start_routing(request, kept, [w for w in words if w != "fresh"], "fresh" in words)
     return {
@@ -134,7 +135,7 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
     def done(result: RouteDone) -> None:
         label = f"route {result.links_made} of {result.links_wanted} links"
         after = store.edit(kept.id, result.edit, label, kept.version)
-        _answer(request, after, label)
+        answer(request, after, label)
         tell(
             {
                 "state": "done",

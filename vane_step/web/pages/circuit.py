@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse
+from fastapi import APIRouter, Request, UploadFile
+from fastapi.responses import HTMLResponse, RedirectResponse
 
 from vane_step.core.board.geometry import copper_items
 from vane_step.core.circuit.sheet import sheet
-from vane_step.core.design.edits import net_of, part_of
+from vane_step.core.design.edits import SetItem, net_of, part_of
 from vane_step.core.design.model import Design, natural, pin_name, split_pin
-from vane_step.core.errors import NotFound
+from vane_step.core.errors import InputError, NotFound
+from vane_step.core.exchange import read_packages
 from vane_step.core.power import trace
+from vane_step.web.pages.changes import answer
 from vane_step.web.render import page, step_page, store_of
 from vane_step.web.view import findings_of
 
@@ -22,6 +24,19 @@ def circuit(request: Request, id: str, show: str = "sheet") -> HTMLResponse:
     """Show the sheet or the connection list."""
     kept = store_of(request).get(id)
     return step_page(request, kept, "circuit", {"sheet": sheet(kept.design), "show": show, "nets": _nets(kept.design)})
+
+
+@router.post("/d/{id}/packages")
+async def bring_packages(request: Request, id: str, file: UploadFile) -> RedirectResponse:
+    """Bring packages of one's own into a design, from a JSON file as in an exchange folder."""
+    try:
+        text = (await file.read()).decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise InputError("It is not UTF-8 text.", where=file.filename or "packages") from error
+    for package in read_packages(text, file.filename or "packages").values():
+        label = f"bring package {package.name}"
+        answer(request, store_of(request).edit(id, SetItem(package=package), label), label)
+    return RedirectResponse(f"/d/{id}/circuit", 303)
 
 
 def _nets(design: Design) -> list[tuple[str, str, list[str]]]:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from pathlib import Path
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from vane_step.core.board.check import figures
-from vane_step.core.board.geometry import outline, rectangle
+from vane_step.core.board.geometry import CopperItem, copper_items, outline, rectangle
 from vane_step.core.design.fileformat import from_json, json_schema, to_json, validated
 from vane_step.core.design.model import PointNm
+from vane_step.core.errors import InputError
+from vane_step.core.exchange import FILES, read_exchange
 from vane_step.core.fab.release import slug
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import rule_set, rule_sets
@@ -37,6 +40,7 @@ def shelf(request: Request) -> HTMLResponse:
                 "id": id, "design": design, "changed": changed, "figures": figures(design), "size": (x1 - x0, y1 - y0),
                 "counts": {k: sum(1 for f in found if f.level == k) for k in ("stop", "look", "note")},
                 "shape": shape, "view": f"{x0 - 1:.2f} {-y1 - 1:.2f} {x1 - x0 + 2:.2f} {y1 - y0 + 2:.2f}",
+                "pads": [_pad(i) for i in copper_items(design) if i.kind == "pad"],
                 "tracks": [(t.layer, _line(t.points), t.width_nm / 1e6) for t in design.tracks.values()],
             }
         )  # fmt: skip
@@ -45,6 +49,11 @@ def shelf(request: Request) -> HTMLResponse:
 
 def _line(points: Iterable[PointNm]) -> str:
     return "M" + "L".join(f"{x / 1e6:.2f} {-y / 1e6:.2f}" for x, y in points)
+
+
+def _pad(item: CopperItem) -> tuple[str, str]:
+    ring = item.shape().simplify(0.05).exterior.coords
+    return item.layers[-1], "M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in ring) + "Z"
 
 
 def _free_id(store: DesignStore, name: str) -> str:
@@ -72,12 +81,29 @@ def new(
 
 
 @router.post("/bring")
-async def bring(request: Request, file: UploadFile) -> RedirectResponse:
-    """Bring a design file in."""
-    design = from_json(await file.read(), file.filename or "upload")
+async def bring(request: Request, files: list[UploadFile]) -> RedirectResponse:
+    """Bring a design file in, or the files of an exchange folder together."""
+    contents = {Path(f.filename or "upload").name: await f.read() for f in files}
+    if len(contents) == 1 and not contents.keys() & set(FILES):
+        name, content = next(iter(contents.items()))
+        design = from_json(content, name)
+    else:
+        strange = sorted(contents.keys() - set(FILES))
+        if strange:
+            raise InputError(
+                f"{strange[0]} is no file of an exchange folder.", where="upload", allowed=", ".join(FILES)
+            )
+        design = read_exchange({name: _text(content, name) for name, content in contents.items()}, "exchange folder")
     id = _free_id(store_of(request), design.name)
     store_of(request).add(id, design)
     return RedirectResponse(f"/d/{id}/board", 303)
+
+
+def _text(content: bytes, name: str) -> str:
+    try:
+        return content.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise InputError(f"It is not UTF-8 text (byte {error.start}).", where=name) from error
 
 
 @router.get("/d/{id}/design.json")

@@ -4,7 +4,7 @@ import { elbow, toShape } from "./geometry.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const svg = document.getElementById("board"), tip = document.getElementById("tip"), where = document.getElementById("where");
-let data = null, chosen = null, mode = "arrange", lay = null, drag = null, box = null, partNodes = {};
+let data = null, chosen = null, mode = "arrange", lay = null, drag = null, box = null, partNodes = {}, printNodes = {};
 
 function el(name, attributes, parent) {
   const node = document.createElementNS(NS, name);
@@ -13,6 +13,8 @@ function el(name, attributes, parent) {
   return node;
 }
 const line = (points) => "M" + points.map((p) => `${p[0]} ${p[1]}`).join("L");
+// Every layer differs in pattern as well as hue; the front is solid.
+const HATCHES = [["front", 0], ["back", 35], ["in1", -35], ["in2", 90]];
 const ring = (points) => line(points) + "Z";
 
 async function load(fit) {
@@ -21,12 +23,13 @@ async function load(fit) {
   data = await answer.json();
   draw();
   if (fit || !box) all();
+  if (fit || keysFor !== data.layers.join()) layerKeys();
 }
 
 function draw() {
   svg.replaceChildren();
   const defs = el("defs", {}, svg);
-  defs.innerHTML = `<pattern id="hatch-back" patternUnits="userSpaceOnUse" width=".5" height=".5" patternTransform="rotate(35)"><rect width=".5" height=".5" fill="var(--back)"/><rect width=".5" height=".13" fill="var(--substrate)"/></pattern><pattern id="hatch-pour" patternUnits="userSpaceOnUse" width="1.2" height="1.2" patternTransform="rotate(35)"><rect width="1.2" height=".28" fill="var(--back)" opacity=".3"/></pattern>`;
+  defs.innerHTML = HATCHES.map(([layer, turn]) => `<pattern id="hatch-${layer}" patternUnits="userSpaceOnUse" width=".5" height=".5" patternTransform="rotate(${turn})"><rect width=".5" height=".5" fill="var(--${layer})"/><rect width=".5" height=".13" fill="var(--substrate)"/></pattern><pattern id="pour-${layer}" patternUnits="userSpaceOnUse" width="1.4" height="1.4" patternTransform="rotate(${turn})"><rect width="1.4" height=".22" fill="var(--${layer})" opacity=".26"/></pattern>`).join("");
   const top = el("g", { transform: "scale(1 -1)", class: data.layers.length === 1 ? "one-layer" : "" }, svg);
   el("path", { d: ring(data.outline), class: "substrate" }, top);
   for (const p of data.pours) for (const r of p.rings) el("path", { d: r.map(ring).join(""), "fill-rule": "evenodd", class: `pour-${p.layer}` }, top);
@@ -40,11 +43,12 @@ function draw() {
     for (const p of [j.a, j.b]) { el("circle", { cx: p[0], cy: p[1], r: j.pad / 2, class: "jumper-pad", "data-id": j.id, "data-net": j.net }, top); el("circle", { cx: p[0], cy: p[1], r: j.drill / 2, class: "bore" }, top); }
     el("path", { d: line([j.a, j.b]), class: "wire-jumper", "stroke-width": j.wire / 2, "data-id": j.id, "data-net": j.net }, top);
   }
-  for (const h of data.holes) el("circle", { cx: h.x, cy: h.y, r: h.drill / 2, class: "bore" }, top);
+  for (const h of data.holes) el("circle", { cx: h.x, cy: h.y, r: h.drill / 2, class: "bore", ...(h.own ? { "data-item": h.id } : {}) }, top);
   const byOwner = {};
   for (const k of data.legend) (byOwner[`${k.owner} ${k.side} ${k.width}`] ||= []).push(k);
   const prints = {};
   for (const lines of Object.values(byOwner)) { const node = el("path", { d: lines.map((k) => line(k.points)).join(""), class: `print ${lines[0].side}`, "stroke-width": lines[0].width }, top); (prints[lines[0].owner] ||= []).push(node); }
+  printNodes = prints;
   partNodes = {};
   let waiting = 0;
   for (const p of data.parts) {
@@ -54,6 +58,7 @@ function draw() {
     el("rect", { x: p.yard[0], y: p.yard[1], width: p.yard[2] - p.yard[0], height: p.yard[3] - p.yard[1], class: "yard", transform: `translate(${p.place.x_nm / 1e6} ${p.place.y_nm / 1e6}) rotate(${p.place.turn_deg})${flip}` }, g);
     partNodes[p.ref] = { part: p, group: g, prints: prints[p.ref] || [] };
   }
+  for (const t of data.texts) el("rect", { x: -t.width / 2, y: -t.height / 2, width: t.width, height: t.height, class: "hold", "data-item": t.id, transform: `translate(${t.x} ${t.y}) rotate(${t.turn})` }, top);
   el("g", { id: "links" }, top);
   links({});
   el("g", { id: "ghosts" }, top);
@@ -127,6 +132,7 @@ svg.addEventListener("pointerdown", (e) => {
   if (mode === "lay" && e.button === 0) { layPoint(e, p); return; }
   const part = e.target.closest(".part");
   if (part && e.button === 0) { drag = { ref: part.dataset.ref, from: p, shift: [0, 0], id: e.pointerId }; svg.setPointerCapture(e.pointerId); return; }
+  if (e.target.dataset && e.target.dataset.item && e.button === 0) { drag = { item: e.target.dataset.item, node: e.target, from: p, shift: [0, 0], base: e.target.getAttribute("transform") || "" }; svg.setPointerCapture(e.pointerId); return; }
   if (e.target.dataset && e.target.dataset.id) { slip("copper", e.target.dataset.id); glow(e.target.dataset.net); return; }
   if (e.target.dataset && e.target.dataset.net && e.target.dataset.pin) { slip("net", e.target.dataset.net); glow(e.target.dataset.net); return; }
   choose(null);
@@ -140,9 +146,17 @@ svg.addEventListener("pointermove", (e) => {
   if (mode === "lay" && lay) { layMove(e, p); return; }
   if (!drag) return;
   if (drag.pan) { const s = box[2] / svg.getBoundingClientRect().width, t = Math.max(s, box[3] / svg.getBoundingClientRect().height); setBox([drag.box[0] - (e.clientX - drag.x) * t, drag.box[1] - (e.clientY - drag.y) * t, box[2], box[3]]); return; }
+  const step = e.shiftKey ? 0.1 : 0.5;
+  if (drag.item) {
+    drag.shift = [0, 1].map((i) => Math.round((p[i] - drag.from[i]) / step) * step);
+    drag.node.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]}) ${drag.base}`);
+    for (const n of printNodes[drag.item] || []) n.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]})`);
+    const [x, y] = itemAt(drag.item, drag.shift);
+    say(e, `${drag.item}  ${x.toFixed(2)}, ${y.toFixed(2)} mm`);
+    return;
+  }
   const node = partNodes[drag.ref];
   if (node.part.place.locked) { say(e, `${drag.ref} is kept in place`, true); return; }
-  const step = e.shiftKey ? 0.1 : 0.5;
   drag.shift = [0, 1].map((i) => Math.round((p[i] - drag.from[i]) / step) * step);
   for (const n of [node.group, ...node.prints]) n.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]})`);
   if (!drag.pads) drag.pads = [...svg.querySelectorAll(`[data-pin^="${drag.ref}."]`)];
@@ -158,10 +172,19 @@ svg.addEventListener("pointerup", async (e) => {
   drag = null;
   say(e, "");
   if (d.pan) return;
+  if (d.item) {
+    const [x, y] = itemAt(d.item, d.shift);
+    if ((d.shift[0] || d.shift[1]) && !await ask(`move ${d.item} ${x.toFixed(3)} ${y.toFixed(3)}`)) draw();
+    return;
+  }
   choose(d.ref);
   if (!d.shift[0] && !d.shift[1]) return;
   await move(d.ref, d.shift);
 });
+function itemAt(id, shift) {
+  const found = [...data.holes, ...data.texts].find((i) => i.id === id);
+  return [found.x + shift[0], found.y + shift[1]];
+}
 async function move(ref, shift) {
   const place = partNodes[ref].part.place;
   const x = (place.x_nm / 1e6 + shift[0]).toFixed(3), y = (place.y_nm / 1e6 + shift[1]).toFixed(3);
@@ -268,11 +291,28 @@ async function finish() {
 }
 
 // -- sides, findings, keys, jobs --
-document.querySelectorAll("[data-side]").forEach((b) => b.addEventListener("click", () => {
-  document.querySelectorAll("[data-side]").forEach((x) => x.setAttribute("aria-pressed", x === b));
-  svg.classList.toggle("hide-front", b.dataset.side === "back");
-  svg.classList.toggle("hide-back", b.dataset.side === "front");
-}));
+// The layer keys are the legend of the drawing and choose which layer stands out.
+let keysFor = "";
+const SAYS = { front: "front", in1: "inner 1", in2: "inner 2", back: "back" };
+function layerKeys() {
+  keysFor = data.layers.join();
+  const keys = document.getElementById("layers");
+  const names = data.layers.length > 1 ? ["", ...data.layers] : data.layers;
+  keys.replaceChildren(...names.map((name) => {
+    const b = document.createElement("button");
+    b.type = "button";
+    if (name) { const swatch = document.createElement("i"); swatch.className = `k-${name}`; b.append(swatch); }
+    b.append(name ? SAYS[name] : "all");
+    b.addEventListener("click", () => only(name));
+    b.dataset.layer = name;
+    return b;
+  }));
+  only("");
+}
+function only(name) {
+  document.querySelectorAll("#layers button").forEach((b) => b.setAttribute("aria-pressed", b.dataset.layer === name));
+  for (const layer of ["front", "in1", "in2", "back"]) svg.classList.toggle(`fade-${layer}`, Boolean(name) && name !== layer);
+}
 function glow(net) { svg.querySelectorAll("[data-net]").forEach((x) => x.classList.toggle("hot-net", Boolean(net) && x.dataset.net === net)); }
 function ringAt(d) {
   const g = document.getElementById("places");

@@ -155,8 +155,8 @@ document.addEventListener("submit", (e) => {
   const form = e.target.closest("[data-form]");
   if (!form) return;
   e.preventDefault();
-  const value = new FormData(form).get("v").trim();
-  if (value) ask(form.dataset.form.replace("{}", value));
+  const fields = new FormData(form);
+  ask(form.dataset.form.replace(/\{(\w*)\}/g, (_, name) => (fields.get(name || "v") || "").replaceAll('"', "").trim()).trim());
 });
 
 export function visit(finding) {
