@@ -141,14 +141,14 @@ def frost_sentinel() -> Design:
     """Build the night-frost alarm node: 12 V or USB-C, buck and linear supplies, pump driver, sensors, sounder."""
     s = Sketch()
     s.block = "Supply inputs"
-    s.add("J1", "12 V accumulator", "TERM-2", "1:+=BATT 2:-=GND", (6.0, 48.0, 0))
+    s.add("J1", "12 V accumulator", "TERM-2", "1:+/S=BATT 2:-=GND", (6.0, 48.0, 0))
     s.two("F1", "3 A", "CHIP-3216M", "BATT", "BATT_F", (14.0, 51.2, 0))
     s.two("D1", "40V 3A", "SMA", "12V", "BATT_F", (20.8, 51.2, 180))
     s.add(
         "J2",
         "USB-C",
         "USBC-6",
-        "1:GND/g=GND 2:VBUS=VBUS 3:CC1=CC1 4:CC2=CC2 5:VBUS=VBUS 6:GND/g=GND "
+        "1:GND/g=GND 2:VBUS/S=VBUS 3:CC1=CC1 4:CC2=CC2 5:VBUS/S=VBUS 6:GND/g=GND "
         "S1:shell=GND S2:shell=GND S3:shell=GND S4:shell=GND",
         (4.2, 31.0, 270),
     )
@@ -269,7 +269,7 @@ def thirst_beeper() -> Design:
     s.two("C1", "100n", "CER-P508-D5", "VCC", "GND", (28.6, 28.6, 0), "capacitor")
     s.two("R2", "10k", "AXIAL-P762", "VCC", "RESET", (19.0, 30.6, 180))
     s.block = "Battery"
-    s.add("J2", "3 V cell", "HDR-1x2", "1:+=VCC 2:-=GND", (22.5, 37.0, 90))
+    s.add("J2", "3 V cell", "HDR-1x2", "1:+/S=VCC 2:-=GND", (22.5, 37.0, 90))
     s.two("C2", "10u", "ELCO-P250-D5", "VCC", "GND", (29.8, 34.0, 0), "polar-capacitor")
     s.block = "Probe"
     s.add("J1", "probe", "HDR-1x2", "1:a=PROBE_A 2:b=GND", (9.0, 30.0, 0))

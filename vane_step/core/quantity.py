@@ -21,7 +21,10 @@ E6: Final = (10, 15, 22, 33, 47, 68)
 E12: Final = (10, 12, 15, 18, 22, 27, 33, 39, 47, 56, 68, 82)
 E24: Final = (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
 
-_VALUE = re.compile(r"^([+-]?)(\d*)(?:[.,](\d+))?\s*([pnuµμmkKMGR]?)(\d*)\s*(ohm|Ω|F|H|V|A|W|Hz|K|s|C)?$")
+_UNIT = r"\s*(?:ohm|Ω|F|H|V|A|W|Hz|K|s|C)?$"
+# A plain number with a prefix behind it, or a number whose point is a prefix: 4.7k and 4k7.
+_PLAIN = re.compile(r"^([+-]?)(\d*)(?:[.,](\d+))?\s*([pnuµμmkKMGR]?)" + _UNIT)
+_POINT = re.compile(r"^([+-]?)(\d*)([pnuµμmkKMGR])(\d+)" + _UNIT)
 _LENGTH = re.compile(r"^([+-]?\d*(?:[.,]\d+)?)\s*(nm|um|µm|mm|cm|mil|in|oz|\"|m)?$")
 
 
@@ -45,18 +48,18 @@ def parse_value(text: str, what: str = "value") -> float:
     InputError
         When the text is no such value. Upper and lower case differ: ``1M`` is 1e6, ``1m`` is 1e-3.
     """
-    match = _VALUE.match(text.strip())
-    if not match or not (match[2] or match[3]):
+    text = text.strip()
+    if match := _POINT.match(text):
+        sign, whole, prefix, fraction = match.groups()
+    elif (match := _PLAIN.match(text)) and (match[2] or match[3]):
+        sign, whole, fraction, prefix = match.groups()
+    else:
         raise InputError(
             f"{text!r} is not a value.", where=what, value=text,
             allowed="a number with an optional prefix, such as 4k7, 100n, 0R05 or 2A",
         )  # fmt: skip
-    sign, whole, fraction, prefix, after, _unit = match.groups()
-    if fraction and after:
-        raise InputError(f"{text!r} has two fractions.", where=what, value=text, allowed="4k7 or 4.7k")
-    digits = f"{whole or '0'}.{fraction or after or '0'}"
     factor = 1.0 if prefix == "R" else PREFIXES[prefix]
-    return float(f"{sign}{digits}") * factor
+    return float(f"{sign}{whole or '0'}.{fraction or '0'}") * factor
 
 
 def parse_length_nm(text: str | float, what: str = "length") -> int:
@@ -93,6 +96,7 @@ def format_value(value: float, unit: str = "", digits: int = 3) -> str:
     """
     if value == 0 or not math.isfinite(value):
         return f"{value:g} {unit}".strip()
+    value = float(f"{value:.{digits}g}")
     exponent = min(9, max(-12, 3 * math.floor(math.log10(abs(value)) / 3 + 1e-12)))
     prefix = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}[exponent]
     return f"{value / 10.0**exponent:.{digits}g} {prefix}{unit}".strip()

@@ -133,7 +133,9 @@ def _clearances(design: Design) -> Iterable[Finding]:
         line = shapely.shortest_line(one.spine, two.spine).centroid
         pins = tuple(i.id for i in (one, two) if i.kind == "pad")
         layer = next(x for x in one.layers if x in two.layers)
-        place = Place(x_nm=nm(line.x), y_nm=nm(line.y), net=one.net or two.net, pins=pins, layer=layer)
+        # The net whose copper can give way: pads stay where their part is.
+        net_here = two.net if one.kind == "pad" and two.net else one.net or two.net
+        place = Place(x_nm=nm(line.x), y_nm=nm(line.y), net=net_here, pins=pins, layer=layer)
         if gap[k] <= 0:
             text = f"{_named(one)} touches {_named(two)} on the {layer}".capitalize()
             yield _breach(design, "short", text, float(gap[k]), float(need[k]), place)

@@ -10,8 +10,8 @@ from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_nam
 from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
 
 CAPACITORS = ("capacitor", "polar-capacitor")
-# Parts through which a rail may be fed from somewhere else.
-FEEDERS = ("diode", "fuse", "inductor", "switch", "resistor")
+# Parts through which a net is fed from another; a resistor only from rail to rail, else it is a pull-up.
+FEEDERS = ("diode", "fuse", "inductor", "switch")
 RULE_OF_THUMB = "rule of thumb"
 CIRCUIT = "the circuit"
 
@@ -86,7 +86,8 @@ def _lonely_nets(design: Design) -> Iterator[Finding]:
 def _fights(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
         drivers = [(part, pin) for part, pin in pins_of(design, net) if pin.role in ("output", "supply-out")]
-        if len(drivers) > 1:
+        # Several supply pins of one connector or regulator are one source.
+        if len({part.ref if pin.role == "supply-out" else pin_name(part.ref, pin.number) for part, pin in drivers}) > 1:
             names = tuple(pin_name(a.ref, b.number) for a, b in drivers)
             text = f"Outputs fight on {net.name}: " + ", ".join(_label(a, b) for a, b in drivers[:4])
             yield _finding(
@@ -94,22 +95,49 @@ def _fights(design: Design) -> Iterator[Finding]:
             )
 
 
-def _sources(design: Design, net: Net) -> int:
-    """Count what can feed a net: supply outputs, connectors, and parts that pass current from another net."""
-    count = 0
-    for part, pin in pins_of(design, net):
-        connector = part.kind == "card" and all(p.role in ("passive", "ground", "unconnected") for p in part.pins)
-        if pin.role == "supply-out" or part.kind in FEEDERS or (connector and len(part.pins) > 1):
-            count += 1
-    return count
+def fed_nets(design: Design) -> set[str]:
+    """Give the nets that something feeds.
+
+    A net is fed by a supply output, by an output on a switching net, and through diodes, fuses, inductors and
+    switches from a net that is fed; through a resistor only from rail to rail.
+    """
+    through: dict[str, set[str]] = {name: set() for name in design.nets}
+    for part in design.parts.values():
+        ends = [design.net_of(pin_name(part.ref, p.number)) for p in part.pins] if len(part.pins) == 2 else []
+        nets = [design.nets[e] for e in ends if e is not None]
+        rails = part.kind == "resistor" and all(n.role == "supply" for n in nets)
+        if len(nets) == 2 and (part.kind in FEEDERS or rails):
+            through[nets[0].name].add(nets[1].name)
+            through[nets[1].name].add(nets[0].name)
+    fed: set[str] = set()
+    waiting = [n.name for n in design.nets.values() if any(_feeds(n, pin) for _, pin in pins_of(design, n))]
+    while waiting:
+        name = waiting.pop()
+        if name not in fed and design.nets[name].role != "ground":
+            fed.add(name)
+            waiting += through[name]
+    return fed
+
+
+def _feeds(net: Net, pin: Pin) -> bool:
+    return pin.role == "supply-out" or (pin.role == "output" and net.role == "switching")
 
 
 def _supplies(design: Design) -> Iterator[Finding]:
+    fed = fed_nets(design)
     for net in design.nets.values():
-        takers = tuple(pin_name(a.ref, b.number) for a, b in pins_of(design, net) if b.role == "supply-in")
-        if takers and _sources(design, net) == 0:
-            text = f"Nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
-            yield _finding("stop", "no-supply", text, 0, 1, "sources", CIRCUIT, takers, net.name)
+        on = list(pins_of(design, net))
+        takers = tuple(pin_name(a.ref, b.number) for a, b in on if b.role == "supply-in")
+        if not takers or net.name in fed:
+            continue
+        doors = [(a, b) for a, b in on if a.kind == "card" and b.role == "passive"]
+        remedy = None
+        if doors:
+            part, pin = doors[0]
+            name = pin_name(part.ref, pin.number)
+            remedy = Remedy(label=f"Say that {name} feeds it", ask=f"pin {name} {pin.name or pin.number} supply-out")
+        text = f"Nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
+        yield _finding("stop", "no-supply", text, 0, 1, "sources", CIRCUIT, takers, net.name, remedy=remedy)
 
 
 def _grounds(design: Design) -> Iterator[Finding]:

@@ -241,7 +241,7 @@ class _Run:
         self.drafter.done.add(item.ref)
         up = other is not None and other.role == "supply"
         wide = max(text_width(item.ref), text_width(item.value)) + 20
-        name = text_width(other.name) + 22 if other is not None and not _is_rail(other) else 24.0
+        name = 24.0 if other is None or other.role == "ground" else text_width(other.name) + 22
         before, after = max(14.0, name / 2 + 4), max(wide, name / 2) + 4
         lead_in, lead_out = (before, after) if self.direction > 0 else (after, before)
         self._wire(net.name, lead_in)

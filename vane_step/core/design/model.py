@@ -312,6 +312,10 @@ class Design(Frozen):
     _digests: dict[str, str] = PrivateAttr(default_factory=dict)
     _pin_nets: dict[str, str] | None = PrivateAttr(default=None)
 
+    def __eq__(self, other: object) -> bool:
+        """Compare the content; what was computed from it meanwhile does not count."""
+        return self.__dict__ == other.__dict__ if isinstance(other, Design) else NotImplemented
+
     def digest(self, section: str) -> str:
         """Give a digest of a section's content; equal content gives equal digests."""
         found = self._digests.get(section)

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any, get_args
+
 from fastapi import APIRouter, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 
 from vane_step.core.board.geometry import copper_items
 from vane_step.core.circuit.sheet import sheet
 from vane_step.core.design.edits import SetItem, net_of, part_of
-from vane_step.core.design.model import Design, natural, pin_name, split_pin
+from vane_step.core.design.model import Design, NetRole, PinRole, natural, pin_name, split_pin
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.exchange import read_packages
 from vane_step.core.power import trace
@@ -57,47 +60,53 @@ def sheet_fragment(request: Request, id: str, show: str = "sheet") -> HTMLRespon
 
 @router.get("/d/{id}/slip", response_class=HTMLResponse)
 def slip(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
-    """Give all that is known of a part, pin, net or piece of copper."""
+    """Give all that is known of a part, pins, a net or a piece of copper."""
     kept = store_of(request).get(id)
-    design = kept.design
-    data = {"kept": kept, "design": design, "kind": kind, "key": key}
-    if kind == "part":
-        part = part_of(design, key)
-        data |= {
-            "part": part,
-            "package": design.packages[part.package],
-            "pins": [(p, design.net_of(pin_name(key, p.number))) for p in part.pins],
-        }
-    elif kind == "pins":
-        chosen = [
-            p for p in key.split(",") if (part := design.parts.get(split_pin(p)[0])) and part.pin(split_pin(p)[1])
-        ]
-        data |= {"pins": [(p, design.parts[split_pin(p)[0]].pin(split_pin(p)[1]), design.net_of(p)) for p in chosen]}
-    elif kind == "net":
-        net = net_of(design, key)
-        rule = design.rule_of(key)
-        length = sum(i.spine.length for i in copper_items(design) if i.kind == "track" and i.net == key)
-        answer = None
-        if rule.current:
-            answer = trace.trace(
-                rule.current.current_a,
-                rule.current.rise_k,
-                design.board.rules.copper_um,
-                "outer",
-                width=rule.width_nm / 1e6,
-                length=max(length, 0.01),
-            )
-        data |= {"net": net, "rule": rule, "length": length, "answer": answer}
-    elif kind == "copper":
-        found = next((s[key] for s in (design.tracks, design.vias, design.jumpers) if key in s), None)
-        if found is None:
-            raise NotFound(f"There is no copper {key}.", where=key)
-        data |= {"copper": found, "rule": design.rule_of(found.net)}
-    else:
-        raise NotFound(f"There is nothing of kind {kind}.", where=kind)
-    data["findings"] = (
-        [f for f in findings_of(design) if key in f.place.refs or key == f.place.net][:4]
-        if kind in ("part", "net")
-        else []
-    )
+    if kind not in SLIPS:
+        raise NotFound(f"There is nothing of kind {kind}.", where=kind, allowed=", ".join(SLIPS))
+    about = SLIPS[kind](kept.design, key)
+    mine = [
+        f for f in findings_of(kept.design) if kind in ("part", "net") and (key in f.place.refs or key == f.place.net)
+    ]
+    data = {"kept": kept, "design": kept.design, "kind": kind, "key": key, "findings": mine[:4], **about}
     return page(request, "_slip.html", data)
+
+
+def _about_part(design: Design, key: str) -> dict[str, Any]:
+    part = part_of(design, key)
+    pins = [(p, design.net_of(pin_name(key, p.number))) for p in part.pins]
+    return {"part": part, "package": design.packages[part.package], "pins": pins}
+
+
+def _about_pins(design: Design, key: str) -> dict[str, Any]:
+    """Look up the pins chosen, separated by commas; those that are gone meanwhile are left out."""
+    pins = []
+    for name in key.split(","):
+        ref, number = split_pin(name)
+        pin = design.parts[ref].pin(number) if ref in design.parts else None
+        if pin is not None:
+            pins.append((name, pin, design.net_of(name)))
+    return {"pins": pins, "roles": get_args(PinRole)}
+
+
+def _about_net(design: Design, key: str) -> dict[str, Any]:
+    net, rule = net_of(design, key), design.rule_of(key)
+    length = sum(i.spine.length for i in copper_items(design) if i.kind == "track" and i.net == key)
+    answer = None
+    if rule.current:
+        amps, rise, copper = rule.current.current_a, rule.current.rise_k, design.board.rules.copper_um
+        width = rule.width_nm / 1e6
+        answer = trace.trace(amps, rise, copper, "outer", width=width, length=max(length, 0.01))
+    return {"net": net, "rule": rule, "length": length, "answer": answer, "net_roles": get_args(NetRole)}
+
+
+def _about_copper(design: Design, key: str) -> dict[str, Any]:
+    found = design.tracks.get(key) or design.vias.get(key) or design.jumpers.get(key)
+    if found is None:
+        raise NotFound(f"There is no copper {key}.", where=key)
+    return {"copper": found, "rule": design.rule_of(found.net)}
+
+
+SLIPS: dict[str, Callable[[Design, str], dict[str, Any]]] = {
+    "part": _about_part, "pins": _about_pins, "net": _about_net, "copper": _about_copper,
+}  # fmt: skip

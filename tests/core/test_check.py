@@ -1,0 +1,206 @@
+"""The rule check: exact at the limit, the same from both sides of the board, and no fault goes unseen."""
+
+from __future__ import annotations
+
+import math
+import unittest
+
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import BEEPER, FROST, board, demo, design, drawn_copper, joined_nets, mirrored, part, track, two_tracks, via
+from vane_step.core.board.check import check, figures
+from vane_step.core.board.copper import connectivity
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.design.edits import LayCopper, PlaceParts, SetItem, apply
+from vane_step.core.design.model import CurrentNeed, Design, Jumper, LegendText, MountingHole, Net, NetRule, PartPlace, Pour
+from vane_step.core.judge import all_findings
+from vane_step.core.quantity import nm
+from vane_step.data.shipped import rule_set
+
+
+def codes(d: Design) -> list[str]:
+    """List the codes of all findings but open links."""
+    return [f.code for f in check(d).findings if f.code != "open-link"]
+
+
+class Exactness(unittest.TestCase):
+    """A gap that equals the limit passes; one nanometre less does not count, two do."""
+
+    @settings(deadline=None)
+    @given(st.floats(0, 360), st.booleans(), st.floats(0.15, 0.6))
+    def test_gap_at_the_limit(self, angle: float, bend: bool, rule: float) -> None:
+        """Whatever the angle, the limit is met to rounding, and the reading is the gap."""
+        self.assertEqual(codes(two_tracks(rule + 4e-6, rule, angle, bend)), [])
+        tight = [f for f in check(two_tracks(rule - 1e-4, rule, angle, bend)).findings if f.code == "clearance"]
+        self.assertEqual(len(tight), 1)
+        self.assertAlmostEqual(tight[0].reading or 0, rule - 1e-4, delta=4e-6)
+        self.assertAlmostEqual(tight[0].limit or 0, rule, delta=1e-6)
+
+    def test_touching_is_a_short(self) -> None:
+        """Touching and overlapping copper is called a short, not a small gap."""
+        for gap in (0.0, -0.1):
+            self.assertEqual(codes(two_tracks(gap)), ["short"])
+
+    def test_round_ends_are_round(self) -> None:
+        """Two capsule ends at a slant are judged by the true circle, where polygons would err."""
+        d = two_tracks(5)
+        gap = 0.2
+        far = 0.2 + 0.15 + gap
+        for shortfall, found in ((-1e-5, []), (1e-4, ["clearance"])):
+            x, y = 25 + (far - shortfall) * math.cos(0.4), 15 + (far - shortfall) * math.sin(0.4)
+            moved = d.replaced(tracks={**d.tracks, "T2": track("T2", "B", 0.3, (x, y), (x + 3, y + 3))})
+            self.assertEqual(codes(moved), found)
+
+    def test_edge_and_hole(self) -> None:
+        """Copper to edge and hole to hole are exact as well."""
+        edge, holes = 0.3, 0.25
+        for off, found in ((0, []), (1e-4, ["copper-to-edge"])):
+            d = design([], on=board(), nets={"A": ""}, tracks={"T1": track("T1", "A", 0.4, (5, 0.2 + edge - off), (9, 5))})
+            self.assertEqual(codes(d), found)
+        for off, found in ((0, []), (1e-4, ["hole-to-hole"])):
+            vias = {"V1": via("V1", "A", 5, 5), "V2": via("V2", "A", 5 + 0.3 + holes - off, 5)}
+            self.assertEqual(codes(design([], nets={"A": ""}, vias=vias)), found)
+
+
+class SeededFaults(unittest.TestCase):
+    """Each rule broken once on a clean board: the finding names rule, reading, limit, source and place."""
+
+    def base(self) -> Design:
+        """Give a clean board with two parts."""
+        return design([part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", 20, 10)], {"A": "R1.2 R2.1", "B": "R1.1", "C": "R2.2"})
+
+    def test_table(self) -> None:
+        """Every code is found where it was planted, and nothing else is."""
+        d = self.base()
+        rules = d.board.rules
+        hot = Net(name="A", pins=d.nets["A"].pins, rule=NetRule(width_nm=nm(0.25), clearance_nm=nm(0.2), current=CurrentNeed(current_a=3)))
+        across = track("T1", "A", 0.25, (11, 10), (19, 10))
+        jumper = Jumper(id="W1", net="A", a=(nm(5), nm(20)), b=(nm(15), nm(20)), pad_nm=nm(1.8), drill_nm=nm(0.8), wire_nm=nm(0.7))
+        planted = {
+            "width": d.replaced(tracks={"T1": track("T1", "A", 0.1, (11, 10), (19, 10))}),
+            "net-width": d.replaced(tracks={"T1": track("T1", "A", 0.2, (11, 10), (19, 10))}),
+            "track-current": d.replaced(nets={**d.nets, "A": hot}, tracks={"T1": across}),
+            "ring": d.replaced(vias={"V1": via("V1", "A", 15, 15, 0.5, 0.3)}),
+            "drill": d.replaced(vias={"V1": via("V1", "A", 15, 15, 0.6, 0.2)}),
+            "courtyard": apply(d, PlaceParts(places={"R2": PartPlace(x_nm=nm(12), y_nm=nm(10))}))[0],
+            "outside": apply(d, PlaceParts(places={"R2": PartPlace(x_nm=nm(39.5), y_nm=nm(10))}))[0],
+            "not-placed": apply(d, PlaceParts(places={"R2": None}))[0],
+            "legend-on-pad": apply(d, SetItem(text=LegendText(id="t", text="HELLO", x_nm=nm(11), y_nm=nm(10))))[0],
+            "legend-height": apply(d, SetItem(text=LegendText(id="t", text="HI", x_nm=nm(30), y_nm=nm(25), height_nm=nm(0.5))))[0],
+            "copper-to-hole": apply(d, SetItem(hole=MountingHole(id="H1", x_nm=nm(11), y_nm=nm(8), drill_nm=nm(3))))[0],
+            "jumper": d.replaced(jumpers={"W1": jumper}),
+        }
+        for code, faulty in planted.items():
+            found = [f for f in check(faulty).findings if f.code not in ("open-link", code)]
+            mine = [f for f in check(faulty).findings if f.code == code]
+            with self.subTest(code):
+                self.assertTrue(mine)
+                self.assertEqual([f.code for f in found if f.code not in ("copper-to-edge",)], [])
+                self.assertTrue(all(f.source and f.message and f.place.label() for f in mine))
+                self.assertIn(mine[0].source, (rules.title, *{f.source for f in mine}))
+        self.assertEqual(codes(d), [])
+
+    def test_jumpers_on_one_layer(self) -> None:
+        """A wire that is too long, and one that runs under a part."""
+        kitchen = board(layers=1, rules=rule_set("kitchen-table"))
+        d = design([part("U1", "DIP-8", 20, 15)], {"A": "U1.1"}, kitchen)
+        sizes = {"pad_nm": nm(1.8), "drill_nm": nm(0.8), "wire_nm": nm(0.7)}
+        under = Jumper(id="W1", net="A", a=(nm(12), nm(15)), b=(nm(28), nm(15)), **sizes)  # type: ignore[arg-type]
+        long = Jumper(id="W2", net="A", a=(nm(3), nm(26)), b=(nm(37), nm(26)), **sizes)  # type: ignore[arg-type]
+        self.assertIn("jumper-blocked", codes(d.replaced(jumpers={"W1": under})))
+        self.assertIn("jumper-length", codes(d.replaced(jumpers={"W2": long})))
+
+    def test_current_of_the_tracks(self) -> None:
+        """The finding tells the rise it reads, the rise allowed, and the width that would do."""
+        d = self.base()
+        hot = NetRule(width_nm=nm(0.5), clearance_nm=nm(0.2), current=CurrentNeed(current_a=2, rise_k=10))
+        d = d.replaced(nets={**d.nets, "A": d.nets["A"].model_copy(update={"rule": hot})}, tracks={"T1": track("T1", "A", 0.5, (11, 10), (19, 10))})
+        f = next(f for f in check(d).findings if f.code == "track-current")
+        self.assertAlmostEqual(f.reading or 0, 20.87, places=2)
+        self.assertEqual((f.limit, f.unit, f.sense, f.level), (10, "K", "at most", "stop"))
+        self.assertIn("0.78 mm", f.message)
+        assert f.remedy is not None
+        self.assertEqual(f.remedy.ask, "width A 2A 10K")
+
+
+class BothSides(unittest.TestCase):
+    """A board turned over is judged alike."""
+
+    def test_mirror_image(self) -> None:
+        """Codes and readings of the demo board, clean and with faults, are those of its mirror image."""
+        clean = demo(FROST)
+        x = clean.parts["U1"].place
+        assert x is not None
+        faulty = apply(clean, PlaceParts(places={"U1": x.model_copy(update={"x_nm": x.x_nm + nm(0.3)})}))[0]
+        for d in (clean, faulty):
+            one, two = (sorted((f.code, round(f.reading or 0, 3)) for f in check(x).findings if not f.code.startswith("legend")) for x in (d, mirrored(d)))
+            self.assertEqual(one, two)
+        self.assertGreater(check(faulty).stops, 5)
+
+
+class Joining(unittest.TestCase):
+    """Which pads copper joins, against a judgement made from drawn polygons."""
+
+    def test_demo_boards(self) -> None:
+        """With all copper there is one group a net; with any one track lifted the groups agree."""
+        d = demo(BEEPER)
+        self.assertEqual(set(joined_nets(d).values()), {1})
+        for gone in [*d.tracks][::3]:
+            cut = apply(d, LayCopper(lift=(gone,)))[0]
+            groups = {net: n - 1 for net, n in joined_nets(cut).items() if n > 1}
+            links: dict[str, int] = {}
+            for link in connectivity(cut).open_links:
+                links[link.net] = links.get(link.net, 0) + 1
+            self.assertEqual(links, groups, gone)
+            self.assertEqual(figures(cut)["links_open"], sum(groups.values()))
+
+    def test_open_links_are_shortest(self) -> None:
+        """Between groups the nearest pads are linked: the links form a least spanning tree."""
+        d = design([part(f"R{i}", "CHIP-2012M", x, 10) for i, x in enumerate((5, 12, 30, 22), 1)], {"A": "R1.1 R2.1 R3.1 R4.1"})
+        pairs = {frozenset((k.a, k.b)) for k in connectivity(d).open_links}
+        self.assertEqual(pairs, {frozenset(p) for p in (("R1.1", "R2.1"), ("R2.1", "R4.1"), ("R4.1", "R3.1"))})
+        self.assertEqual(figures(d)["links_total"], 3)
+
+
+class Pours(unittest.TestCase):
+    """Filled copper keeps its distance, reaches its pads, and leaves no islands."""
+
+    def test_distance_and_reach(self) -> None:
+        """Against drawn polygons: never nearer than the rule, every pad of the net joined by the pour alone."""
+        d = demo(FROST)
+        [pour] = pour_pieces(d)
+        fill = shapely.union_all(pour.pieces)
+        for name, net, layer, shape in drawn_copper(d):
+            if layer == pour.layer and net != pour.net:
+                need = max(0.25, d.rule_of(net).clearance_nm / 1e6)
+                self.assertGreaterEqual(fill.distance(shape), need - 1e-3, name)
+        self.assertGreater(pour.area_mm2, 0.6 * 80 * 56)
+        touched = [s for _, net, layer, s in drawn_copper(d) if net == "GND" and layer == "back"]
+        self.assertTrue(all(any(p.intersects(s) for s in touched) for p in pour.pieces))
+
+    def test_edge_empty_and_cut_off(self) -> None:
+        """A pour whose net has no copper on the layer fills nothing; one cut in two keeps the piece with a pad."""
+        d = design([part("J1", "HDR-1x2", 5, 15)], {"GND": "J1.1", "A": "J1.2"}, pours={"p": Pour(id="p", net="GND", layer="back")})
+        [all_of_it] = pour_pieces(d)
+        self.assertGreater(all_of_it.area_mm2, 1100)
+        wall = track("T1", "A", 0.3, (20, 0.4), (20, 29.6), layer="back")
+        [half] = pour_pieces(d.replaced(tracks={"T1": wall}))
+        self.assertLess(max(p.bounds[2] for p in half.pieces), 20)
+        bare = d.replaced(parts={}, nets={"GND": Net(name="GND")})
+        self.assertEqual(pour_pieces(bare)[0].pieces, ())
+
+
+class DemoBoards(unittest.TestCase):
+    """What ships is clean."""
+
+    def test_clean_and_complete(self) -> None:
+        """Frost Sentinel has at least 35 parts on two layers, the beeper at least 10 on one with at most 2 jumpers."""
+        for name, parts, layers in ((FROST, 35, 2), (BEEPER, 10, 1)):
+            d = demo(name)
+            self.assertGreaterEqual(len(d.parts), parts)
+            self.assertEqual(d.board.copper_layers, layers)
+            self.assertEqual([f.code for f in all_findings(d) if f.level in ("stop", "look")], [])
+            self.assertEqual(figures(d)["links_open"], 0)
+        self.assertLessEqual(len(demo(BEEPER).jumpers), 2)

@@ -1,0 +1,170 @@
+"""The router: judged by what it lays, with polygons drawn by other code than its own or the rule check's."""
+
+from __future__ import annotations
+
+import random
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import BEEPER, FROST, board, demo, design, folder, joined_nets, least_gap_breach, part, routed, track
+from vane_step.core.board.check import check, figures
+from vane_step.core.design.edits import LayCopper, apply
+from vane_step.core.design.fileformat import to_json
+from vane_step.core.design.model import Design, Net, NetRule, Pour
+from vane_step.core.errors import EditRefused
+from vane_step.core.quantity import nm
+from vane_step.core.route.router import route
+from vane_step.data.shipped import rule_set
+
+
+def laid(d: Design, **how: object) -> Design:
+    """Route a design and lay the result."""
+    return apply(d, route(d, **how).edit)[0]  # type: ignore[arg-type]
+
+
+class RealBoards(unittest.TestCase):
+    """Boards from exchange folders."""
+
+    def judge(self, d: Design) -> None:
+        """Complete, no breach by the rule check, and none by drawn polygons."""
+        self.assertEqual(figures(d)["links_open"], 0)
+        self.assertEqual([f.message for f in check(d).findings if f.level == "stop"], [])
+        self.assertGreaterEqual(least_gap_breach(d), -1e-5)
+        if not d.jumpers:
+            self.assertEqual({n for n, k in joined_nets(d).items() if k > 1}, set())
+
+    def test_two_layers(self) -> None:
+        """15 and 40 surface-mount parts are routed whole."""
+        for name in ("smd2L_015_s1", "smd2L_040_s1"):
+            with self.subTest(name):
+                self.judge(routed(name))
+
+    def test_one_layer(self) -> None:
+        """40 through-hole parts on one layer: copper on the back, no vias, wires straight and of allowed length."""
+        d = routed("th1L_040_s1")
+        self.judge(d)
+        self.assertEqual({t.layer for t in d.tracks.values()}, {"back"})
+        self.assertFalse(d.vias)
+        for j in d.jumpers.values():
+            self.assertTrue(j.a[0] == j.b[0] or j.a[1] == j.b[1], "a wire is straight along a row or column")
+
+    def test_same_input_same_copper(self) -> None:
+        """Routing again gives the same bytes."""
+        self.assertEqual(to_json(laid(folder("smd2L_015_s1"))), to_json(routed("smd2L_015_s1")))
+
+    def test_demo_designs_route_afresh(self) -> None:
+        """Lifted and laid anew, the demo boards come out whole and clean."""
+        for name, jumpers in ((FROST, 0), (BEEPER, 2)):
+            d = laid(demo(name), fresh=True)
+            with self.subTest(name):
+                self.judge(d.replaced(pours={}) if name == BEEPER else d)
+                self.assertLessEqual(len(d.jumpers), jumpers)
+
+
+def random_board(seed: int) -> Design:
+    """Make a board of chips, transistors and headers scattered on a lattice, joined at random with various rules."""
+    pick = random.Random(seed)
+    packs = [pick.choice(["CHIP-2012M", "CHIP-1608M", "SOT-23", "SOIC-8", "HDR-1x3"]) for _ in range(pick.randrange(2, 10))]
+    spots = pick.sample([(6 + 9.5 * i, 6 + 9 * j) for i in range(4) for j in range(3)], len(packs))
+    parts = [part(f"U{k}", p, *at, turn=pick.choice([0, 90, 180, 270, 45]), side=pick.choice(["front", "front", "back"])) for k, (p, at) in enumerate(zip(packs, spots, strict=True))]
+    pins = [f"{p.ref}.{x.number}" for p in parts for x in p.pins]
+    pick.shuffle(pins)
+    nets: dict[str, Net] = {}
+    while len(pins) > 3:
+        name = f"N{len(nets)}"
+        count = pick.randrange(2, 5)
+        rule = NetRule(width_nm=nm(pick.choice([0.2, 0.3, 0.6])), clearance_nm=nm(pick.choice([0.15, 0.2, 0.3])), neck_width_nm=nm(0.2), neck_length_nm=nm(2))
+        nets[name] = Net(name=name, pins=tuple(pins[:count]), rule=pick.choice([rule, None]))
+        pins = pins[count:]
+    layers = pick.choice([2, 2, 4])
+    rules = rule_set("standard-house" if layers == 2 else "four-layer-house")
+    return design(parts, on=board(42, 30, layers, rules)).replaced(nets=nets)
+
+
+class RandomBoards(unittest.TestCase):
+    """Whatever is asked, what is laid is legal and what is told is true."""
+
+    @settings(max_examples=12, deadline=None)
+    @given(st.integers(0, 2**32))
+    def test_never_a_breach(self, seed: int) -> None:
+        """No copper breaks a rule, complete or not; the links told as made are made."""
+        d = random_board(seed)
+        before = figures(d)["links_open"]
+        result = route(d)
+        after = apply(d, result.edit)[0]
+        self.assertGreaterEqual(least_gap_breach(after), min(least_gap_breach(d), 0) - 1e-5)
+        bad = {f.code for f in check(after).findings if f.level == "stop"} - {f.code for f in check(d).findings} - {"open-link"}
+        self.assertEqual(bad, set())
+        self.assertEqual(result.links_wanted - result.links_made, sum(k - 1 for k in joined_nets(after).values() if k > 1))
+        self.assertEqual(before - result.links_made, figures(after)["links_open"])
+
+
+class Wishes(unittest.TestCase):
+    """What the user asked for is kept."""
+
+    def pair(self) -> Design:
+        """Give two chips with two nets between them."""
+        parts = [part("R1", "CHIP-2012M", 10, 15), part("R2", "CHIP-2012M", 30, 15)]
+        return design(parts, {"A": "R1.2 R2.1", "B": "R1.1 R2.2"})
+
+    def test_only_some_nets(self) -> None:
+        """Routing one net leaves the others open."""
+        d = laid(self.pair(), nets={"A"})
+        self.assertEqual({t.net for t in d.tracks.values()}, {"A"})
+        self.assertEqual(figures(d)["links_open"], 1)
+
+    def test_locked_copper_stays(self) -> None:
+        """Routing afresh lifts what is free and goes round what is locked."""
+        wall = track("T1", "B", 0.3, (20, 2), (20, 28)).model_copy(update={"locked": True})
+        free = track("T2", "A", 0.3, (11, 15), (14, 20))
+        d = laid(apply(self.pair(), LayCopper(tracks=(wall, free)))[0], fresh=True)
+        self.assertEqual(d.tracks["T1"], wall)
+        self.assertNotIn(free, d.tracks.values())
+        self.assertEqual(figures(d)["links_open"], 0)
+        self.assertTrue(d.vias, "the wall can only be crossed on the other layer")
+
+    def test_existing_copper_is_used(self) -> None:
+        """A track laid by hand becomes part of the route: little is added to it."""
+        own = track("T1", "A", 0.25, (11, 15), (28, 15))
+        d = laid(apply(self.pair(), LayCopper(tracks=(own,)))[0], nets={"A"})
+        self.assertEqual(figures(d)["links_open"], 1)
+        added = figures(d)["track_length_mm"] - 17
+        self.assertLess(added, 3)
+
+    def test_no_way_is_told(self) -> None:
+        """Walled in on one layer without wires, the link stays open, and nothing illegal is laid."""
+        rules = rule_set("kitchen-table").model_copy(update={"jumper": None})
+        parts = [part("J1", "HDR-1x2", 8, 15), part("J2", "HDR-1x2", 32, 15)]
+        d = design(parts, {"A": "J1.1 J2.1", "B": "J1.2"}, board(layers=1, rules=rules))
+        wall = track("T1", "B", 0.6, (20, 0.9), (20, 29.1), layer="back")
+        d = apply(d, LayCopper(tracks=(wall,)))[0]
+        result = route(d)
+        self.assertEqual((result.links_wanted, result.links_made), (1, 0))
+        self.assertEqual(check(apply(d, result.edit)[0]).stops, check(d).stops)
+
+    def test_stopping_keeps_what_is_done(self) -> None:
+        """Stopped at the first word of progress, what is laid is still legal."""
+        heard: list[tuple[int, int]] = []
+
+        def stop(done: int, total: int) -> bool:
+            heard.append((done, total))
+            return False
+
+        d = folder("smd2L_040_s1")
+        result = route(d, progress=stop)
+        self.assertGreaterEqual(len(heard), 1)
+        self.assertGreater(result.links_made, 0)
+        self.assertEqual({f.code for f in check(apply(d, result.edit)[0]).findings if f.level == "stop"} - {"open-link"}, set())
+
+    def test_pours_are_filled_round_the_tracks(self) -> None:
+        """A ground pour does not stand in the way; it joins what it reaches and is never too near."""
+        d = self.pair().replaced(pours={"p": Pour(id="p", net="B", layer="back")})
+        after = laid(d)
+        self.assertEqual([f for f in check(after).findings if f.level == "stop"], [])
+
+    def test_too_large(self) -> None:
+        """A board beyond the grid is refused with what is allowed."""
+        with self.assertRaises(EditRefused):
+            route(design([part("R1", "CHIP-2012M", 10, 10)], {"A": "R1.1 R1.2"}, board(900, 900)))
