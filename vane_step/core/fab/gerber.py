@@ -109,7 +109,11 @@ def _mm(value_nm: int) -> str:
 
 def _clean(text: str) -> str:
     """Escape what would end a Gerber field."""
-    return "".join(c if c.isalnum() or c in "_-+./$~#" else f"\\u{ord(c):04X}" for c in text)
+
+    def plain(c: str) -> bool:
+        return c.isascii() and (c.isalnum() or c in "_-+./$~#")
+
+    return "".join(c if plain(c) else f"\\u{ord(c):04X}" if ord(c) < 0x10000 else f"\\U{ord(c):08X}" for c in text)
 
 
 def _pad_turn(place: PartPlace) -> float:

@@ -102,10 +102,15 @@ class _Gerber:
         for command in self.commands:
             if self.ended:
                 raise UnreadableFile(f"{self.name}: there is something after the end of the file")
-            if command.startswith("%"):
-                self.extended(command.strip("%").strip())
-            else:
-                self.word(command.rstrip("*").strip())
+            try:
+                if command.startswith("%"):
+                    self.extended(command.strip("%").strip())
+                else:
+                    self.word(command.rstrip("*").strip())
+            except UnreadableFile:
+                raise
+            except (ValueError, IndexError, KeyError, OverflowError, shapely.GEOSException) as error:
+                raise self.fail(command) from error
         if not self.ended:
             raise UnreadableFile(f"{self.name}: the file has no end (M02)")
         image: BaseGeometry = Polygon()
@@ -244,7 +249,9 @@ class _Gerber:
 
 
 def _plain(text: str) -> str:
-    return re.sub(r"\\u([0-9A-Fa-f]{4})", lambda m: chr(int(m[1], 16)), text)
+    return re.sub(
+        r"\\u([0-9A-Fa-f]{4})|\\U(0010[0-9A-Fa-f]{4}|000[0-9A-Fa-f]{5})", lambda m: chr(int(m[1] or m[2], 16)), text
+    )
 
 
 def read_drill(text: str, name: str) -> ReadDrill:
@@ -266,18 +273,26 @@ def read_drill(text: str, name: str) -> ReadDrill:
         elif word == "M30":
             ended = True
         elif match := re.fullmatch(r"T(\d+)C([\d.]+)", word):
-            tools[int(match[1])] = float(match[2]) * unit
+            tools[int(match[1])] = _decimal(match[2], name, number) * unit
         elif match := re.fullmatch(r"T(\d+)", word):
             size = tools.get(int(match[1])) if int(match[1]) else None
             if size is None and int(match[1]):
                 raise UnreadableFile(f"{name}, line {number}: tool {word} is not defined")
         elif (match := re.fullmatch(r"X([+-]?[\d.]+)Y([+-]?[\d.]+)", word)) and body and size:
-            holes.append((float(match[1]) * unit, float(match[2]) * unit, size))
+            x, y = (_decimal(match[k], name, number) * unit for k in (1, 2))
+            holes.append((x, y, size))
         else:
             raise UnreadableFile(f"{name}, line {number}: {word[:40]!r} is not understood")
     if not ended:
         raise UnreadableFile(f"{name}: the file has no end (M30)")
     return ReadDrill(name, plated, holes)
+
+
+def _decimal(text: str, name: str, line: int) -> float:
+    try:
+        return float(text)
+    except ValueError as error:
+        raise UnreadableFile(f"{name}, line {line}: {text[:40]!r} is no number") from error
 
 
 def read_netlist(text: str, name: str) -> list[ReadPoint]:

@@ -1,0 +1,232 @@
+"""Releases: what is written reads back as the design, and any damage to any file is seen."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import re
+import unittest
+import zipfile
+
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import BEEPER, FROST, board, demo, design, drawn_copper, folder, part, routed, track, via
+from vane_step.core.board.geometry import holes, outline
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.design.model import Design, LegendText, MountingHole, Pour
+from vane_step.core.errors import ReleaseRefused
+from vane_step.core.fab.readback import read_back
+from vane_step.core.fab.reader import UnreadableFile, read_drill, read_gerber, read_netlist
+from vane_step.core.fab.release import Release, release, write_files
+from vane_step.core.quantity import nm
+from vane_step.data.shipped import rule_set
+
+STAMP = "2026-01-01T00:00:00Z"
+
+
+def awkward() -> Design:
+    """Give a four-layer board with everything that is hard to write: odd turns, underside, long names, pours with holes."""
+    parts = [
+        part("U1", "SOIC-8", 15, 15, turn=33.3), part("U2", "TQFP-32", 30, 20, turn=45, side="back"),
+        part("C1", "ELCO-P250-D5", 8, 24, turn=17), part("J1", "USBC-6", 20, 6, turn=180), part("R1", "CHIP-1608M", 36, 6, side="back", turn=10),
+    ]  # fmt: skip
+    nets = {"GND": "U1.4 U2.3 C1.2 J1.1", "A_NAME_OF_MORE_THAN_FOURTEEN": "U1.1 U2.1", "CLK+/π": "U1.2 R1.1"}
+    on = board(42, 32, 4, rule_set("four-layer-house")).model_copy(update={"corner_radius_nm": nm(2.5)})
+    return design(parts, nets, on).replaced(
+        pours={f"p{k}": Pour(id=f"p{k}", net="GND", layer=k) for k in ("front", "in1", "back")},
+        vias={"V1": via("V1", "GND", 5, 5, 0.5, 0.25)}, holes={"H1": MountingHole(id="H1", x_nm=nm(38), y_nm=nm(28), drill_nm=nm(3.2))},
+        tracks={"T1": track("T1", "CLK+/π", 0.2, (3, 28), (9, 28), (12, 30.5), layer="in2")},
+        texts={"t": LegendText(id="t", text="ÄÖ% mirrored?", x_nm=nm(20), y_nm=nm(29), side="back", turn_deg=7)},
+    )  # fmt: skip
+
+
+def poured() -> Design:
+    """Give a routed board of 15 parts with a ground pour on the back."""
+    return routed("smd2L_015_s1").replaced(pours={"p": Pour(id="p", net="GND", layer="back")})
+
+
+class ReadBack(unittest.TestCase):
+    """The reader shares no code with the writers, and agrees with the design."""
+
+    def test_agreement(self) -> None:
+        """Demo, imported, unrouted and awkward boards: no short, no open beyond the design's, all holes and the outline to 1 um."""
+        for d in (demo(FROST), demo(BEEPER), routed("th1L_040_s1"), folder("hard4L_150_s1"), awkward(), design([])):
+            made = release(d, STAMP)
+            r = made.read.readings
+            with self.subTest(d.name):
+                self.assertEqual([f.message for f in made.read.differences], [])
+                self.assertEqual((r["shorts"], r["opens"]), (0, r["opens_in_design"]))
+                self.assertLessEqual(r["outline_difference_um"], 1.0)
+                self.assertLessEqual(r["hole_difference_um"], 1.0)
+
+    def test_copper_as_read_is_the_copper_drawn(self) -> None:
+        """Images read from the files differ from polygons drawn by hand by less than the corners of a circle."""
+        for d in (demo(FROST), awkward()):
+            read = [x for x in release(d, STAMP).read.layers.values() if x.function[0] == "Copper"]
+            for layer, image in zip(d.board.layers, read, strict=True):
+                mine = [s for _, _, on, s in drawn_copper(d) if on == layer]
+                mine += [p for pour in pour_pieces(d) if pour.layer == layer for p in pour.pieces]
+                apart = shapely.union_all(mine).symmetric_difference(image.image)
+                self.assertTrue(apart.buffer(-0.005).is_empty, f"{d.name} {layer}")
+
+    def test_mask_paste_and_legend(self) -> None:
+        """Every pad lies in a mask opening, every surface pad has paste, and the legend stays on the board."""
+        d = demo(FROST)
+        read = release(d, STAMP).read.layers
+        mask = next(x.image for x in read.values() if x.function == ("Soldermask", "Top"))
+        paste = next(x.image for x in read.values() if x.function == ("Paste", "Top"))
+        for name, _, layer, shape in drawn_copper(d):
+            if "." in name and layer == "front":
+                self.assertTrue(mask.buffer(1e-3).covers(shape), name)
+                through = next(p for p in d.packages[d.parts[name.split(".")[0]].package].pads if p.number == name.split(".")[1]).layers == "through"
+                self.assertEqual(paste.intersects(shape), not through, name)
+        for x in read.values():
+            if x.function[0] == "Legend":
+                self.assertTrue(x.image.difference(outline(d).buffer(0.05)).is_empty)
+
+
+class Damage(unittest.TestCase):
+    """Whatever happens to a file between writer and maker, the comparison notices."""
+
+    def test_each_kind(self) -> None:
+        """One change in each kind of file is told as a difference, or the file as unreadable."""
+        d = poured()
+        files = write_files(d, STAMP)
+        front, back = (files[f"smd2l-015-s1-copper-{s}.gbr"] for s in ("front", "back"))
+        track_line = re.search(r"X\d+Y\d+D02\*\n(X\d+Y\d+D01\*\n)+", front[front.index("Conductor") :])
+        assert track_line is not None
+        flash = re.findall(r"X\d+Y\d+D03\*\n", front)[40]
+        hole = re.findall(r"X[\d.]+Y[\d.]+\n", files["smd2l-015-s1-plated.xnc"])[5]
+        edge = re.findall(r"X\d+Y\d+D01\*\n", files["smd2l-015-s1-profile.gbr"])[1]
+        cases = {
+            "a track is missing": ("copper-front.gbr", track_line[0], ""),
+            "a pad is missing": ("copper-front.gbr", flash, ""),
+            "an aperture is larger": ("copper-front.gbr", "%ADD10C,0.", "%ADD10C,1."),
+            "layers are swapped": ("copper-front.gbr", front, back.replace("L2,Bot", "L1,Top")),
+            "units are inches": ("copper-back.gbr", "%MOMM*%", "%MOIN*%"),
+            "a pour is clear instead of dark": ("copper-back.gbr", "%LPD*%", "%LPC*%"),
+            "a hole is missing": ("plated.xnc", hole, ""),
+            "a hole is elsewhere": ("plated.xnc", hole, "X11.0Y11.0\n"),
+            "a drill is larger": ("plated.xnc", "C0.300000", "C0.350000"),
+            "the outline is cut": ("profile.gbr", edge, ""),
+            "a net has another name": ("netlist.ipc", "N20  ", "N99  "),
+            "the end is missing": ("copper-front.gbr", "M02*", ""),
+            "an unknown command": ("copper-front.gbr", "G01*", "G02*"),
+        }
+        for what, (file, old, new) in cases.items():
+            name = f"smd2l-015-s1-{file}"
+            self.assertIn(old, files[name], what)
+            with self.subTest(what):
+                try:
+                    self.assertTrue(read_back(d, {**files, name: files[name].replace(old, new, 1)}).differences)
+                except UnreadableFile as error:
+                    self.assertIn(name, str(error))
+
+    def test_missing_files(self) -> None:
+        """A copper layer, the outline or a drill file left out is told."""
+        d = poured()
+        files = write_files(d, STAMP)
+        for gone in ("copper-back.gbr", "profile.gbr", "plated.xnc", "netlist.ipc"):
+            with self.subTest(gone):
+                self.assertTrue(read_back(d, {k: v for k, v in files.items() if not k.endswith(gone)}).differences)
+
+    def test_a_release_that_differs_is_refused(self) -> None:
+        """The zip cannot be had when the files belong to another design."""
+        d = poured()
+        other = d.replaced(tracks=dict(list(d.tracks.items())[1:]))
+        wrong = Release("wrong", write_files(other, STAMP), read_back(d, write_files(other, STAMP)))
+        with self.assertRaises(ReleaseRefused):
+            wrong.zipped()
+
+
+class Reader(unittest.TestCase):
+    """The reader, against files written by hand from the standards."""
+
+    def test_a_gerber_written_by_hand(self) -> None:
+        """Inches, leading zeros left out, modal coordinates, macros, regions and clear polarity give the area on paper."""
+        text = (
+            "G04 by hand*\n%FSLAX24Y24*%\n%MOIN*%\n%TF.FileFunction,Copper,L1,Top*%\n%AMBAR*21,1,$1,$2,0,0,$3*%\n%ADD10C,0.1*%\n%ADD11R,0.2X0.1*%\n"
+            "%ADD12BAR,0.2X0.1X90*%\nD10*\nX0Y0D02*\nX10000D01*\nD11*\nX20000Y20000D03*\nD12*\nX30000D03*\nG36*\nX50000Y0D02*\nX60000D01*\nY10000D01*\n"
+            "X50000D01*\nY0D01*\nG37*\n%LPC*%\nG36*\nX52000Y2000D02*\nX54000D01*\nY4000D01*\nX52000D01*\nY2000D01*\nG37*\nM02*\n"
+        )
+        layer = read_gerber(text, "hand.gbr")
+        square = (1 * 0.1 + 3.14159265 * 0.05**2 + 2 * 0.02 + 1.0 - 0.04) * 25.4**2
+        self.assertAlmostEqual(layer.image.area, square, delta=0.01)
+        self.assertTrue(layer.image.contains(shapely.Point(3 * 25.4, (2 + 0.09) * 25.4)), "the macro is turned")
+
+    def test_a_drill_file_by_hand(self) -> None:
+        """Inch tools and places become millimetres; plating is read from the attribute."""
+        text = "M48\n; #@! TF.FileFunction,NonPlated,1,2,NPTH\nINCH\nT1C0.125\n%\nG05\nT1\nX1.0Y-0.5\nT0\nM30\n"
+        drill = read_drill(text, "hand.xnc")
+        self.assertEqual((drill.plated, drill.holes), (False, [(25.4, -12.7, 3.175)]))
+
+    def test_netlist_records(self) -> None:
+        """Aliases are resolved and columns read by their place."""
+        text = "C  x\nP  UNITS CUST 1\nP  NNAME1 A_LONG_NAME_INDEED\n"
+        text += "327NNAME1           U1    -3           A01X+012340Y-005000X1000Y0500R000 S0\n317GND              VIA   -     D0300P A00X+000100Y+000200X0600Y0600R000 S0\n999\n"
+        one, two = read_netlist(text, "hand.ipc")
+        self.assertEqual((one.net, one.ref, one.pin, one.x, one.y, one.access), ("A_LONG_NAME_INDEED", "U1", "3", 12.34, -5.0, 1))
+        self.assertEqual((two.hole, two.access), (0.3, 0))
+
+    @settings(max_examples=150, deadline=None)
+    @given(st.data())
+    def test_damaged_files(self, data: st.DataObject) -> None:
+        """Damage at any place gives an image or an unreadable file, never another error."""
+        files = write_files(awkward(), STAMP)
+        name = data.draw(st.sampled_from(sorted(n for n in files if n.endswith((".gbr", ".xnc", ".ipc")))))
+        text = files[name]
+        at, cut = data.draw(st.integers(0, len(text) - 1)), data.draw(st.integers(0, 30))
+        put = data.draw(st.sampled_from(["", "*", "%", "X", "D01*", "\n", "999999999999", "-", "G36*", "é", "%ADD10*%", "%AM*%", "T9"]))
+        read = {"gbr": read_gerber, "xnc": read_drill, "ipc": read_netlist}[name[-3:]]
+        try:
+            read(text[:at] + put + text[at + cut :], name)
+        except UnreadableFile as error:
+            self.assertIn(name, str(error))
+
+
+class Files(unittest.TestCase):
+    """The files themselves."""
+
+    def test_zip(self) -> None:
+        """The same design gives the same bytes; every file of the list is in it and the job file names the layers."""
+        made = release(demo(FROST), STAMP)
+        self.assertEqual(made.zipped(), Release(made.name, made.files, made.read).zipped())
+        with zipfile.ZipFile(io.BytesIO(made.zipped())) as archive:
+            self.assertEqual(set(archive.namelist()), set(made.files))
+            job = json.loads(archive.read("frost-sentinel-job.gbrjob"))
+        named = {f["Path"] for f in job["FilesAttributes"]}
+        self.assertEqual(named, {n for n in made.files if n.endswith(".gbr")})
+        self.assertEqual((job["GeneralSpecs"]["LayerNumber"], job["GeneralSpecs"]["Size"]), (2, {"X": 80.0, "Y": 56.0}))
+
+    def test_tables(self) -> None:
+        """Every part is in the parts list once, and in the placement file where the design has it."""
+        d = demo(FROST)
+        files = release(d, STAMP).files
+        rows = list(csv.DictReader(io.StringIO(files["frost-sentinel-parts.csv"])))
+        listed = [r for row in rows for r in row["references"].split()]
+        self.assertEqual(sorted(listed), sorted(d.parts))
+        self.assertEqual(sum(int(row["count"]) for row in rows), len(d.parts))
+        for row in csv.DictReader(io.StringIO(files["frost-sentinel-placement.csv"])):
+            place = d.parts[row["ref"]].place
+            assert place is not None
+            self.assertEqual((nm(float(row["x_mm"])), nm(float(row["y_mm"]))), (place.x_nm, place.y_nm))
+
+    def test_gerber_is_within_the_format(self) -> None:
+        """Each file states format and unit once, ends once, and only uses apertures it defined."""
+        for name, text in write_files(awkward(), STAMP).items():
+            if name.endswith(".gbr"):
+                self.assertEqual((text.count("%FSLAX46Y46*%"), text.count("%MOMM*%"), text.count("M02*")), (1, 1, 1), name)
+                defined = set(re.findall(r"%ADD(\d+)", text))
+                self.assertLessEqual(set(re.findall(r"^D(\d{2,})\*$", text, re.M)), defined, name)
+                self.assertTrue(text.isascii(), f"{name}: letters beyond ASCII are escaped")
+
+    def test_every_hole_is_drilled_once(self) -> None:
+        """Plated and unplated files together hold the holes of the design, none twice."""
+        d = awkward()
+        drills = release(d, STAMP).read.drills.values()
+        spots = [h for x in drills for h in x.holes]
+        self.assertEqual(len(spots), len(set(spots)))
+        self.assertEqual(len(spots), len(holes(d)))
