@@ -1,0 +1,133 @@
+"""The ask line: every verb says what it will do, does it, and refuses with a way on."""
+
+from __future__ import annotations
+
+import unittest
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.support import BEEPER, FROST, demo, design, part
+from vane_step.core.ask import VERBS, ask, complete
+from vane_step.core.board.check import check
+from vane_step.core.board.nearness import nearness_findings
+from vane_step.core.design.edits import PlaceParts, apply
+from vane_step.core.design.model import Design
+from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError
+from vane_step.data.shipped import rule_sets
+
+SETS = rule_sets()
+
+
+def done(d: Design, *sentences: str) -> Design:
+    """Carry sentences out one after the other."""
+    for text in sentences:
+        edit = ask(d, text, SETS).edit
+        assert edit is not None
+        d = apply(d, edit)[0]
+    return d
+
+
+class Verbs(unittest.TestCase):
+    """One sentence or more for every verb."""
+
+    def test_every_verb(self) -> None:
+        """Each verb of the list is understood and says what it will do."""
+        d = demo(FROST)
+        open_one = done(d, "lift PUMP_G", "place R9 off")
+        sentences = {
+            "join": "join U1.PD7 HORN", "part": "part R9.1", "rename": "rename HORN SIREN", "merge": "merge HORN PUMP_ON", "pin": "pin U1.11 SPARE io",
+            "value": "value R9 4k7 1%", "block": "block R9 Pump driver", "add": "add R40 CHIP-1608M 10k", "remove": "remove R9", "nudge": "nudge U1 0 1",
+            "place": "place R9 10 10 90", "turn": "turn R9", "underside": "underside R9", "lock": "lock R9", "unlock": "unlock R9",
+            "width": "width PUMP 2A", "clearance": "clearance PUMP 0.3mm", "role": "role HORN signal", "lift": "lift PUMP", "outline": "outline 82x58 3",
+            "hole": "hole 40 40 3", "text": 'text "HELLO" 40 3 1.5 back', "move": "move H1 5 5", "pour": "pour GND front", "rules": "rules four-layer-house 4",
+            "go": "go U1", "undo": "undo", "redo": "redo",
+        }  # fmt: skip
+        for verb, text in sentences.items():
+            with self.subTest(text):
+                proposal = ask(d, text, SETS)
+                self.assertTrue(proposal.says)
+                self.assertTrue(proposal.edit is not None or proposal.action)
+        self.assertIn("routes 1 open links", ask(done(d, "lift PUMP_ON"), "route PUMP_ON", SETS).says)
+        self.assertIn("puts 1 parts", ask(open_one, "arrange", SETS).says)
+        self.assertEqual({*sentences, "route", "arrange"}, {v.name for v in VERBS})
+
+    def test_pins_by_name_or_number(self) -> None:
+        """A pin may be called by either; case does not matter for the reference and the name."""
+        d = demo(FROST)
+        for text in ("join U1.12 X", "join U1.PB0 X", "join u1.pb0 X"):
+            self.assertEqual(done(d, text).nets["X"].pins, ("U1.12",))
+        self.assertEqual(done(d, "join U1.12 U1.13").nets["N1"].pins, ("U1.12", "U1.13"))
+        self.assertIn("U1.12", done(d, "join U1.12 U1.1").nets["PUMP_ON"].pins)
+
+    def test_width_by_current(self) -> None:
+        """The width follows from the current, rounded up to 0.05 mm, and keeps its reason."""
+        rule = done(demo(FROST), "width HORN 1.5A 20K").nets["HORN"].rule
+        assert rule is not None and rule.current is not None
+        self.assertEqual((rule.width_nm, rule.current.current_a, rule.current.rise_k), (350_000, 1.5, 20))
+
+    def test_place_by_a_pin(self) -> None:
+        """A capacitor placed by a supply pin lies free and within the rule of thumb, and its finding is gone."""
+        d = done(demo(FROST), "lift 3V3", "lift GND", "place C8 60 4")
+        self.assertTrue([f for f in nearness_findings(d) if "C8" in f.message or f.code == "decoupling-distance"])
+        d = done(d, "place C8 by U1.6")
+        self.assertEqual(nearness_findings(d), ())
+        self.assertNotIn("courtyard", {f.code for f in check(d).findings})
+
+    def test_arrange(self) -> None:
+        """Parts without a place get one, on the board, without overlaps; those with one stay."""
+        d = demo(BEEPER)
+        bare = apply(d, PlaceParts(places={r: None for r in d.parts if r != "U1"}))[0].replaced(tracks={})
+        after = done(bare, "arrange")
+        self.assertEqual(after.parts["U1"].place, d.parts["U1"].place)
+        self.assertLessEqual({f.code for f in check(after).findings}, {"open-link"})
+        with self.assertRaises(EditRefused):
+            ask(after, "arrange", SETS)
+
+
+class Refusals(unittest.TestCase):
+    """What cannot be done says why and what could."""
+
+    def test_table(self) -> None:
+        """The kind of refusal, and the words that help."""
+        d = demo(FROST)
+        for text, kind, says in (
+            ("", InputError, "join"), ("fly U1", InputError, "no verb"), ("join U1.1", InputError, "join PIN"), ("join U1 X", NotFound, "Which pin"),
+            ("join U1.99 X", NotFound, "U1.PD3"), ("join U9.1 X", NotFound, "no part"), ("join U1.1 A,B", InputError, ""), ("rename HORN PUMP", EditRefused, "merge HORN PUMP"),
+            ("width HORN 2furlongs", InputError, ""), ("width HORN 99A", InputError, "35 A"), ("place R9 1e9 4", InputError, ""), ("place R9 4 north", InputError, ""),
+            ("add R1 CHIP-1608M", EditRefused, "in use"), ("add R99 NOPE-9", NotFound, "SOIC-8"), ("add R.9 SOIC-8", InputError, ""), ("role HORN loud", InputError, ""),
+            ("pin U1.1 A loud", InputError, ""), ("rules nobody", NotFound, "kitchen-table"), ("rules standard-house 4", EditRefused, "1, 2"), ("outline 60", InputError, "60x40"),
+            ("outline 1x1", InputError, "2 to 600"), ("hole 1 1 -3", InputError, ""), ("pour GND in1", EditRefused, "front, back"), ("move H99 1 1", NotFound, "H1"),
+            ("lift NOTHING", NotFound, ""), ("route", EditRefused, "route fresh"), ("remove Q99", NotFound, ""), ("nudge U1 x y", InputError, ""), ("turn R99", NotFound, ""), ("go X99", NotFound, ""),
+        ):  # fmt: skip
+            with self.subTest(text), self.assertRaises(kind) as caught:
+                ask(d, text, SETS)
+            self.assertIn(says, caught.exception.line())
+
+    @settings(max_examples=300, deadline=None)
+    @given(st.lists(st.one_of(st.sampled_from([v.name for v in VERBS]), st.sampled_from(["R9", "U1", "U1.1", "GND", "H1", "10", "-3", "2A", "by", "off", "x", '"', "'", "fresh", "all", "60x40", "back"]), st.text(max_size=8)), max_size=6))
+    def test_any_words(self, words: list[str]) -> None:
+        """Any sentence is understood or refused, and completing it never fails."""
+        d = demo(BEEPER)
+        text = " ".join(words)
+        complete(d, text, SETS)
+        try:
+            ask(d, text, SETS)
+        except VaneStepError as error:
+            self.assertTrue(error.message)
+
+
+class Completion(unittest.TestCase):
+    """How a sentence may go on."""
+
+    def test_words(self) -> None:
+        """Verbs, then references, pins, nets, packages, layers and rules where they belong."""
+        d = demo(FROST)
+        for text, wanted in {
+            "jo": "join", "join U": "U1.", "join U1.PD": "U1.PD3", "join U1.1 PUM": "PUMP_ON", "place C8 b": "by", "place C8 by U1.V": "U1.VDD",
+            "width PU": "PUMP", "role HORN s": "signal", "pour GND b": "back", "rules k": "kitchen-table", "add R99 CHIP": "CHIP-1608M", "pin U1.1 X supply": "supply-in", "move H": "H1",
+        }.items():  # fmt: skip
+            with self.subTest(text):
+                self.assertIn(wanted, complete(d, text, SETS))
+        self.assertEqual(complete(d, "undo ", SETS), [])
+        self.assertEqual(complete(design([part("R1", "CHIP-1608M", 5, 5)]), "width ", SETS), [])
