@@ -1,0 +1,137 @@
+"""The terminal: the same core, exit codes that can be relied on, and nothing written when the input is unusable."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import unittest
+import zipfile
+from pathlib import Path
+
+from tests.support import BEEPER, BOARDS, FROST, ROOT, demo
+from vane_step.core.design.edits import LayCopper, apply
+from vane_step.core.design.fileformat import from_json, to_json
+
+SHIPPED = ROOT / "vane_step" / "data" / "designs"
+
+
+class Terminal(unittest.TestCase):
+    """Commands run as a user runs them."""
+
+    def setUp(self) -> None:
+        """Make a folder to work in."""
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.here = Path(folder.name)
+
+    def run_it(self, *words: object, code: int = 0) -> str:
+        """Run a command; give all it says, after checking the exit code and that no fault of the program shows."""
+        done = subprocess.run([sys.executable, "-m", "vane_step", *map(str, words)], cwd=self.here, capture_output=True, text=True, env={**os.environ, "PYTHONPATH": str(ROOT), "COLUMNS": "200"}, timeout=300)
+        self.assertEqual(done.returncode, code, done.stdout + done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        return done.stdout + done.stderr
+
+    def refused(self, *words: object, says: str) -> None:
+        """Run a command on unusable input: exit 2, one line that says why, and no file written."""
+        before = sorted(self.here.rglob("*"))
+        said = self.run_it(*words, code=2)
+        self.assertEqual(len(said.strip().splitlines()), 1, said)
+        self.assertIn(says, said)
+        self.assertEqual(sorted(self.here.rglob("*")), before)
+
+
+class Road(Terminal):
+    """From a folder to files for a maker."""
+
+    def test_import_route_check_release_etch(self) -> None:
+        """The whole road with reports: 100 % routed, no stop, a zip and a PDF."""
+        self.run_it("import", BOARDS / "smd2L_015_s1", "-o", "a.json", "--report", "import.json")
+        said = self.run_it("route", "a.json", "-o", "b.json", "--report", "route.json")
+        self.assertIn("62 of 62 links made, 0 stop", said)
+        self.run_it("check", "b.json", "--report", "check.json")
+        self.run_it("release", "b.json", "-o", "b.zip", "--report", "release.json")
+        self.run_it("etch", "b.json", "-o", "b.pdf", "--method", "toner", "--copies", "2")
+        self.run_it("etch", "b.json", "-o", "b.svg", "--method", "film", "--side", "front", "--ruler", "49.9,50.1")
+        report = json.loads((self.here / "route.json").read_text())
+        figures = report["figures"]
+        self.assertEqual((figures["links_open"], figures["links_completed"], report["findings"]), (0, 62, []))
+        self.assertEqual(set(figures) & {"vias", "jumpers", "track_length_mm", "seconds", "route_seconds"}, {"vias", "jumpers", "track_length_mm", "seconds", "route_seconds"})
+        release = json.loads((self.here / "release.json").read_text())["figures"]
+        self.assertEqual((release["read_shorts"], release["read_opens"]), (0, 0))
+        with zipfile.ZipFile(self.here / "b.zip") as archive:
+            self.assertIsNone(archive.testzip())
+            self.assertEqual(sum(n.endswith(".gbr") for n in archive.namelist()), 9)
+        self.assertTrue((self.here / "b.pdf").read_bytes().startswith(b"%PDF"))
+
+    def test_open_links_are_exit_1(self) -> None:
+        """A design with open links checks as 1; its report says where, and it is released as it stands."""
+        d = demo(BEEPER)
+        cut = apply(d, LayCopper(lift=(next(iter(d.tracks)),)))[0]
+        (self.here / "cut.json").write_text(to_json(cut))
+        self.run_it("check", "cut.json", "--report", "r.json", code=1)
+        [finding] = [f for f in json.loads((self.here / "r.json").read_text())["findings"] if f["level"] == "stop"]
+        self.assertEqual((finding["code"], finding["unit"], finding["limit"]), ("open-link", "mm", 0.0))
+        self.assertTrue(finding["where"]["net"] and finding["where"]["x_nm"])
+        self.run_it("release", "cut.json", "-o", "cut.zip", code=1)
+        self.assertTrue((self.here / "cut.zip").exists())
+        self.run_it("route", "cut.json", "-o", "whole.json")
+
+    def test_outline_and_rules_stand_in_for_a_board_file(self) -> None:
+        """Without board.json, size or a drawn outline, layers and rules are given; parts without a place are arranged."""
+        folder = self.here / "bench"
+        folder.mkdir()
+        (folder / "parts.csv").write_text("ref,value,package\nR1,10k,AXIAL-P1016\nR2,1k,AXIAL-P1016\nJ1,,HDR-1x2\n")
+        (folder / "nets.csv").write_text("net,ref,pin\nA,R1,1\nA,R2,1\nB,R2,2\nB,J1,1\nC,R1,2\nC,J1,2\n")
+        self.run_it("import", folder, "-o", "a.json", "--outline", "60x40", "--layers", "1", "--rules", "kitchen-table")
+        self.run_it("arrange", "a.json", "-o", "b.json", code=1)
+        self.run_it("route", "b.json", "-o", "c.json")
+        d = from_json((self.here / "c.json").read_text())
+        self.assertEqual((d.board.copper_layers, d.board.rules.name, {t.layer for t in d.tracks.values()}), (1, "kitchen-table", {"back"}))
+        (self.here / "o.svg").write_text('<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="50mm" viewBox="0 0 50 50"><circle cx="25" cy="25" r="25"/></svg>')
+        self.run_it("import", folder, "-o", "round.json", "--outline", "o.svg")
+        xs = [x for x, _ in from_json((self.here / "round.json").read_text()).board.outline]
+        self.assertAlmostEqual((max(xs) - min(xs)) / 1e6, 50, delta=0.02)
+        self.refused("import", folder, "-o", "x.json", "--outline", "60", says="60x40")
+        self.refused("import", folder, "-o", "x.json", "--layers", "4", says="does not make 4 layers")
+        self.refused("import", folder, "-o", "x.json", "--rules", "nobody", says="kitchen-table")
+
+    def test_calc_and_schema(self) -> None:
+        """The trace calculation agrees with its check value, also as JSON; the schema is printed."""
+        self.assertIn("0.781 mm", self.run_it("calc", "trace", "2A"))
+        answers = json.loads(self.run_it("calc", "trace", "1A", "--json", "--width", "0.5mm"))
+        self.assertAlmostEqual(answers[0]["needed_mm"], 0.30039, places=4)
+        self.assertEqual([a["layer"] for a in answers], ["outer", "inner"])
+        self.assertIn("vane-step-design", self.run_it("schema"))
+        self.refused("calc", "trace", "99A", says="35 A")
+        self.refused("calc", "trace", "two", says="not a value")
+
+
+class Unusable(Terminal):
+    """Exit code 2."""
+
+    def test_files(self) -> None:
+        """Missing, damaged, foreign and unreadable files, each with its name and reason."""
+        shutil.copytree(BOARDS / "smd2L_015_s1", self.here / "bad")
+        text = (self.here / "bad" / "nets.csv").read_text()
+        (self.here / "bad" / "nets.csv").write_text(text.replace("N20,U1,1", "N20,U1,77", 1))
+        (self.here / "half.json").write_text((SHIPPED / f"{FROST}.json").read_text()[:5000])
+        (self.here / "other.json").write_text('{"format": "something"}')
+        (self.here / "raw.json").write_bytes(b"\xff\xfe\x00")
+        shutil.copy(SHIPPED / f"{BEEPER}.json", self.here / "good.json")
+        self.refused("import", "bad", "-o", "x.json", says="nets.csv, line 2: U1 has no pin '77'")
+        self.refused("import", "nowhere", "-o", "x.json", says="nowhere")
+        self.refused("route", "half.json", "-o", "x.json", says="half.json, line")
+        self.refused("check", "other.json", says="not a design file")
+        self.refused("check", "raw.json", says="not UTF-8")
+        self.refused("check", "missing.json", says="missing.json")
+        self.refused("etch", "good.json", "-o", "x.pdf", "--method", "stencil", says="toner, film")
+        self.refused("etch", "good.json", "-o", "x.pdf", "--copies", "99", says="1 to 12")
+        self.refused("etch", "good.json", "-o", "x.pdf", "--ruler", "20,50", says="45 to 55 mm")
+        self.refused("etch", "good.json", "-o", "x.svg", "--side", "front", says="no copper on the front")
+        self.refused("route", "good.json", "-o", "x.json", "--net", "NOPE", says="no net NOPE")
+        self.refused("release", "good.json", "-o", "nowhere/x.zip", says="cannot be written")
+        self.refused("serve", "--host", "0.0.0.0", says="VANE_STEP_ACCESS_KEY")

@@ -1,0 +1,302 @@
+"""The application without a browser: guards, pages, errors in the format asked for, and tabs that follow each other."""
+
+from __future__ import annotations
+
+import asyncio
+import io
+import json
+import statistics
+import tempfile
+import time
+import unittest
+import zipfile
+from concurrent.futures import Executor, Future
+from pathlib import Path
+from typing import Any
+
+from fastapi.testclient import TestClient
+
+from tests.support import BEEPER, FROST, demo, texts_of
+from vane_step.core.design.fileformat import to_json
+from vane_step.core.design.model import Design
+from vane_step.core.fab.reader import read_gerber
+from vane_step.web import app as app_module
+from vane_step.web.app import create_app
+from vane_step.web.jobs import Jobs
+from vane_step.web.settings import Settings
+
+
+class Here(Executor):
+    """Does the work at once, in this process, as an executor."""
+
+    def submit(self, fn: Any, /, *args: Any, **kwargs: Any) -> Future[Any]:
+        """Run and give the finished future."""
+        future: Future[Any] = Future()
+        try:
+            future.set_result(fn(*args, **kwargs))
+        except Exception as error:
+            future.set_exception(error)
+        return future
+
+
+class Served(unittest.TestCase):
+    """An application with the demo designs in a folder of its own, its router in this process."""
+
+    key = ""
+    host = "127.0.0.1"
+
+    def setUp(self) -> None:
+        """Start it."""
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        before = app_module.Jobs
+        app_module.Jobs = lambda: Jobs(Here())  # type: ignore[assignment,misc]
+        self.addCleanup(setattr, app_module, "Jobs", before)
+        settings = Settings(host=self.host, data=Path(folder.name), access_key=self.key)
+        self.app = create_app(settings, demo=True)
+        self.client = TestClient(self.app)
+        self.client.__enter__()
+        self.addCleanup(self.client.__exit__, None, None, None)
+
+    def version(self, id: str = FROST) -> int:
+        """Give the version of a design."""
+        return int(self.app.state.store.get(id).version)
+
+    def design(self, id: str = FROST) -> Design:
+        """Give a design as it stands."""
+        found: Design = self.app.state.store.get(id).design
+        return found
+
+    def ask(self, text: str, id: str = FROST, version: int | None = None) -> Any:
+        """Carry out a sentence."""
+        return self.client.post(f"/d/{id}/ask", json={"text": text, "version": version or self.version(id), "commit": True})
+
+
+class Guards(Served):
+    """Who may ask, and what a page may do."""
+
+    def test_host_and_origin(self) -> None:
+        """Other names for this machine and requests from other sites are turned away."""
+        self.assertEqual(self.client.get("/", headers={"host": "evil.example"}).status_code, 421)
+        body = {"text": "undo", "version": 1, "commit": True}
+        self.assertEqual(self.client.post(f"/d/{FROST}/ask", json=body, headers={"origin": "http://evil.example"}).status_code, 403)
+        self.assertEqual(self.version(), 1)
+
+    def test_no_inline_script(self) -> None:
+        """Every page forbids inline script and style, and has none."""
+        for path in ("/", f"/d/{FROST}/circuit", f"/d/{FROST}/board", f"/d/{FROST}/power", f"/d/{FROST}/make"):
+            answer = self.client.get(path)
+            policy = answer.headers["content-security-policy"]
+            self.assertNotIn("unsafe", policy)
+            self.assertIn("script-src 'self'", policy)
+            for piece in answer.text.split("<script")[1:]:
+                self.assertTrue(piece.split(">")[0].strip().startswith("src=") and piece.split(">")[1].startswith("</script"), piece[:80])
+            for word in (" style=", " onclick=", "javascript:", "http://", "https://"):
+                self.assertNotIn(word, answer.text.replace("http://www.w3.org/", ""), path)
+
+    def test_large_bodies(self) -> None:
+        """A body beyond the limit is refused before it is read."""
+        answer = self.client.post(f"/d/{FROST}/ask", content=b"{}", headers={"content-length": str(10**9)})
+        self.assertEqual(answer.status_code, 413)
+
+
+class Key(Served):
+    """Bound to an address that others can reach."""
+
+    key = "plum"
+    host = "0.0.0.0"
+
+    def test_key_is_asked_for(self) -> None:
+        """Without the key nothing is told; with it once, a signed cookie lets the browser in."""
+        self.assertEqual(self.client.get("/").status_code, 401)
+        self.assertEqual(self.client.get("/?key=pear").status_code, 401)
+        self.assertEqual(self.client.get("/?key=plum").status_code, 200)
+        self.assertEqual(self.client.get("/").status_code, 200)
+        self.assertNotIn("plum", str(dict(self.client.cookies)))
+
+
+class Errors(Served):
+    """The same failure, the same answer, as page and as JSON."""
+
+    def test_page_and_json(self) -> None:
+        """A design that does not exist gives the same words in the format asked for."""
+        page = self.client.get("/d/nobody/board", headers={"accept": "text/html"})
+        data = self.client.get("/d/nobody/board", headers={"accept": "application/json"})
+        self.assertEqual((page.status_code, data.status_code), (404, 404))
+        self.assertIn(data.json()["message"], page.text)
+        self.assertIn(data.json()["next_step"], page.text)
+
+    def test_bad_requests(self) -> None:
+        """Wrong fields, unknown kinds and nonsense never give a fault of the program."""
+        cases = [
+            ("post", f"/d/{FROST}/edit", {"edit": {"kind": "explode"}, "version": 1}, 422), ("post", f"/d/{FROST}/edit", {"edit": {"kind": "join", "pins": ["U1.1"], "net": "A B"}, "version": 1}, 422),
+            ("post", f"/d/{FROST}/edit", {"edit": {"kind": "remove-part", "ref": "U77"}, "version": 1}, 404), ("post", f"/d/{FROST}/ask", {"text": "x" * 501, "version": 1}, 422),
+            ("post", f"/d/{FROST}/ask", {"text": "undo", "version": 1, "commit": True}, 409), ("post", f"/d/{FROST}/undo", {}, 422), ("get", f"/d/{FROST}/slip?kind=part&key=U77", None, 404),
+            ("get", f"/d/{FROST}/slip?kind=cake&key=U1", None, 404), ("get", f"/d/{FROST}/slip?kind=copper&key=T0", None, 404), ("get", f"/d/{FROST}/make?road=sea", None, 404),
+            ("get", f"/d/{FROST}/etch.svg?side=left", None, 422), ("get", f"/d/{FROST}/etch.pdf?method=stencil", None, 422), ("get", f"/d/{FROST}/etch.pdf?copies=99", None, 422),
+            ("get", f"/d/{FROST}/etch.pdf?across=20", None, 422), ("get", f"/d/{FROST}/read/none.svg", None, 404),
+        ]  # fmt: skip
+        for method, path, body, status in cases:
+            with self.subTest(path, body=body):
+                answer = self.client.request(method, path, json=body)
+                self.assertEqual(answer.status_code, status, answer.text[:200])
+                self.assertTrue(answer.json()["message"])
+        self.assertEqual(self.version(), 1)
+
+    def test_late_edit(self) -> None:
+        """The second of two tabs that edit the same version is told, and nothing of its edit is merged."""
+        self.assertEqual(self.ask("value R9 1k", version=1).status_code, 200)
+        late = self.ask("value R9 2k", version=1)
+        self.assertEqual((late.status_code, late.json()["code"]), (409, "stale-edit"))
+        self.assertEqual(self.design().parts["R9"].value, "1k")
+
+
+class Pages(Served):
+    """What pages hold."""
+
+    def test_every_step_of_every_design(self) -> None:
+        """All steps of both demo designs and of an empty one answer, within 100 ms once warm."""
+        self.client.post("/new", data={"name": "Empty one", "size": "50x40", "rules": "kitchen-table", "layers": "1"})
+        for id in (FROST, BEEPER, "empty-one"):
+            for path in ("circuit", "circuit?show=list", "power", "board", "board.json", "score", "make?road=order", "make?road=etch", "design.json", "ledger?step=board", "verbs", "sheet", "power/rows"):
+                url = f"/d/{id}/{path}"
+                with self.subTest(url):
+                    self.assertEqual(self.client.get(url).status_code, 200)
+                    begun = time.perf_counter()
+                    self.client.get(url)
+                    self.assertLess(time.perf_counter() - begun, 0.4, "100 ms is the budget on an idle machine; bench/ measures it")
+
+    def test_new_design(self) -> None:
+        """A new design opens at its circuit; a second of the same name has an address of its own; nonsense is refused."""
+        for wanted in ("greenhouse-vent", "greenhouse-vent-2"):
+            answer = self.client.post("/new", data={"name": "Greenhouse vent", "size": "60x40", "rules": "standard-house", "layers": "2"}, follow_redirects=False)
+            self.assertEqual(answer.headers["location"], f"/d/{wanted}/circuit")
+        for wrong in ({"size": "60"}, {"size": "axb"}, {"layers": "3"}, {"rules": "nobody"}, {"name": ""}):
+            data = {"name": "X", "size": "60x40", "rules": "standard-house", "layers": "2", **wrong}
+            self.assertIn(self.client.post("/new", data=data).status_code, (404, 409, 422), wrong)
+
+    def test_bring(self) -> None:
+        """A design file comes back as it left; the five files of an exchange folder make a design; others are refused by name."""
+        text = to_json(demo(BEEPER).replaced(name="Back again"))
+        self.client.post("/bring", files=[("files", ("x.json", text.encode()))])
+        self.assertEqual(self.client.get("/d/back-again/design.json").text, text)
+        parts = [("files", (name, content.encode())) for name, content in texts_of("smd2L_015_s1").items()]
+        self.assertEqual(self.client.post("/bring", files=parts).status_code, 200)
+        self.assertEqual(len(self.design("smd2l-015-s1").parts), 15)
+        for name, content in (("x.json", b"{"), ("x.json", b"\xff\xfe"), ("parts.csv", b"a,b"), ("parts.csv", b"\xff")):
+            answer = self.client.post("/bring", files=[("files", (name, content))])
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn("message", answer.json())
+
+    def test_outline_and_packages(self) -> None:
+        """An SVG becomes the outline, a JSON a package that can be added at once."""
+        svg = b'<svg xmlns="http://www.w3.org/2000/svg" width="70mm" height="50mm" viewBox="0 0 70 50"><path d="M0 0H70V50H0Z"/></svg>'
+        self.client.post(f"/d/{BEEPER}/outline", files={"file": ("o.svg", svg)}, data={"version": str(self.version(BEEPER))})
+        xs = [x for x, _ in self.design(BEEPER).board.outline]
+        self.assertAlmostEqual((max(xs) - min(xs)) / 1e6, 70, places=2)
+        pad = {"number": "1", "x_mm": 0, "y_mm": 0, "width_mm": 1.5, "height_mm": 1.5, "shape": "round", "layers": "through", "drill_mm": 0.8}
+        packs = json.dumps({"packages": [{"name": "POST-1", "pads": [pad], "body_mm": [2, 2]}]}).encode()
+        self.client.post(f"/d/{BEEPER}/packages", files={"file": ("p.json", packs)})
+        self.assertEqual(self.ask("add TP1 POST-1", BEEPER).status_code, 200)
+
+    def test_slips(self) -> None:
+        """Part, pins, net and copper tell what is known of them, with units."""
+        track = next(iter(self.design().tracks))
+        for kind, key, words in (
+            ("part", "U1", ["TERN-32Q", "Underside", "PUMP_ON"]), ("net", "PUMP", ["2 A", "0.781 mm", "IPC-2221"]),
+            ("pins", "U1.1,R9.1", ["Join these pins", "PUMP_ON"]), ("pins", "U1.11", ["PD7", "unconnected"]), ("copper", track, ["mm", "Lift this piece"]),
+        ):  # fmt: skip
+            text = self.client.get(f"/d/{FROST}/slip", params={"kind": kind, "key": key}).text
+            for word in words:
+                self.assertIn(word, text)
+
+    def test_ten_times_larger(self) -> None:
+        """A design of 500 parts is shown, asked and changed without trouble."""
+        self.client.post("/new", data={"name": "Large", "size": "400x300", "rules": "standard-house", "layers": "2"})
+        sentences = [f"add R{k} CHIP-1608M {k}k" for k in range(1, 500)]
+        store = self.app.state.store
+        from vane_step.core.ask import ask
+
+        for text in sentences:
+            edit = ask(store.get("large").design, text, {}).edit
+            assert edit is not None
+            store.edit("large", edit, text)
+        for path in ("circuit", "board", "board.json", "ledger?step=circuit"):
+            self.assertEqual(self.client.get(f"/d/large/{path}").status_code, 200)
+        times = []
+        for k in range(1, 12):
+            begun = time.perf_counter()
+            self.assertEqual(self.ask(f"join R{k}.1 R{k + 1}.2", "large").status_code, 200)
+            times.append(time.perf_counter() - begun)
+        self.assertLess(statistics.median(times), 0.3)
+
+
+class Work(Served):
+    """Edits, routing and outputs through the address the page uses."""
+
+    def test_ask_proposes_before_it_does(self) -> None:
+        """While typing nothing changes: what it will do, what is refused and how it may go on are told."""
+        told = self.client.post(f"/d/{FROST}/ask", json={"text": "join U1.11 HORN", "version": 1}).json()
+        self.assertIn("HORN then has 3 pins", told["says"])
+        told = self.client.post(f"/d/{FROST}/ask", json={"text": "join U1.11 A,B", "version": 1}).json()
+        self.assertTrue(told["refused"])
+        self.assertEqual(self.version(), 1)
+
+    def test_route_in_the_background(self) -> None:
+        """Lifting a net opens links; routing them is a job whose result is one edit that can be undone."""
+        self.ask("lift PUMP_ON")
+        heard: list[dict[str, Any]] = []
+        self.app.state.hub.publish = lambda design, kind, data: heard.append({"kind": kind, **data})
+        self.assertEqual(self.ask("route").json()["action"].strip(), "route")
+        for _ in range(200):
+            if any(h.get("state") in ("done", "failed") for h in heard):
+                break
+            time.sleep(0.1)
+        self.assertEqual([h["state"] for h in heard if h["kind"] == "job" and h["state"] in ("done", "failed")], ["done"], heard)
+        self.assertIn("1 of 1 links routed", [h["says"] for h in heard if h.get("state") == "done"][0])
+        self.assertEqual(self.app.state.store.get(FROST).undo, "route 1 of 1 links")
+        self.client.post(f"/d/{FROST}/undo", json={"version": self.version()})
+        self.assertFalse([t for t in self.design().tracks.values() if t.net == "PUMP_ON"])
+
+    def test_zip_and_layers_as_read(self) -> None:
+        """The zip holds files that read as Gerber; the page draws what was read and counts shorts and opens."""
+        page = self.client.get(f"/d/{FROST}/release").text
+        self.assertIn("The files say what the design says", page)
+        answer = self.client.get(f"/d/{FROST}/release.zip")
+        with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+            for name in archive.namelist():
+                if name.endswith(".gbr"):
+                    read_gerber(archive.read(name).decode(), name)
+        self.assertEqual(self.client.get(f"/d/{FROST}/read/frost-sentinel-copper-back.gbr.svg").status_code, 200)
+        self.assertIn("Taken before", self.client.get(f"/d/{FROST}/release").text)
+
+    def test_artwork(self) -> None:
+        """PDF and SVG come with the method asked for."""
+        self.assertTrue(self.client.get(f"/d/{BEEPER}/etch.pdf?method=film&copies=2").content.startswith(b"%PDF"))
+        self.assertIn("printed mirrored", self.client.get(f"/d/{BEEPER}/etch.svg?method=pen&side=back").text)
+
+
+class Tabs(unittest.IsolatedAsyncioTestCase):
+    """Two open tabs follow each other."""
+
+    async def test_a_tab_hears_of_the_others_edit(self) -> None:
+        """A stream begins with the version as it stands and then tells every change, until the server closes."""
+        from vane_step.web.hub import Hub
+
+        hub = Hub()
+        streams = [hub.stream("d", {"version": 1}) for _ in range(2)]
+        for s in streams:
+            self.assertIn('"version": 1', await anext(s))
+        waiting = [asyncio.create_task(anext(s)) for s in streams]  # type: ignore[arg-type]
+        await asyncio.sleep(0)
+        await asyncio.to_thread(hub.publish, "other", "version", {"version": 7})
+        await asyncio.to_thread(hub.publish, "d", "version", {"version": 2})
+        for heard in await asyncio.gather(*waiting):
+            self.assertEqual(heard, 'event: version\ndata: {"version": 2}\n\n')
+        waiting = [asyncio.create_task(anext(s)) for s in streams]  # type: ignore[arg-type]
+        await asyncio.sleep(0)
+        hub.close()
+        self.assertEqual(await asyncio.gather(*waiting), ["", ""])
+        for s in streams:
+            with self.assertRaises(StopAsyncIteration):
+                await anext(s)
