@@ -76,12 +76,20 @@ def part(ref: str, pack: str, x: float, y: float, turn: float = 0, **more: objec
     return Part.model_validate({"ref": ref, "package": pack, "pins": pins, "place": place, **more})
 
 
-def design(parts: Iterable[Part], nets: dict[str, str] | None = None, on: Board | None = None, **more: object) -> Design:
+def design(
+    parts: Iterable[Part], nets: dict[str, str] | None = None, on: Board | None = None, **more: object
+) -> Design:
     """Make a design of parts and nets, each written ``"R1.1 R2.2"``."""
     listed = list(parts)
     packs = {p.package: package(p.package, False) for p in listed}
     made = {name: Net(name=name, pins=tuple(pins.split())) for name, pins in (nets or {}).items()}
-    data = {"name": "test", "parts": {p.ref: p for p in listed}, "nets": made, "packages": packs, "board": on or board()}
+    data = {
+        "name": "test",
+        "parts": {p.ref: p for p in listed},
+        "nets": made,
+        "packages": packs,
+        "board": on or board(),
+    }
     return Design.model_validate({**data, **more})
 
 
@@ -103,7 +111,13 @@ def two_tracks(gap: float, rule: float = 0.2, angle: float = 0.0, bend: bool = F
         return 20 + x * c - y * s, 15 + x * s + y * c
 
     one = track("T1", "A", 0.4, turned(-5, 0), turned(5, 0))
-    two = track("T2", "B", 0.3, turned(-5 if not bend else 0, 0.35 + gap), turned(5 if not bend else 0, 0.35 + gap + (3 if bend else 0)))
+    two = track(
+        "T2",
+        "B",
+        0.3,
+        turned(-5 if not bend else 0, 0.35 + gap),
+        turned(5 if not bend else 0, 0.35 + gap + (3 if bend else 0)),
+    )
     rules = {n: NetRule(width_nm=nm(0.2), clearance_nm=nm(rule)) for n in "AB"}
     nets = {n: Net(name=n, rule=rules[n]) for n in "AB"}
     return Design(name="gap", board=board(), nets=nets, tracks={"T1": one, "T2": two})
@@ -142,7 +156,9 @@ def drawn_copper(d: Design) -> list[tuple[str, str | None, str, Polygon]]:
         line = LineString([(x / 1e6, y / 1e6) for x, y in t.points])
         found.append((t.id, t.net, t.layer, line.buffer(t.width_nm / 2e6, quad_segs=64)))
     for v in d.vias.values():
-        found += [(v.id, v.net, x, Point(v.x_nm / 1e6, v.y_nm / 1e6).buffer(v.pad_nm / 2e6, quad_segs=64)) for x in layers]
+        found += [
+            (v.id, v.net, x, Point(v.x_nm / 1e6, v.y_nm / 1e6).buffer(v.pad_nm / 2e6, quad_segs=64)) for x in layers
+        ]
     for j in d.jumpers.values():
         for k, (x, y) in enumerate((j.a, j.b)):
             shape = Point(x / 1e6, y / 1e6).buffer(j.pad_nm / 2e6, quad_segs=64)
@@ -212,9 +228,14 @@ def mirrored(d: Design) -> Design:
     pours = {k: p.model_copy(update={"layer": other[p.layer]}) for k, p in d.pours.items()}
     outline = tuple((width - x, y) for x, y in reversed(d.board.outline))
     return d.replaced(
-        parts={k: part_over(p) for k, p in d.parts.items()}, tracks={k: track_over(t) for k, t in d.tracks.items()},
-        vias=vias, holes=holes, pours=pours, texts={}, board=d.board.model_copy(update={"outline": outline}),
-    )  # fmt: skip
+        parts={k: part_over(p) for k, p in d.parts.items()},
+        tracks={k: track_over(t) for k, t in d.tracks.items()},
+        vias=vias,
+        holes=holes,
+        pours=pours,
+        texts={},
+        board=d.board.model_copy(update={"outline": outline}),
+    )
 
 
 def boxes_apart(boxes: list[tuple[str, tuple[float, float, float, float]]]) -> list[str]:

@@ -30,7 +30,14 @@ class Terminal(unittest.TestCase):
 
     def run_it(self, *words: object, code: int = 0) -> str:
         """Run a command; give all it says, after checking the exit code and that no fault of the program shows."""
-        done = subprocess.run([sys.executable, "-m", "vane_step", *map(str, words)], cwd=self.here, capture_output=True, text=True, env={**os.environ, "PYTHONPATH": str(ROOT), "COLUMNS": "200"}, timeout=300)
+        done = subprocess.run(
+            [sys.executable, "-m", "vane_step", *map(str, words)],
+            cwd=self.here,
+            capture_output=True,
+            text=True,
+            env={**os.environ, "PYTHONPATH": str(ROOT), "COLUMNS": "200"},
+            timeout=300,
+        )
         self.assertEqual(done.returncode, code, done.stdout + done.stderr)
         self.assertNotIn("Traceback", done.stderr)
         return done.stdout + done.stderr
@@ -59,7 +66,10 @@ class Road(Terminal):
         report = json.loads((self.here / "route.json").read_text())
         figures = report["figures"]
         self.assertEqual((figures["links_open"], figures["links_completed"], report["findings"]), (0, 62, []))
-        self.assertEqual(set(figures) & {"vias", "jumpers", "track_length_mm", "seconds", "route_seconds"}, {"vias", "jumpers", "track_length_mm", "seconds", "route_seconds"})
+        self.assertEqual(
+            set(figures) & {"vias", "jumpers", "track_length_mm", "seconds", "route_seconds"},
+            {"vias", "jumpers", "track_length_mm", "seconds", "route_seconds"},
+        )
         release = json.loads((self.here / "release.json").read_text())["figures"]
         self.assertEqual((release["read_shorts"], release["read_opens"]), (0, 0))
         with zipfile.ZipFile(self.here / "b.zip") as archive:
@@ -90,8 +100,13 @@ class Road(Terminal):
         self.run_it("arrange", "a.json", "-o", "b.json", code=1)
         self.run_it("route", "b.json", "-o", "c.json")
         d = from_json((self.here / "c.json").read_text())
-        self.assertEqual((d.board.copper_layers, d.board.rules.name, {t.layer for t in d.tracks.values()}), (1, "kitchen-table", {"back"}))
-        (self.here / "o.svg").write_text('<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="50mm" viewBox="0 0 50 50"><circle cx="25" cy="25" r="25"/></svg>')
+        self.assertEqual(
+            (d.board.copper_layers, d.board.rules.name, {t.layer for t in d.tracks.values()}),
+            (1, "kitchen-table", {"back"}),
+        )
+        (self.here / "o.svg").write_text(
+            '<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="50mm" viewBox="0 0 50 50"><circle cx="25" cy="25" r="25"/></svg>'
+        )
         self.run_it("import", folder, "-o", "round.json", "--outline", "o.svg")
         xs = [x for x, _ in from_json((self.here / "round.json").read_text()).board.outline]
         self.assertAlmostEqual((max(xs) - min(xs)) / 1e6, 50, delta=0.02)

@@ -36,14 +36,36 @@ class Verbs(unittest.TestCase):
         d = demo(FROST)
         open_one = done(d, "lift PUMP_G", "place R9 off")
         sentences = {
-            "join": "join U1.PD7 HORN", "part": "part R9.1", "rename": "rename HORN SIREN", "merge": "merge HORN PUMP_ON", "pin": "pin U1.11 SPARE io",
-            "value": "value R9 4k7 1%", "block": "block R9 Pump driver", "add": "add R40 CHIP-1608M 10k", "remove": "remove R9", "nudge": "nudge U1 0 1",
-            "place": "place R9 10 10 90", "turn": "turn R9", "underside": "underside R9", "lock": "lock R9", "unlock": "unlock R9",
-            "width": "width PUMP 2A", "clearance": "clearance PUMP 0.3mm", "role": "role HORN signal", "lift": "lift PUMP", "outline": "outline 82x58 3",
-            "hole": "hole 40 40 3", "text": 'text "HELLO" 40 3 1.5 back', "move": "move H1 5 5", "pour": "pour GND front", "rules": "rules four-layer-house 4",
-            "go": "go U1", "undo": "undo", "redo": "redo",
-        }  # fmt: skip
-        for verb, text in sentences.items():
+            "join": "join U1.PD7 HORN",
+            "part": "part R9.1",
+            "rename": "rename HORN SIREN",
+            "merge": "merge HORN PUMP_ON",
+            "pin": "pin U1.11 SPARE io",
+            "value": "value R9 4k7 1%",
+            "block": "block R9 Pump driver",
+            "add": "add R40 CHIP-1608M 10k",
+            "remove": "remove R9",
+            "nudge": "nudge U1 0 1",
+            "place": "place R9 10 10 90",
+            "turn": "turn R9",
+            "underside": "underside R9",
+            "lock": "lock R9",
+            "unlock": "unlock R9",
+            "width": "width PUMP 2A",
+            "clearance": "clearance PUMP 0.3mm",
+            "role": "role HORN signal",
+            "lift": "lift PUMP",
+            "outline": "outline 82x58 3",
+            "hole": "hole 40 40 3",
+            "text": 'text "HELLO" 40 3 1.5 back',
+            "move": "move H1 5 5",
+            "pour": "pour GND front",
+            "rules": "rules four-layer-house 4",
+            "go": "go U1",
+            "undo": "undo",
+            "redo": "redo",
+        }
+        for text in sentences.values():
             with self.subTest(text):
                 proposal = ask(d, text, SETS)
                 self.assertTrue(proposal.says)
@@ -92,20 +114,72 @@ class Refusals(unittest.TestCase):
         """The kind of refusal, and the words that help."""
         d = demo(FROST)
         for text, kind, says in (
-            ("", InputError, "join"), ("fly U1", InputError, "no verb"), ("join U1.1", InputError, "join PIN"), ("join U1 X", NotFound, "Which pin"),
-            ("join U1.99 X", NotFound, "U1.PD3"), ("join U9.1 X", NotFound, "no part"), ("join U1.1 A,B", InputError, ""), ("rename HORN PUMP", EditRefused, "merge HORN PUMP"),
-            ("width HORN 2furlongs", InputError, ""), ("width HORN 99A", InputError, "35 A"), ("place R9 1e9 4", InputError, ""), ("place R9 4 north", InputError, ""),
-            ("add R1 CHIP-1608M", EditRefused, "in use"), ("add R99 NOPE-9", NotFound, "SOIC-8"), ("add R.9 SOIC-8", InputError, ""), ("role HORN loud", InputError, ""),
-            ("pin U1.1 A loud", InputError, ""), ("rules nobody", NotFound, "kitchen-table"), ("rules standard-house 4", EditRefused, "1, 2"), ("outline 60", InputError, "60x40"),
-            ("outline 1x1", InputError, "2 to 600"), ("hole 1 1 -3", InputError, ""), ("pour GND in1", EditRefused, "front, back"), ("move H99 1 1", NotFound, "H1"),
-            ("lift NOTHING", NotFound, ""), ("route", EditRefused, "route fresh"), ("remove Q99", NotFound, ""), ("nudge U1 x y", InputError, ""), ("turn R99", NotFound, ""), ("go X99", NotFound, ""),
-        ):  # fmt: skip
+            ("", InputError, "join"),
+            ("fly U1", InputError, "no verb"),
+            ("join U1.1", InputError, "join PIN"),
+            ("join U1 X", NotFound, "Which pin"),
+            ("join U1.99 X", NotFound, "U1.PD3"),
+            ("join U9.1 X", NotFound, "no part"),
+            ("join U1.1 A,B", InputError, ""),
+            ("rename HORN PUMP", EditRefused, "merge HORN PUMP"),
+            ("width HORN 2furlongs", InputError, ""),
+            ("width HORN 99A", InputError, "35 A"),
+            ("place R9 1e9 4", InputError, ""),
+            ("place R9 4 north", InputError, ""),
+            ("add R1 CHIP-1608M", EditRefused, "in use"),
+            ("add R99 NOPE-9", NotFound, "SOIC-8"),
+            ("add R.9 SOIC-8", InputError, ""),
+            ("role HORN loud", InputError, ""),
+            ("pin U1.1 A loud", InputError, ""),
+            ("rules nobody", NotFound, "kitchen-table"),
+            ("rules standard-house 4", EditRefused, "1, 2"),
+            ("outline 60", InputError, "60x40"),
+            ("outline 1x1", InputError, "2 to 600"),
+            ("hole 1 1 -3", InputError, ""),
+            ("pour GND in1", EditRefused, "front, back"),
+            ("move H99 1 1", NotFound, "H1"),
+            ("lift NOTHING", NotFound, ""),
+            ("route", EditRefused, "route fresh"),
+            ("remove Q99", NotFound, ""),
+            ("nudge U1 x y", InputError, ""),
+            ("turn R99", NotFound, ""),
+            ("go X99", NotFound, ""),
+        ):
             with self.subTest(text), self.assertRaises(kind) as caught:
                 ask(d, text, SETS)
             self.assertIn(says, caught.exception.line())
 
     @settings(max_examples=300, deadline=None)
-    @given(st.lists(st.one_of(st.sampled_from([v.name for v in VERBS]), st.sampled_from(["R9", "U1", "U1.1", "GND", "H1", "10", "-3", "2A", "by", "off", "x", '"', "'", "fresh", "all", "60x40", "back"]), st.text(max_size=8)), max_size=6))
+    @given(
+        st.lists(
+            st.one_of(
+                st.sampled_from([v.name for v in VERBS]),
+                st.sampled_from(
+                    [
+                        "R9",
+                        "U1",
+                        "U1.1",
+                        "GND",
+                        "H1",
+                        "10",
+                        "-3",
+                        "2A",
+                        "by",
+                        "off",
+                        "x",
+                        '"',
+                        "'",
+                        "fresh",
+                        "all",
+                        "60x40",
+                        "back",
+                    ]
+                ),
+                st.text(max_size=8),
+            ),
+            max_size=6,
+        )
+    )
     def test_any_words(self, words: list[str]) -> None:
         """Any sentence is understood or refused, and completing it never fails."""
         d = demo(BEEPER)
@@ -124,9 +198,20 @@ class Completion(unittest.TestCase):
         """Verbs, then references, pins, nets, packages, layers and rules where they belong."""
         d = demo(FROST)
         for text, wanted in {
-            "jo": "join", "join U": "U1.", "join U1.PD": "U1.PD3", "join U1.1 PUM": "PUMP_ON", "place C8 b": "by", "place C8 by U1.V": "U1.VDD",
-            "width PU": "PUMP", "role HORN s": "signal", "pour GND b": "back", "rules k": "kitchen-table", "add R99 CHIP": "CHIP-1608M", "pin U1.1 X supply": "supply-in", "move H": "H1",
-        }.items():  # fmt: skip
+            "jo": "join",
+            "join U": "U1.",
+            "join U1.PD": "U1.PD3",
+            "join U1.1 PUM": "PUMP_ON",
+            "place C8 b": "by",
+            "place C8 by U1.V": "U1.VDD",
+            "width PU": "PUMP",
+            "role HORN s": "signal",
+            "pour GND b": "back",
+            "rules k": "kitchen-table",
+            "add R99 CHIP": "CHIP-1608M",
+            "pin U1.1 X supply": "supply-in",
+            "move H": "H1",
+        }.items():
             with self.subTest(text):
                 self.assertIn(wanted, complete(d, text, SETS))
         self.assertEqual(complete(d, "undo ", SETS), [])

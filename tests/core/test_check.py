@@ -9,12 +9,35 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import BEEPER, FROST, board, demo, design, drawn_copper, joined_nets, mirrored, part, track, two_tracks, via
+from tests.support import (
+    BEEPER,
+    FROST,
+    board,
+    demo,
+    design,
+    drawn_copper,
+    joined_nets,
+    mirrored,
+    part,
+    track,
+    two_tracks,
+    via,
+)
 from vane_step.core.board.check import check, figures
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.design.edits import LayCopper, PlaceParts, SetItem, apply
-from vane_step.core.design.model import CurrentNeed, Design, Jumper, LegendText, MountingHole, Net, NetRule, PartPlace, Pour
+from vane_step.core.design.model import (
+    CurrentNeed,
+    Design,
+    Jumper,
+    LegendText,
+    MountingHole,
+    Net,
+    NetRule,
+    PartPlace,
+    Pour,
+)
 from vane_step.core.judge import all_findings
 from vane_step.core.quantity import nm
 from vane_step.data.shipped import rule_set
@@ -57,7 +80,9 @@ class Exactness(unittest.TestCase):
         """Copper to edge and hole to hole are exact as well."""
         edge, holes = 0.3, 0.25
         for off, found in ((0, []), (1e-4, ["copper-to-edge"])):
-            d = design([], on=board(), nets={"A": ""}, tracks={"T1": track("T1", "A", 0.4, (5, 0.2 + edge - off), (9, 5))})
+            d = design(
+                [], on=board(), nets={"A": ""}, tracks={"T1": track("T1", "A", 0.4, (5, 0.2 + edge - off), (9, 5))}
+            )
             self.assertEqual(codes(d), found)
         for off, found in ((0, []), (1e-4, ["hole-to-hole"])):
             vias = {"V1": via("V1", "A", 5, 5), "V2": via("V2", "A", 5 + 0.3 + holes - off, 5)}
@@ -69,15 +94,24 @@ class SeededFaults(unittest.TestCase):
 
     def base(self) -> Design:
         """Give a clean board with two parts."""
-        return design([part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", 20, 10)], {"A": "R1.2 R2.1", "B": "R1.1", "C": "R2.2"})
+        return design(
+            [part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", 20, 10)],
+            {"A": "R1.2 R2.1", "B": "R1.1", "C": "R2.2"},
+        )
 
     def test_table(self) -> None:
         """Every code is found where it was planted, and nothing else is."""
         d = self.base()
         rules = d.board.rules
-        hot = Net(name="A", pins=d.nets["A"].pins, rule=NetRule(width_nm=nm(0.25), clearance_nm=nm(0.2), current=CurrentNeed(current_a=3)))
+        hot = Net(
+            name="A",
+            pins=d.nets["A"].pins,
+            rule=NetRule(width_nm=nm(0.25), clearance_nm=nm(0.2), current=CurrentNeed(current_a=3)),
+        )
         across = track("T1", "A", 0.25, (11, 10), (19, 10))
-        jumper = Jumper(id="W1", net="A", a=(nm(5), nm(20)), b=(nm(15), nm(20)), pad_nm=nm(1.8), drill_nm=nm(0.8), wire_nm=nm(0.7))
+        jumper = Jumper(
+            id="W1", net="A", a=(nm(5), nm(20)), b=(nm(15), nm(20)), pad_nm=nm(1.8), drill_nm=nm(0.8), wire_nm=nm(0.7)
+        )
         planted = {
             "width": d.replaced(tracks={"T1": track("T1", "A", 0.1, (11, 10), (19, 10))}),
             "net-width": d.replaced(tracks={"T1": track("T1", "A", 0.2, (11, 10), (19, 10))}),
@@ -88,7 +122,9 @@ class SeededFaults(unittest.TestCase):
             "outside": apply(d, PlaceParts(places={"R2": PartPlace(x_nm=nm(39.5), y_nm=nm(10))}))[0],
             "not-placed": apply(d, PlaceParts(places={"R2": None}))[0],
             "legend-on-pad": apply(d, SetItem(text=LegendText(id="t", text="HELLO", x_nm=nm(11), y_nm=nm(10))))[0],
-            "legend-height": apply(d, SetItem(text=LegendText(id="t", text="HI", x_nm=nm(30), y_nm=nm(25), height_nm=nm(0.5))))[0],
+            "legend-height": apply(
+                d, SetItem(text=LegendText(id="t", text="HI", x_nm=nm(30), y_nm=nm(25), height_nm=nm(0.5)))
+            )[0],
             "copper-to-hole": apply(d, SetItem(hole=MountingHole(id="H1", x_nm=nm(11), y_nm=nm(8), drill_nm=nm(3))))[0],
             "jumper": d.replaced(jumpers={"W1": jumper}),
         }
@@ -116,13 +152,20 @@ class SeededFaults(unittest.TestCase):
         """The finding tells the rise it reads, the rise allowed, and the width that would do."""
         d = self.base()
         hot = NetRule(width_nm=nm(0.5), clearance_nm=nm(0.2), current=CurrentNeed(current_a=2, rise_k=10))
-        d = d.replaced(nets={**d.nets, "A": d.nets["A"].model_copy(update={"rule": hot})}, tracks={"T1": track("T1", "A", 0.5, (11, 10), (19, 10))})
+        d = d.replaced(
+            nets={**d.nets, "A": d.nets["A"].model_copy(update={"rule": hot})},
+            tracks={"T1": track("T1", "A", 0.5, (11, 10), (19, 10))},
+        )
         f = next(f for f in check(d).findings if f.code == "track-current")
         self.assertAlmostEqual(f.reading or 0, 20.87, places=2)
         self.assertEqual((f.limit, f.unit, f.sense, f.level), (10, "K", "at most", "stop"))
         self.assertIn("0.78 mm", f.message)
         assert f.remedy is not None
         self.assertEqual(f.remedy.ask, "width A 2A 10K")
+        wide = hot.model_copy(update={"width_nm": nm(0.8)})
+        d = d.replaced(nets={**d.nets, "A": d.nets["A"].model_copy(update={"rule": wide})})
+        asks = {f.code: f.remedy.ask for f in check(d).findings if f.remedy and f.code != "open-link"}
+        self.assertEqual(asks, {"track-current": "route A fresh", "net-width": "route A fresh"})
 
 
 class BothSides(unittest.TestCase):
@@ -135,7 +178,10 @@ class BothSides(unittest.TestCase):
         assert x is not None
         faulty = apply(clean, PlaceParts(places={"U1": x.model_copy(update={"x_nm": x.x_nm + nm(0.3)})}))[0]
         for d in (clean, faulty):
-            one, two = (sorted((f.code, round(f.reading or 0, 3)) for f in check(x).findings if not f.code.startswith("legend")) for x in (d, mirrored(d)))
+            one, two = (
+                sorted((f.code, round(f.reading or 0, 3)) for f in check(x).findings if not f.code.startswith("legend"))
+                for x in (d, mirrored(d))
+            )
             self.assertEqual(one, two)
         self.assertGreater(check(faulty).stops, 5)
 
@@ -158,7 +204,9 @@ class Joining(unittest.TestCase):
 
     def test_open_links_are_shortest(self) -> None:
         """Between groups the nearest pads are linked: the links form a least spanning tree."""
-        d = design([part(f"R{i}", "CHIP-2012M", x, 10) for i, x in enumerate((5, 12, 30, 22), 1)], {"A": "R1.1 R2.1 R3.1 R4.1"})
+        d = design(
+            [part(f"R{i}", "CHIP-2012M", x, 10) for i, x in enumerate((5, 12, 30, 22), 1)], {"A": "R1.1 R2.1 R3.1 R4.1"}
+        )
         pairs = {frozenset((k.a, k.b)) for k in connectivity(d).open_links}
         self.assertEqual(pairs, {frozenset(p) for p in (("R1.1", "R2.1"), ("R2.1", "R4.1"), ("R4.1", "R3.1"))})
         self.assertEqual(figures(d)["links_total"], 3)
@@ -182,7 +230,11 @@ class Pours(unittest.TestCase):
 
     def test_edge_empty_and_cut_off(self) -> None:
         """A pour whose net has no copper on the layer fills nothing; one cut in two keeps the piece with a pad."""
-        d = design([part("J1", "HDR-1x2", 5, 15)], {"GND": "J1.1", "A": "J1.2"}, pours={"p": Pour(id="p", net="GND", layer="back")})
+        d = design(
+            [part("J1", "HDR-1x2", 5, 15)],
+            {"GND": "J1.1", "A": "J1.2"},
+            pours={"p": Pour(id="p", net="GND", layer="back")},
+        )
         [all_of_it] = pour_pieces(d)
         self.assertGreater(all_of_it.area_mm2, 1100)
         wall = track("T1", "A", 0.3, (20, 0.4), (20, 29.6), layer="back")

@@ -62,7 +62,16 @@ class Review(unittest.TestCase):
         self.assertEqual(found(design([], {"A": ""})), [("look", "lonely-net")])
 
 
-KINDS: tuple[PartKind, ...] = ("resistor", "capacitor", "diode", "led", "crystal", "polar-capacitor", "inductor", "sounder")
+KINDS: tuple[PartKind, ...] = (
+    "resistor",
+    "capacitor",
+    "diode",
+    "led",
+    "crystal",
+    "polar-capacitor",
+    "inductor",
+    "sounder",
+)
 ROLES: tuple[NetRole, ...] = ("signal", "signal", "bus", "sense", "supply", "ground", "switching")
 
 
@@ -73,10 +82,19 @@ def random_circuit(seed: int) -> Design:
     for i in range(pick.randrange(1, 41)):
         block = pick.choice(["", "Supply", "A block with quite a long title", "In"])
         if pick.random() < 0.25:
-            pins = tuple(Pin(number=str(n), name="P" * pick.randrange(8), role=pick.choice(["input", "io", "supply-in", "ground", "output", "unconnected"])) for n in range(1, pick.choice([3, 4, 9, 33, 65])))
+            pins = tuple(
+                Pin(
+                    number=str(n),
+                    name="P" * pick.randrange(8),
+                    role=pick.choice(["input", "io", "supply-in", "ground", "output", "unconnected"]),
+                )
+                for n in range(1, pick.choice([3, 4, 9, 33, 65]))
+            )
             parts.append(part(f"U{i}", "SOIC-8", 5, 5, block=block, pins=pins, value="X" * pick.randrange(12)))
         else:
-            parts.append(part(f"R{i}", "CHIP-1608M", 5, 5, block=block, kind=pick.choice(KINDS), value="V" * pick.randrange(14)))
+            parts.append(
+                part(f"R{i}", "CHIP-1608M", 5, 5, block=block, kind=pick.choice(KINDS), value="V" * pick.randrange(14))
+            )
     names = [f"NET_{'LONG_' * pick.randrange(4)}{k}" for k in range(pick.randrange(1, 30))]
     nets: dict[str, list[str]] = {n: [] for n in names}
     for p in parts:
@@ -94,13 +112,23 @@ class Sheet(unittest.TestCase):
         """Check a sheet as somebody who reads it would."""
         drawn = sheet(d)
         marks = [m for g in drawn.groups for m in g.marks]
-        solid = [(f"{m.kind} {m.ref or m.label}", (m.x, m.y, m.x + m.w, m.y + m.h)) for m in marks if m.kind in ("card", "part", "pill", "text", "supply")]
+        solid = [
+            (f"{m.kind} {m.ref or m.label}", (m.x, m.y, m.x + m.w, m.y + m.h))
+            for m in marks
+            if m.kind in ("card", "part", "pill", "text", "supply")
+        ]
         self.assertEqual(boxes_apart(solid), [])
         self.assertEqual({m.ref for m in marks if m.kind in ("card", "part")}, set(d.parts))
         zones = [(z.title, (z.box.x0, z.box.y0, z.box.x1, z.box.y1)) for z in drawn.zones]
         self.assertEqual(boxes_apart(zones), [])
         for name, box in solid:
-            self.assertTrue(any(z[0] - 0.01 <= box[0] and box[2] <= z[2] + 0.01 and z[1] <= box[1] and box[3] <= z[3] + 0.01 for _, z in zones), f"{name} reaches out of its block")
+            self.assertTrue(
+                any(
+                    z[0] - 0.01 <= box[0] and box[2] <= z[2] + 0.01 and z[1] <= box[1] and box[3] <= z[3] + 0.01
+                    for _, z in zones
+                ),
+                f"{name} reaches out of its block",
+            )
         bodies = [m for m in marks if m.kind in ("card", "part", "text")]
         for w in (w for g in drawn.groups for w in g.wires):
             self.assertTrue(w.x0 == w.x1 or w.y0 == w.y1, "a wire is slanted")
@@ -130,13 +158,19 @@ class Sheet(unittest.TestCase):
         for g in drawn.groups:
             for tab in (m for m in g.marks if m.kind == "tab" and m.net):
                 x = tab.x if tab.shape == "left" else tab.x + tab.w
-                met = [w for w in g.wires if w.net == tab.net and abs(w.y0 - tab.y - 9) < 0.6 and min(abs(w.x0 - x), abs(w.x1 - x)) < 0.6]
+                met = [
+                    w
+                    for w in g.wires
+                    if w.net == tab.net and abs(w.y0 - tab.y - 9) < 0.6 and min(abs(w.x0 - x), abs(w.x1 - x)) < 0.6
+                ]
                 self.assertTrue(met, f"nothing meets {tab.pin}")
 
     def test_one_edit_moves_nothing_else(self) -> None:
         """A changed value leaves every other mark where it was."""
         d = demo(FROST)
-        before, after = ({m for g in sheet(x).groups for m in g.marks} for x in (d, apply(d, SetValue(ref="R9", value="220"))[0]))
+        before, after = (
+            {m for g in sheet(x).groups for m in g.marks} for x in (d, apply(d, SetValue(ref="R9", value="220"))[0])
+        )
         self.assertEqual({m.ref for m in before ^ after}, {"R9"})
 
     def test_nudges_survive(self) -> None:

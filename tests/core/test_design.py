@@ -32,21 +32,33 @@ def some_edit(d: Design, pick: random.Random) -> Edit:
     """Choose an edit that may or may not fit the design."""
     refs, nets = [*d.parts, "R99"], [*d.nets, "NEW", "B2"]
     pins = [f"{r}.{p.number}" for r, x in d.parts.items() for p in x.pins] + ["U9.1"]
-    place = PartPlace(x_nm=pick.randrange(40_000_000), y_nm=pick.randrange(30_000_000), turn_deg=pick.choice([0, 90, 33.3]))
+    place = PartPlace(
+        x_nm=pick.randrange(40_000_000), y_nm=pick.randrange(30_000_000), turn_deg=pick.choice([0, 90, 33.3])
+    )
     ref, net, other = pick.choice(refs), pick.choice(nets), pick.choice(nets)
     new = part(f"Q{pick.randrange(4)}", "SOT-23", 5, 5)
-    copper = track(f"T{pick.randrange(6)}", net, 0.3, (1, 1), (pick.randrange(2, 9), 5), layer=pick.choice(["front", "back"]))
+    copper = track(
+        f"T{pick.randrange(6)}", net, 0.3, (1, 1), (pick.randrange(2, 9), 5), layer=pick.choice(["front", "back"])
+    )
     data = pick.choice(
         [
-            edits.AddPart(part=new, package=package("SOT-23")), edits.RemovePart(ref=ref), edits.SetValue(ref=ref, value="47k"),
-            edits.Join(pins=tuple(pick.sample(pins, 2)), net=net), edits.PartPins(pins=(pick.choice(pins),)),
-            edits.RenameNet(net=net, to=other), edits.MergeNets(net=net, into=other), edits.RemoveNet(net=net),
-            edits.PlaceParts(places={ref: place}), edits.PlaceParts(places={ref: None}), edits.NudgePart(ref=ref, nudge=(3, -2)),
-            edits.LayCopper(tracks=(copper,)), edits.LayCopper(lift=(pick.choice([*d.tracks, *d.vias, "T99"]),)),
+            edits.AddPart(part=new, package=package("SOT-23")),
+            edits.RemovePart(ref=ref),
+            edits.SetValue(ref=ref, value="47k"),
+            edits.Join(pins=tuple(pick.sample(pins, 2)), net=net),
+            edits.PartPins(pins=(pick.choice(pins),)),
+            edits.RenameNet(net=net, to=other),
+            edits.MergeNets(net=net, into=other),
+            edits.RemoveNet(net=net),
+            edits.PlaceParts(places={ref: place}),
+            edits.PlaceParts(places={ref: None}),
+            edits.NudgePart(ref=ref, nudge=(3, -2)),
+            edits.LayCopper(tracks=(copper,)),
+            edits.LayCopper(lift=(pick.choice([*d.tracks, *d.vias, "T99"]),)),
             edits.SetRules(rules=rule_set("kitchen-table"), copper_layers=pick.choice([1, 2, 4])),
             edits.SetPin(pin=pick.choice(pins), name="CLK", role="input"),
         ]
-    )  # fmt: skip
+    )
     return edit_from(json.loads(data.model_dump_json()))
 
 
@@ -137,13 +149,15 @@ class FileFormat(unittest.TestCase):
         """A broken file is refused with the line or the field."""
         good = to_json(start())
         for text, says in {
-            "{": "line 1", "[]": "not a design file", good.replace('"version": 1', '"version": 2'): "format version 2",
+            "{": "line 1",
+            "[]": "not a design file",
+            good.replace('"version": 1', '"version": 2'): "format version 2",
             good.replace('"net": "A"', '"net": "Z"'): "net Z, which does not exist",
             good.replace('"turn_deg": 0.0', '"turn_deg": "north"', 1): "turn_deg",
             good.replace('"title": ""', '"title": "", "colour": "red"', 1): "colour",
             good.replace('"R1.1", ', '"R1.1", "R1.1", ', 1): "R1.1 is on net A and on net A",
             good.replace('"R1.1"', '"R1.7"', 1): "pin R1.7, which no part has",
-        }.items():  # fmt: skip
+        }.items():
             with self.subTest(says), self.assertRaises(InputError) as caught:
                 from_json(text, "x.json")
             self.assertIn(says, caught.exception.line())

@@ -52,10 +52,20 @@ def paths(page: str) -> list[list[tuple[float, float]]]:
         elif word == "cm":
             a, b, c, d, e, f = stack[-6:]
             m = matrix
-            matrix = (a * m[0] + b * m[2], a * m[1] + b * m[3], c * m[0] + d * m[2], c * m[1] + d * m[3], e * m[0] + f * m[2] + m[4], e * m[1] + f * m[3] + m[5])
+            matrix = (
+                a * m[0] + b * m[2],
+                a * m[1] + b * m[3],
+                c * m[0] + d * m[2],
+                c * m[1] + d * m[3],
+                e * m[0] + f * m[2] + m[4],
+                e * m[1] + f * m[3] + m[5],
+            )
         elif word in ("m", "l"):
             x, y = stack[-2:]
-            spot = ((x * matrix[0] + y * matrix[2] + matrix[4]) * 25.4 / 72, (x * matrix[1] + y * matrix[3] + matrix[5]) * 25.4 / 72)
+            spot = (
+                (x * matrix[0] + y * matrix[2] + matrix[4]) * 25.4 / 72,
+                (x * matrix[1] + y * matrix[3] + matrix[5]) * 25.4 / 72,
+            )
             if word == "m":
                 drawn.append([])
             drawn[-1].append(spot)
@@ -66,7 +76,10 @@ def paths(page: str) -> list[list[tuple[float, float]]]:
 def two_sided() -> Design:
     """Give a two-layer kitchen board that is lopsided on both sides."""
     on = board(40, 30, 2, rule_set("kitchen-table"))
-    tracks = {"T1": track("T1", "A", 0.8, (5, 5), (15, 5), (15, 20)), "T2": track("T2", "A", 0.8, (30, 5), (30, 25), (22, 25), layer="back")}
+    tracks = {
+        "T1": track("T1", "A", 0.8, (5, 5), (15, 5), (15, 20)),
+        "T2": track("T2", "A", 0.8, (30, 5), (30, 25), (22, 25), layer="back"),
+    }
     return design([part("J1", "HDR-1x2", 8, 20)], {"A": "J1.1"}, on, tracks=tracks)
 
 
@@ -98,14 +111,18 @@ class WhichWayRound(unittest.TestCase):
             for page, side in enumerate(("front", "back")):
                 ink = ink_of(pdf, page, (x + 0.5, y + artwork.STRIP_MM + 0.5), (39, 29))
                 copper = shapely.union_all([s for _, _, layer, s in drawn_copper(d) if layer == side])
-                copper = copper.difference(shapely.union_all([shapely.Point(h.x_mm, h.y_mm).buffer(0.2) for h in holes(d)]))
+                copper = copper.difference(
+                    shapely.union_all([shapely.Point(h.x_mm, h.y_mm).buffer(0.2) for h in holes(d)])
+                )
                 if turned[page]:
                     copper = affinity.scale(copper, -1, 1, origin=(20, 0))
                 wanted = affinity.translate(copper, -0.5, -0.5)
                 with self.subTest(name, side=side):
                     self.assertLess(ink.symmetric_difference(wanted).buffer(-0.02).area, 0.01)
                     other = affinity.scale(wanted, -1, 1, origin=(19.5, 0))
-                    self.assertGreater(ink.symmetric_difference(other).area, 5, "the board is lopsided, so this test can fail")
+                    self.assertGreater(
+                        ink.symmetric_difference(other).area, 5, "the board is lopsided, so this test can fail"
+                    )
 
     def test_the_word_proves_it(self) -> None:
         """The word reads mirrored on the sheet exactly when ink goes through a mirror on its way to readable copper."""
@@ -137,7 +154,10 @@ class Scale(unittest.TestCase):
     def test_correction(self) -> None:
         """A printer that shrank one axis is corrected in that axis by what was measured."""
         d = demo(BEEPER)
-        plain, corrected = (paths(pages(artwork.pdf(d, method_of("toner"), 1, artwork.scale_of(*m)))[0]) for m in ((50, 50), (49.5, 50.25)))
+        plain, corrected = (
+            paths(pages(artwork.pdf(d, method_of("toner"), 1, artwork.scale_of(*m)))[0])
+            for m in ((50, 50), (49.5, 50.25))
+        )
         for one, two in zip(plain[:40], corrected[:40], strict=True):
             for (x, y), (u, v) in zip(one, two, strict=True):
                 self.assertAlmostEqual(u, x * 50 / 49.5, places=3)

@@ -24,7 +24,9 @@ class RealFolders(unittest.TestCase):
         """Parts, places, nets and rules are those of the files; lengths are exact to the nanometre."""
         for name in NAMES:
             texts, d = texts_of(name), folder(name)
-            rows = {key: list(csv.DictReader(io.StringIO(texts[f"{key}.csv"]))) for key in ("parts", "nets", "net_rules")}
+            rows = {
+                key: list(csv.DictReader(io.StringIO(texts[f"{key}.csv"]))) for key in ("parts", "nets", "net_rules")
+            }
             with self.subTest(name):
                 self.assertEqual({r["ref"] for r in rows["parts"]}, set(d.parts))
                 for r in rows["parts"]:
@@ -40,7 +42,9 @@ class RealFolders(unittest.TestCase):
                     rule = d.nets[r["net"]].rule
                     assert rule is not None
                     self.assertEqual(rule.width_nm, round(float(r["width_mm"]) * 1e6))
-                    self.assertEqual(rule.neck_width_nm, round(float(r["neck_width_mm"]) * 1e6) if r["neck_width_mm"] else None)
+                    self.assertEqual(
+                        rule.neck_width_nm, round(float(r["neck_width_mm"]) * 1e6) if r["neck_width_mm"] else None
+                    )
                 data = json.loads(texts["board.json"])
                 self.assertEqual(d.board.copper_layers, data["copper_layers"])
                 self.assertEqual(len(d.board.outline), len(data["outline_mm"]))
@@ -48,7 +52,10 @@ class RealFolders(unittest.TestCase):
 
     def test_own_packages_and_outline_stand_in(self) -> None:
         """Without board.json an outline takes its place, and packages may be the program's own."""
-        texts = {"parts.csv": "ref,value,package\nR1,10k,CHIP-2012M\nU1,,SOIC-8\n", "nets.csv": "net,ref,pin\nA,R1,1\nA,U1,8\n"}
+        texts = {
+            "parts.csv": "ref,value,package\nR1,10k,CHIP-2012M\nU1,,SOIC-8\n",
+            "nets.csv": "net,ref,pin\nA,R1,1\nA,U1,8\n",
+        }
         d = read_exchange(texts, "bench", board())
         self.assertEqual((d.name, len(d.packages["SOIC-8"].pads), d.parts["R1"].place), ("bench", 8, None))
         self.assertEqual(d.nets["A"].pins, ("R1.1", "U1.8"))
@@ -78,7 +85,7 @@ class Refusals(unittest.TestCase):
             ("board.json", '"copper_layers": 2', '"copper_layers": 3', "copper_layers"),
             ("board.json", '"outline_mm"', '"outline_inch"', "board.json: "),
             ("packages.json", '"shape": "rect"', '"shape": "star"', "packages.json: "),
-        ):  # fmt: skip
+        ):
             self.assertIn(old, texts[file], says)
             with self.subTest(says), self.assertRaises(InputError) as caught:
                 read_exchange({**texts, file: texts[file].replace(old, new, 1)}, "folder")
@@ -114,8 +121,18 @@ class Packages(unittest.TestCase):
 
     def test_courtyard_legend_and_pin_one_are_computed(self) -> None:
         """A user gives pads and a body; the rest follows."""
-        pad = {"number": "1", "x_mm": -1, "y_mm": 0, "width_mm": 0.8, "height_mm": 1.2, "shape": "rect", "layers": "front"}
-        text = json.dumps({"packages": [{"name": "MINE-2", "pads": [pad, {**pad, "number": "2", "x_mm": 1}], "body_mm": [2, 1.25]}]})
+        pad = {
+            "number": "1",
+            "x_mm": -1,
+            "y_mm": 0,
+            "width_mm": 0.8,
+            "height_mm": 1.2,
+            "shape": "rect",
+            "layers": "front",
+        }
+        text = json.dumps(
+            {"packages": [{"name": "MINE-2", "pads": [pad, {**pad, "number": "2", "x_mm": 1}], "body_mm": [2, 1.25]}]}
+        )
         found = read_packages(text)["MINE-2"]
         x0, y0, x1, y1 = found.courtyard_nm
         self.assertLessEqual((x0, y0), (-1_400_000, -600_000))
@@ -124,14 +141,27 @@ class Packages(unittest.TestCase):
 
     def test_refusals(self) -> None:
         """Nonsense sizes, a through pad without a drill and doubled names are refused by name."""
-        pad = {"number": "1", "x_mm": 0, "y_mm": 0, "width_mm": 1, "height_mm": 1, "shape": "round", "layers": "through", "drill_mm": 0}
+        pad = {
+            "number": "1",
+            "x_mm": 0,
+            "y_mm": 0,
+            "width_mm": 1,
+            "height_mm": 1,
+            "shape": "round",
+            "layers": "through",
+            "drill_mm": 0,
+        }
         good = {**pad, "drill_mm": 0.6}
         cases = (
-            [{"name": "A", "pads": [pad], "body_mm": [1, 1]}], [{"name": "A", "pads": [], "body_mm": [1, 1]}],
+            [{"name": "A", "pads": [pad], "body_mm": [1, 1]}],
+            [{"name": "A", "pads": [], "body_mm": [1, 1]}],
             [{"name": "A", "pads": [{**good, "width_mm": -1}], "body_mm": [1, 1]}],
             [{"name": "A", "pads": [{**good, "x_mm": 1e9}], "body_mm": [1, 1]}],
-            [{"name": "A", "pads": [good], "body_mm": [1, 1]}] * 2, [{"name": "A", "pads": [good]}], [7], [{"name": "A B", "pads": [good], "body_mm": [1, 1]}],
-        )  # fmt: skip
+            [{"name": "A", "pads": [good], "body_mm": [1, 1]}] * 2,
+            [{"name": "A", "pads": [good]}],
+            [7],
+            [{"name": "A B", "pads": [good], "body_mm": [1, 1]}],
+        )
         for case in cases:
             with self.subTest(case), self.assertRaises(InputError):
                 read_packages(json.dumps({"packages": case}))

@@ -15,7 +15,18 @@ from vane_step.core.errors import NotFound
 from vane_step.core.parts.landpattern import CHIP, GULL_COARSE, Span, ipc_pad, pad_shape
 from vane_step.core.parts.packages import package, package_examples
 
-LEADS = {"DIP": 0.6, "AXIAL": 0.6, "DIODE": 0.6, "CER": 0.6, "ELCO": 0.6, "LEDR": 0.6, "SOUNDER": 0.6, "HDR": 0.8, "TERM": 1.1, "XTAL": 0.5}
+LEADS = {
+    "DIP": 0.6,
+    "AXIAL": 0.6,
+    "DIODE": 0.6,
+    "CER": 0.6,
+    "ELCO": 0.6,
+    "LEDR": 0.6,
+    "SOUNDER": 0.6,
+    "HDR": 0.8,
+    "TERM": 1.1,
+    "XTAL": 0.5,
+}
 
 
 def every() -> list[tuple[str, bool, Package]]:
@@ -40,9 +51,16 @@ class Arithmetic(unittest.TestCase):
         self.assertLessEqual(got[1], g + 1e-9)
 
     @given(
-        st.floats(1, 20), st.floats(0, 0.6), st.floats(0.2, 0.4), st.floats(0, 0.3), st.floats(0.2, 3), st.floats(0, 0.3),
-    )  # fmt: skip
-    def test_toes_and_sides_are_left_for_solder(self, low: float, a: float, foot: float, b: float, w: float, c: float) -> None:
+        st.floats(1, 20),
+        st.floats(0, 0.6),
+        st.floats(0.2, 0.4),
+        st.floats(0, 0.3),
+        st.floats(0.2, 3),
+        st.floats(0, 0.3),
+    )
+    def test_toes_and_sides_are_left_for_solder(
+        self, low: float, a: float, foot: float, b: float, w: float, c: float
+    ) -> None:
         """The pad reaches beyond the shortest part by the toe, and tolerances only ever widen the pattern."""
         exact = ipc_pad(Span(low, low), Span(foot, foot), Span(w, w), GULL_COARSE)
         loose = ipc_pad(Span(low, low + a), Span(foot, foot + b), Span(w, w + c), GULL_COARSE)
@@ -85,7 +103,9 @@ class EveryPackage(unittest.TestCase):
                 for pad in p.pads:
                     self.assertGreaterEqual(pad_shape(pad).distance(lines), 0.15 + 0.075 - 1e-6)
                 turned = shapely.affinity.rotate(lines, 180, origin=(0, 0))
-                told = lines.symmetric_difference(turned.buffer(0.01)).length > 0.3 or p.pads[0].shape != p.pads[1].shape
+                told = (
+                    lines.symmetric_difference(turned.buffer(0.01)).length > 0.3 or p.pads[0].shape != p.pads[1].shape
+                )
                 self.assertTrue(told or plain, "pin 1 looks like any other")
 
     def test_pins_run_anticlockwise(self) -> None:

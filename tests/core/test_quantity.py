@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import math
 import unittest
 
@@ -18,18 +19,39 @@ class Parsing(unittest.TestCase):
     def test_values(self) -> None:
         """Engineering notation, with the prefix as a decimal point or behind; upper and lower case differ."""
         for text, value in {
-            "4k7": 4700, "0R05": 0.05, "22p": 22e-12, "100n": 100e-9, "4.7u": 4.7e-6, "4u7": 4.7e-6, "4µ7": 4.7e-6,
-            "1M": 1e6, "1m": 1e-3, "1,5": 1.5, "2A": 2, "1,5 V": 1.5, "10 kHz": 1e4, "-3": -3, "0": 0, "2K2": 2200,
-        }.items():  # fmt: skip
+            "4k7": 4700,
+            "0R05": 0.05,
+            "22p": 22e-12,
+            "100n": 100e-9,
+            "4.7u": 4.7e-6,
+            "4u7": 4.7e-6,
+            "4µ7": 4.7e-6,
+            "1M": 1e6,
+            "1m": 1e-3,
+            "1,5": 1.5,
+            "2A": 2,
+            "1,5 V": 1.5,
+            "10 kHz": 1e4,
+            "-3": -3,
+            "0": 0,
+            "2K2": 2200,
+        }.items():
             with self.subTest(text):
                 self.assertTrue(math.isclose(parse_value(text), value, rel_tol=1e-12, abs_tol=1e-30))
 
     def test_lengths(self) -> None:
         """A bare number is millimetres; mil, inch, micrometres and ounces are understood."""
         for text, value in {
-            "10mil": 254_000, "0.1in": 2_540_000, "1oz": 34_800, "35um": 35_000, "2": 2_000_000, "1,27 mm": 1_270_000,
-            "-0.5": -500_000, "3cm": 30_000_000, '0.5"': 12_700_000,
-        }.items():  # fmt: skip
+            "10mil": 254_000,
+            "0.1in": 2_540_000,
+            "1oz": 34_800,
+            "35um": 35_000,
+            "2": 2_000_000,
+            "1,27 mm": 1_270_000,
+            "-0.5": -500_000,
+            "3cm": 30_000_000,
+            '0.5"': 12_700_000,
+        }.items():
             with self.subTest(text):
                 self.assertEqual(parse_length_nm(text), value)
 
@@ -47,10 +69,8 @@ class Parsing(unittest.TestCase):
     def test_any_text_is_read_or_refused(self, text: str) -> None:
         """No text makes the parsers fall over."""
         for parse in (parse_value, parse_length_nm):
-            try:
+            with contextlib.suppress(InputError):
                 self.assertTrue(math.isfinite(parse(text)))
-            except InputError:
-                pass
 
 
 class Writing(unittest.TestCase):
@@ -63,7 +83,13 @@ class Writing(unittest.TestCase):
 
     def test_prefixes(self) -> None:
         """One to three digits stand before the point; zero and infinity have no prefix."""
-        cases = {(0.0047, "A"): "4.7 mA", (0, "V"): "0 V", (1000, "Ω"): "1 kΩ", (2.2e-11, "F"): "22 pF", (math.inf, "s"): "inf s"}
+        cases = {
+            (0.0047, "A"): "4.7 mA",
+            (0, "V"): "0 V",
+            (1000, "Ω"): "1 kΩ",
+            (2.2e-11, "F"): "22 pF",
+            (math.inf, "s"): "inf s",
+        }
         for (value, unit), text in cases.items():
             self.assertEqual(format_value(value, unit), text)
 

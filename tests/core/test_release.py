@@ -30,17 +30,21 @@ STAMP = "2026-01-01T00:00:00Z"
 def awkward() -> Design:
     """Give a four-layer board with everything that is hard to write: odd turns, underside, long names, pours with holes."""
     parts = [
-        part("U1", "SOIC-8", 15, 15, turn=33.3), part("U2", "TQFP-32", 30, 20, turn=45, side="back"),
-        part("C1", "ELCO-P250-D5", 8, 24, turn=17), part("J1", "USBC-6", 20, 6, turn=180), part("R1", "CHIP-1608M", 36, 6, side="back", turn=10),
-    ]  # fmt: skip
+        part("U1", "SOIC-8", 15, 15, turn=33.3),
+        part("U2", "TQFP-32", 30, 20, turn=45, side="back"),
+        part("C1", "ELCO-P250-D5", 8, 24, turn=17),
+        part("J1", "USBC-6", 20, 6, turn=180),
+        part("R1", "CHIP-1608M", 36, 6, side="back", turn=10),
+    ]
     nets = {"GND": "U1.4 U2.3 C1.2 J1.1", "A_NAME_OF_MORE_THAN_FOURTEEN": "U1.1 U2.1", "CLK+/π": "U1.2 R1.1"}
     on = board(42, 32, 4, rule_set("four-layer-house")).model_copy(update={"corner_radius_nm": nm(2.5)})
     return design(parts, nets, on).replaced(
         pours={f"p{k}": Pour(id=f"p{k}", net="GND", layer=k) for k in ("front", "in1", "back")},
-        vias={"V1": via("V1", "GND", 5, 5, 0.5, 0.25)}, holes={"H1": MountingHole(id="H1", x_nm=nm(38), y_nm=nm(28), drill_nm=nm(3.2))},
+        vias={"V1": via("V1", "GND", 5, 5, 0.5, 0.25)},
+        holes={"H1": MountingHole(id="H1", x_nm=nm(38), y_nm=nm(28), drill_nm=nm(3.2))},
         tracks={"T1": track("T1", "CLK+/π", 0.2, (3, 28), (9, 28), (12, 30.5), layer="in2")},
         texts={"t": LegendText(id="t", text="ÄÖ% mirrored?", x_nm=nm(20), y_nm=nm(29), side="back", turn_deg=7)},
-    )  # fmt: skip
+    )
 
 
 def poured() -> Design:
@@ -81,7 +85,14 @@ class ReadBack(unittest.TestCase):
         for name, _, layer, shape in drawn_copper(d):
             if "." in name and layer == "front":
                 self.assertTrue(mask.buffer(1e-3).covers(shape), name)
-                through = next(p for p in d.packages[d.parts[name.split(".")[0]].package].pads if p.number == name.split(".")[1]).layers == "through"
+                through = (
+                    next(
+                        p
+                        for p in d.packages[d.parts[name.split(".")[0]].package].pads
+                        if p.number == name.split(".")[1]
+                    ).layers
+                    == "through"
+                )
                 self.assertEqual(paste.intersects(shape), not through, name)
         for x in read.values():
             if x.function[0] == "Legend":
@@ -168,7 +179,9 @@ class Reader(unittest.TestCase):
         text = "C  x\nP  UNITS CUST 1\nP  NNAME1 A_LONG_NAME_INDEED\n"
         text += "327NNAME1           U1    -3           A01X+012340Y-005000X1000Y0500R000 S0\n317GND              VIA   -     D0300P A00X+000100Y+000200X0600Y0600R000 S0\n999\n"
         one, two = read_netlist(text, "hand.ipc")
-        self.assertEqual((one.net, one.ref, one.pin, one.x, one.y, one.access), ("A_LONG_NAME_INDEED", "U1", "3", 12.34, -5.0, 1))
+        self.assertEqual(
+            (one.net, one.ref, one.pin, one.x, one.y, one.access), ("A_LONG_NAME_INDEED", "U1", "3", 12.34, -5.0, 1)
+        )
         self.assertEqual((two.hole, two.access), (0.3, 0))
 
     @settings(max_examples=150, deadline=None)
@@ -179,7 +192,11 @@ class Reader(unittest.TestCase):
         name = data.draw(st.sampled_from(sorted(n for n in files if n.endswith((".gbr", ".xnc", ".ipc")))))
         text = files[name]
         at, cut = data.draw(st.integers(0, len(text) - 1)), data.draw(st.integers(0, 30))
-        put = data.draw(st.sampled_from(["", "*", "%", "X", "D01*", "\n", "999999999999", "-", "G36*", "é", "%ADD10*%", "%AM*%", "T9"]))
+        put = data.draw(
+            st.sampled_from(
+                ["", "*", "%", "X", "D01*", "\n", "999999999999", "-", "G36*", "é", "%ADD10*%", "%AM*%", "T9"]
+            )
+        )
         read = {"gbr": read_gerber, "xnc": read_drill, "ipc": read_netlist}[name[-3:]]
         try:
             read(text[:at] + put + text[at + cut :], name)
@@ -218,7 +235,9 @@ class Files(unittest.TestCase):
         """Each file states format and unit once, ends once, and only uses apertures it defined."""
         for name, text in write_files(awkward(), STAMP).items():
             if name.endswith(".gbr"):
-                self.assertEqual((text.count("%FSLAX46Y46*%"), text.count("%MOMM*%"), text.count("M02*")), (1, 1, 1), name)
+                self.assertEqual(
+                    (text.count("%FSLAX46Y46*%"), text.count("%MOMM*%"), text.count("M02*")), (1, 1, 1), name
+                )
                 defined = set(re.findall(r"%ADD(\d+)", text))
                 self.assertLessEqual(set(re.findall(r"^D(\d{2,})\*$", text, re.M)), defined, name)
                 self.assertTrue(text.isascii(), f"{name}: letters beyond ASCII are escaped")

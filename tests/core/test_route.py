@@ -66,16 +66,26 @@ class RealBoards(unittest.TestCase):
 def random_board(seed: int) -> Design:
     """Make a board of chips, transistors and headers scattered on a lattice, joined at random with various rules."""
     pick = random.Random(seed)
-    packs = [pick.choice(["CHIP-2012M", "CHIP-1608M", "SOT-23", "SOIC-8", "HDR-1x3"]) for _ in range(pick.randrange(2, 10))]
+    packs = [
+        pick.choice(["CHIP-2012M", "CHIP-1608M", "SOT-23", "SOIC-8", "HDR-1x3"]) for _ in range(pick.randrange(2, 10))
+    ]
     spots = pick.sample([(6 + 9.5 * i, 6 + 9 * j) for i in range(4) for j in range(3)], len(packs))
-    parts = [part(f"U{k}", p, *at, turn=pick.choice([0, 90, 180, 270, 45]), side=pick.choice(["front", "front", "back"])) for k, (p, at) in enumerate(zip(packs, spots, strict=True))]
+    parts = [
+        part(f"U{k}", p, *at, turn=pick.choice([0, 90, 180, 270, 45]), side=pick.choice(["front", "front", "back"]))
+        for k, (p, at) in enumerate(zip(packs, spots, strict=True))
+    ]
     pins = [f"{p.ref}.{x.number}" for p in parts for x in p.pins]
     pick.shuffle(pins)
     nets: dict[str, Net] = {}
     while len(pins) > 3:
         name = f"N{len(nets)}"
         count = pick.randrange(2, 5)
-        rule = NetRule(width_nm=nm(pick.choice([0.2, 0.3, 0.6])), clearance_nm=nm(pick.choice([0.15, 0.2, 0.3])), neck_width_nm=nm(0.2), neck_length_nm=nm(2))
+        rule = NetRule(
+            width_nm=nm(pick.choice([0.2, 0.3, 0.6])),
+            clearance_nm=nm(pick.choice([0.15, 0.2, 0.3])),
+            neck_width_nm=nm(0.2),
+            neck_length_nm=nm(2),
+        )
         nets[name] = Net(name=name, pins=tuple(pins[:count]), rule=pick.choice([rule, None]))
         pins = pins[count:]
     layers = pick.choice([2, 2, 4])
@@ -95,9 +105,15 @@ class RandomBoards(unittest.TestCase):
         result = route(d)
         after = apply(d, result.edit)[0]
         self.assertGreaterEqual(least_gap_breach(after), min(least_gap_breach(d), 0) - 1e-5)
-        bad = {f.code for f in check(after).findings if f.level == "stop"} - {f.code for f in check(d).findings} - {"open-link"}
+        bad = (
+            {f.code for f in check(after).findings if f.level == "stop"}
+            - {f.code for f in check(d).findings}
+            - {"open-link"}
+        )
         self.assertEqual(bad, set())
-        self.assertEqual(result.links_wanted - result.links_made, sum(k - 1 for k in joined_nets(after).values() if k > 1))
+        self.assertEqual(
+            result.links_wanted - result.links_made, sum(k - 1 for k in joined_nets(after).values() if k > 1)
+        )
         self.assertEqual(before - result.links_made, figures(after)["links_open"])
 
 
@@ -156,7 +172,9 @@ class Wishes(unittest.TestCase):
         result = route(d, progress=stop)
         self.assertGreaterEqual(len(heard), 1)
         self.assertGreater(result.links_made, 0)
-        self.assertEqual({f.code for f in check(apply(d, result.edit)[0]).findings if f.level == "stop"} - {"open-link"}, set())
+        self.assertEqual(
+            {f.code for f in check(apply(d, result.edit)[0]).findings if f.level == "stop"} - {"open-link"}, set()
+        )
 
     def test_pours_are_filled_round_the_tracks(self) -> None:
         """A ground pour does not stand in the way; it joins what it reaches and is never too near."""

@@ -75,6 +75,10 @@ class Laws(unittest.TestCase):
         for current, rise in ((0, 10), (-1, 10), (35.1, 10), (1, 0), (1, 101), (math.nan, 10), (1, math.nan)):
             with self.subTest(current=current, rise=rise), self.assertRaises(InputError):
                 trace.trace(current, rise, 35, "outer")
-        for call in (lambda: trace.resistance_ohm(0, 1, 35), lambda: trace.fusing_a(1, 0, 1), lambda: trace.width_mm(1, 10, -35, "outer")):
+        for call in (
+            lambda: trace.resistance_ohm(0, 1, 35),
+            lambda: trace.fusing_a(1, 0, 1),
+            lambda: trace.width_mm(1, 10, -35, "outer"),
+        ):
             with self.assertRaises(InputError):
                 call()

@@ -86,10 +86,16 @@ class Journal(Stored):
         """An edit made on an older version is refused with both versions, and changes nothing; so are late undo and redo."""
         version = self.store.get("b").version
         self.store.edit("b", SetValue(ref="R1", value="1k"), "v", version)
-        for late in (lambda: self.store.edit("b", SetValue(ref="R1", value="2k"), "v", version), lambda: self.store.undo("b", version), lambda: self.store.redo("b", version)):
+        for late in (
+            lambda: self.store.edit("b", SetValue(ref="R1", value="2k"), "v", version),
+            lambda: self.store.undo("b", version),
+            lambda: self.store.redo("b", version),
+        ):
             with self.assertRaises(StaleEdit) as caught:
                 late()
-            self.assertEqual((caught.exception.value, caught.exception.allowed), (f"version {version}", f"version {version + 1}"))
+            self.assertEqual(
+                (caught.exception.value, caught.exception.allowed), (f"version {version}", f"version {version + 1}")
+            )
         self.assertEqual(self.value(self.open()), "1k")
 
     def test_two_at_once(self) -> None:
@@ -139,7 +145,9 @@ class Killed(Stored):
             "while True:\n    k += 1; s.edit('b', SetValue(ref='R1', value=str(k)), 'v'); print(k, flush=True)\n"
         )
         for _ in range(3):
-            child = subprocess.Popen([sys.executable, "-c", script, str(self.path)], stdout=subprocess.PIPE, text=True, cwd=ROOT)
+            child = subprocess.Popen(
+                [sys.executable, "-c", script, str(self.path)], stdout=subprocess.PIPE, text=True, cwd=ROOT
+            )
             assert child.stdout is not None
             seen = [int(child.stdout.readline()) for _ in range(25)]
             child.send_signal(signal.SIGKILL)
@@ -179,7 +187,10 @@ class Migrations(unittest.TestCase):
 
     def test_edited_and_newer_are_refused(self) -> None:
         """A step that reads otherwise than when it ran, and a database of a newer program, are not touched."""
-        for change in ("UPDATE migration SET checksum = 'other' WHERE number = 0", "INSERT INTO migration VALUES (99, 'later', 'x')"):
+        for change in (
+            "UPDATE migration SET checksum = 'other' WHERE number = 0",
+            "INSERT INTO migration VALUES (99, 'later', 'x')",
+        ):
             db = sqlite3.connect(":memory:", isolation_level=None)
             migrate(db)
             db.execute(change)

@@ -69,7 +69,9 @@ class Served(unittest.TestCase):
 
     def ask(self, text: str, id: str = FROST, version: int | None = None) -> Any:
         """Carry out a sentence."""
-        return self.client.post(f"/d/{id}/ask", json={"text": text, "version": version or self.version(id), "commit": True})
+        return self.client.post(
+            f"/d/{id}/ask", json={"text": text, "version": version or self.version(id), "commit": True}
+        )
 
 
 class Guards(Served):
@@ -79,7 +81,9 @@ class Guards(Served):
         """Other names for this machine and requests from other sites are turned away."""
         self.assertEqual(self.client.get("/", headers={"host": "evil.example"}).status_code, 421)
         body = {"text": "undo", "version": 1, "commit": True}
-        self.assertEqual(self.client.post(f"/d/{FROST}/ask", json=body, headers={"origin": "http://evil.example"}).status_code, 403)
+        self.assertEqual(
+            self.client.post(f"/d/{FROST}/ask", json=body, headers={"origin": "http://evil.example"}).status_code, 403
+        )
         self.assertEqual(self.version(), 1)
 
     def test_no_inline_script(self) -> None:
@@ -90,7 +94,10 @@ class Guards(Served):
             self.assertNotIn("unsafe", policy)
             self.assertIn("script-src 'self'", policy)
             for piece in answer.text.split("<script")[1:]:
-                self.assertTrue(piece.split(">")[0].strip().startswith("src=") and piece.split(">")[1].startswith("</script"), piece[:80])
+                self.assertTrue(
+                    piece.split(">")[0].strip().startswith("src=") and piece.split(">")[1].startswith("</script"),
+                    piece[:80],
+                )
             for word in (" style=", " onclick=", "javascript:", "http://", "https://"):
                 self.assertNotIn(word, answer.text.replace("http://www.w3.org/", ""), path)
 
@@ -129,13 +136,22 @@ class Errors(Served):
     def test_bad_requests(self) -> None:
         """Wrong fields, unknown kinds and nonsense never give a fault of the program."""
         cases = [
-            ("post", f"/d/{FROST}/edit", {"edit": {"kind": "explode"}, "version": 1}, 422), ("post", f"/d/{FROST}/edit", {"edit": {"kind": "join", "pins": ["U1.1"], "net": "A B"}, "version": 1}, 422),
-            ("post", f"/d/{FROST}/edit", {"edit": {"kind": "remove-part", "ref": "U77"}, "version": 1}, 404), ("post", f"/d/{FROST}/ask", {"text": "x" * 501, "version": 1}, 422),
-            ("post", f"/d/{FROST}/ask", {"text": "undo", "version": 1, "commit": True}, 409), ("post", f"/d/{FROST}/undo", {}, 422), ("get", f"/d/{FROST}/slip?kind=part&key=U77", None, 404),
-            ("get", f"/d/{FROST}/slip?kind=cake&key=U1", None, 404), ("get", f"/d/{FROST}/slip?kind=copper&key=T0", None, 404), ("get", f"/d/{FROST}/make?road=sea", None, 404),
-            ("get", f"/d/{FROST}/etch.svg?side=left", None, 422), ("get", f"/d/{FROST}/etch.pdf?method=stencil", None, 422), ("get", f"/d/{FROST}/etch.pdf?copies=99", None, 422),
-            ("get", f"/d/{FROST}/etch.pdf?across=20", None, 422), ("get", f"/d/{FROST}/read/none.svg", None, 404),
-        ]  # fmt: skip
+            ("post", f"/d/{FROST}/edit", {"edit": {"kind": "explode"}, "version": 1}, 422),
+            ("post", f"/d/{FROST}/edit", {"edit": {"kind": "join", "pins": ["U1.1"], "net": "A B"}, "version": 1}, 422),
+            ("post", f"/d/{FROST}/edit", {"edit": {"kind": "remove-part", "ref": "U77"}, "version": 1}, 404),
+            ("post", f"/d/{FROST}/ask", {"text": "x" * 501, "version": 1}, 422),
+            ("post", f"/d/{FROST}/ask", {"text": "undo", "version": 1, "commit": True}, 409),
+            ("post", f"/d/{FROST}/undo", {}, 422),
+            ("get", f"/d/{FROST}/slip?kind=part&key=U77", None, 404),
+            ("get", f"/d/{FROST}/slip?kind=cake&key=U1", None, 404),
+            ("get", f"/d/{FROST}/slip?kind=copper&key=T0", None, 404),
+            ("get", f"/d/{FROST}/make?road=sea", None, 404),
+            ("get", f"/d/{FROST}/etch.svg?side=left", None, 422),
+            ("get", f"/d/{FROST}/etch.pdf?method=stencil", None, 422),
+            ("get", f"/d/{FROST}/etch.pdf?copies=99", None, 422),
+            ("get", f"/d/{FROST}/etch.pdf?across=20", None, 422),
+            ("get", f"/d/{FROST}/read/none.svg", None, 404),
+        ]
         for method, path, body, status in cases:
             with self.subTest(path, body=body):
                 answer = self.client.request(method, path, json=body)
@@ -158,18 +174,38 @@ class Pages(Served):
         """All steps of both demo designs and of an empty one answer, within 100 ms once warm."""
         self.client.post("/new", data={"name": "Empty one", "size": "50x40", "rules": "kitchen-table", "layers": "1"})
         for id in (FROST, BEEPER, "empty-one"):
-            for path in ("circuit", "circuit?show=list", "power", "board", "board.json", "score", "make?road=order", "make?road=etch", "design.json", "ledger?step=board", "verbs", "sheet", "power/rows"):
+            for path in (
+                "circuit",
+                "circuit?show=list",
+                "power",
+                "board",
+                "board.json",
+                "score",
+                "make?road=order",
+                "make?road=etch",
+                "design.json",
+                "ledger?step=board",
+                "verbs",
+                "sheet",
+                "power/rows",
+            ):
                 url = f"/d/{id}/{path}"
                 with self.subTest(url):
                     self.assertEqual(self.client.get(url).status_code, 200)
                     begun = time.perf_counter()
                     self.client.get(url)
-                    self.assertLess(time.perf_counter() - begun, 0.4, "100 ms is the budget on an idle machine; bench/ measures it")
+                    self.assertLess(
+                        time.perf_counter() - begun, 0.4, "100 ms is the budget on an idle machine; bench/ measures it"
+                    )
 
     def test_new_design(self) -> None:
         """A new design opens at its circuit; a second of the same name has an address of its own; nonsense is refused."""
         for wanted in ("greenhouse-vent", "greenhouse-vent-2"):
-            answer = self.client.post("/new", data={"name": "Greenhouse vent", "size": "60x40", "rules": "standard-house", "layers": "2"}, follow_redirects=False)
+            answer = self.client.post(
+                "/new",
+                data={"name": "Greenhouse vent", "size": "60x40", "rules": "standard-house", "layers": "2"},
+                follow_redirects=False,
+            )
             self.assertEqual(answer.headers["location"], f"/d/{wanted}/circuit")
         for wrong in ({"size": "60"}, {"size": "axb"}, {"layers": "3"}, {"rules": "nobody"}, {"name": ""}):
             data = {"name": "X", "size": "60x40", "rules": "standard-house", "layers": "2", **wrong}
@@ -191,10 +227,21 @@ class Pages(Served):
     def test_outline_and_packages(self) -> None:
         """An SVG becomes the outline, a JSON a package that can be added at once."""
         svg = b'<svg xmlns="http://www.w3.org/2000/svg" width="70mm" height="50mm" viewBox="0 0 70 50"><path d="M0 0H70V50H0Z"/></svg>'
-        self.client.post(f"/d/{BEEPER}/outline", files={"file": ("o.svg", svg)}, data={"version": str(self.version(BEEPER))})
+        self.client.post(
+            f"/d/{BEEPER}/outline", files={"file": ("o.svg", svg)}, data={"version": str(self.version(BEEPER))}
+        )
         xs = [x for x, _ in self.design(BEEPER).board.outline]
         self.assertAlmostEqual((max(xs) - min(xs)) / 1e6, 70, places=2)
-        pad = {"number": "1", "x_mm": 0, "y_mm": 0, "width_mm": 1.5, "height_mm": 1.5, "shape": "round", "layers": "through", "drill_mm": 0.8}
+        pad = {
+            "number": "1",
+            "x_mm": 0,
+            "y_mm": 0,
+            "width_mm": 1.5,
+            "height_mm": 1.5,
+            "shape": "round",
+            "layers": "through",
+            "drill_mm": 0.8,
+        }
         packs = json.dumps({"packages": [{"name": "POST-1", "pads": [pad], "body_mm": [2, 2]}]}).encode()
         self.client.post(f"/d/{BEEPER}/packages", files={"file": ("p.json", packs)})
         self.assertEqual(self.ask("add TP1 POST-1", BEEPER).status_code, 200)
@@ -203,9 +250,12 @@ class Pages(Served):
         """Part, pins, net and copper tell what is known of them, with units."""
         track = next(iter(self.design().tracks))
         for kind, key, words in (
-            ("part", "U1", ["TERN-32Q", "Underside", "PUMP_ON"]), ("net", "PUMP", ["2 A", "0.781 mm", "IPC-2221"]),
-            ("pins", "U1.1,R9.1", ["Join these pins", "PUMP_ON"]), ("pins", "U1.11", ["PD7", "unconnected"]), ("copper", track, ["mm", "Lift this piece"]),
-        ):  # fmt: skip
+            ("part", "U1", ["TERN-32Q", "Underside", "PUMP_ON"]),
+            ("net", "PUMP", ["2 A", "0.781 mm", "IPC-2221"]),
+            ("pins", "U1.1,R9.1", ["Join these pins", "PUMP_ON"]),
+            ("pins", "U1.11", ["PD7", "unconnected"]),
+            ("copper", track, ["mm", "Lift this piece"]),
+        ):
             text = self.client.get(f"/d/{FROST}/slip", params={"kind": kind, "key": key}).text
             for word in words:
                 self.assertIn(word, text)
@@ -252,8 +302,10 @@ class Work(Served):
             if any(h.get("state") in ("done", "failed") for h in heard):
                 break
             time.sleep(0.1)
-        self.assertEqual([h["state"] for h in heard if h["kind"] == "job" and h["state"] in ("done", "failed")], ["done"], heard)
-        self.assertIn("1 of 1 links routed", [h["says"] for h in heard if h.get("state") == "done"][0])
+        self.assertEqual(
+            [h["state"] for h in heard if h["kind"] == "job" and h["state"] in ("done", "failed")], ["done"], heard
+        )
+        self.assertIn("1 of 1 links routed", next(h["says"] for h in heard if h.get("state") == "done"))
         self.assertEqual(self.app.state.store.get(FROST).undo, "route 1 of 1 links")
         self.client.post(f"/d/{FROST}/undo", json={"version": self.version()})
         self.assertFalse([t for t in self.design().tracks.values() if t.net == "PUMP_ON"])

@@ -17,6 +17,7 @@ from vane_step.core.board.arrange import arrange
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import copper_items, courtyards, rectangle
 from vane_step.core.circuit.sheet import anchor_of, check_nudge
+from vane_step.core.derive import alone
 from vane_step.core.design import edits
 from vane_step.core.design.edits import Edit, apply, net_of, part_of
 from vane_step.core.design.fileformat import input_error
@@ -575,15 +576,16 @@ def ask(design: Design, text: str, sets: dict[str, RuleSet]) -> Proposal:
             f"{words[0] if words else ''!r} is no verb of the ask line.", where="ask line", allowed=", ".join(BY_NAME)
         )
     try:
-        if words[0] == "rules":
-            proposal = rules_proposal(design, sets, words[1:])
-        else:
-            proposal = BY_NAME[words[0]].make(design, words[1:])
+        with alone:
+            if words[0] == "rules":
+                proposal = rules_proposal(design, sets, words[1:])
+            else:
+                proposal = BY_NAME[words[0]].make(design, words[1:])
+            if proposal.edit is not None:
+                apply(design, proposal.edit)
+            return proposal
     except ValidationError as error:
         raise input_error(error, "ask line") from error
-    if proposal.edit is not None:
-        apply(design, proposal.edit)
-    return proposal
 
 
 def complete(design: Design, text: str, sets: dict[str, RuleSet]) -> list[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 from collections import OrderedDict
 from collections.abc import Callable
-from threading import Lock
+from threading import RLock
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
 from vane_step.core.design.model import Design
@@ -14,7 +14,8 @@ P = ParamSpec("P")
 R = TypeVar("R")
 _KEPT = 512
 _cache: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
-_lock = Lock()
+# Held while shared geometry is worked on; also by callers who work on results outside of a derived function.
+alone = RLock()
 
 
 def derived(
@@ -30,7 +31,9 @@ def derived(
 
     Notes
     -----
-    The results are shared between callers and must not be changed by them.
+    The results are shared between callers and must not be changed by them. One thread computes at a time: the
+    geometry library must not prepare one shared shape in two threads at once, and two callers that want the
+    same result would only do the work twice.
     """
 
     def decorate(function: Callable[Concatenate[Design, P], R]) -> Callable[Concatenate[Design, P], R]:
@@ -38,17 +41,15 @@ def derived(
 
         def kept(design: Design, /, *args: P.args, **kwargs: P.kwargs) -> R:
             key = (name, *(design.digest(s) for s in sections), args, tuple(sorted(kwargs.items())))
-            with _lock:
+            with alone:
                 if key in _cache:
                     _cache.move_to_end(key)
                     found: R = _cache[key]
                     return found
-            result = function(design, *args, **kwargs)
-            with _lock:
-                _cache[key] = result
+                result = _cache[key] = function(design, *args, **kwargs)
                 while len(_cache) > _KEPT:
                     _cache.popitem(last=False)
-            return result
+                return result
 
         functools.update_wrapper(kept, function)
         return kept
@@ -58,5 +59,5 @@ def derived(
 
 def forget() -> None:
     """Drop every kept result, so that a measurement starts cold."""
-    with _lock:
+    with alone:
         _cache.clear()

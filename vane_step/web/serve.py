@@ -44,6 +44,7 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
             value=port,
             next_step="Choose another with --port.",
         ) from error
+    listener.listen(128)  # From here on connections wait; the address below is true when it is printed.
     app = create_app(settings, demo)
     address = f"http://{host}:{listener.getsockname()[1]}/"
     print(f"Vane Step is at {address}  (stop with Ctrl+C; designs are kept in {settings.data})", flush=True)

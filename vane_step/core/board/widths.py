@@ -28,7 +28,7 @@ def width_findings(design: Design) -> Iterator[Finding]:
         rule = design.rule_of(net)
         yield from _net_widths(design, net, rule, pieces, pads.get(net, []))
         if rule.current:
-            yield from _current(design, net, rule, pieces)
+            yield from _current(design, net, rule, pieces, pads.get(net, []))
 
 
 def _net_widths(
@@ -37,7 +37,7 @@ def _net_widths(
     least, wanted = design.board.rules.min_width_nm / 1e6, rule.width_nm / 1e6
     maker = design.board.rules.title or design.board.rules.name
     for piece in pieces:
-        make = partial(_finding, piece, net)
+        make = partial(_finding, piece, net, remedy=Remedy(label=f"Lay {net} anew", ask=f"route {net} fresh"))
         if piece.width_mm < least - TOLERANCE_MM:
             yield make("width", f"Track of {net} is thinner than the maker can hold", piece.width_mm, least, maker)
         elif piece.width_mm < wanted - TOLERANCE_MM and not is_neck(rule, piece, pads):
@@ -48,7 +48,18 @@ def _net_widths(
             )
 
 
-def _finding(piece: CopperItem, net: str, code: str, text: str, reading: float, limit: float, source: str) -> Finding:
+def _remedy(net: str, rule: NetRule, wanted_mm: float) -> Remedy:
+    """First give the net the width its current needs, then lay it anew."""
+    need = rule.current
+    if need is not None and rule.width_nm / 1e6 < wanted_mm - TOLERANCE_MM:
+        sentence = f"width {net} {need.current_a:g}A {need.rise_k:g}K"
+        return Remedy(label=f"Widen {net} to {wanted_mm:.2f} mm", ask=sentence)
+    return Remedy(label=f"Lay {net} anew", ask=f"route {net} fresh")
+
+
+def _finding(
+    piece: CopperItem, net: str, code: str, text: str, reading: float, limit: float, source: str, remedy: Remedy
+) -> Finding:
     place = Place(net=net, layer=piece.layers[0], x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm))
     return Finding(
         level="stop",
@@ -59,6 +70,7 @@ def _finding(piece: CopperItem, net: str, code: str, text: str, reading: float, 
         unit="mm",
         source=source,
         place=place,
+        remedy=remedy,
     )
 
 
@@ -84,7 +96,9 @@ def _covered(ends: list[tuple[float, float]], pads: list[CopperItem], reach: flo
     return _covered([ends[0], middle], pads, reach, depth - 1) and _covered([middle, ends[-1]], pads, reach, depth - 1)
 
 
-def _current(design: Design, net: str, rule: NetRule, pieces: list[CopperItem]) -> Iterator[Finding]:
+def _current(
+    design: Design, net: str, rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]
+) -> Iterator[Finding]:
     """Report the hottest piece of a net on each layer where its rise passes the limit.
 
     A neck is short and cooled by the copper at its ends: it is a note, not a stop (rule of thumb).
@@ -93,7 +107,8 @@ def _current(design: Design, net: str, rule: NetRule, pieces: list[CopperItem]) 
     assert need is not None
     thinnest: dict[tuple[str, bool], CopperItem] = {}
     for piece in pieces:
-        key = (piece.layers[0], piece.width_mm < rule.width_nm / 1e6 - TOLERANCE_MM)
+        thin = piece.width_mm < rule.width_nm / 1e6 - TOLERANCE_MM
+        key = (piece.layers[0], thin and is_neck(rule, piece, pads))
         if key not in thinnest or piece.width_mm < thinnest[key].width_mm:
             thinnest[key] = piece
     for (layer, neck), piece in thinnest.items():
@@ -111,7 +126,5 @@ def _current(design: Design, net: str, rule: NetRule, pieces: list[CopperItem]) 
             level="note" if neck else "stop", code="track-current", message=text, reading=round(rise, 2),
             limit=need.rise_k, unit="K", sense="at most", source=f"{trace.SOURCE}, {copper:g} µm copper",
             place=Place(net=net, layer=layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm)),
-            remedy=None if neck else Remedy(
-                label=f"Widen {net} to {wanted:.2f} mm", ask=f"width {net} {need.current_a:g}A {need.rise_k:g}K"
-            ),
+            remedy=None if neck else _remedy(net, rule, wanted),
         )  # fmt: skip

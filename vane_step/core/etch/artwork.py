@@ -16,12 +16,14 @@ from shapely.geometry.base import BaseGeometry
 from vane_step.core.board.geometry import copper_items, holes, outline
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.strokefont import text_lines
+from vane_step.core.derive import alone
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError
 from vane_step.core.etch.drillplan import drill_plan
 from vane_step.core.etch.mirror import CAUTIONS, EtchMethod, proof
 from vane_step.core.finding import Finding, Place
 
+SIDES: tuple[Side, Side] = ("front", "back")
 PAGE_MM = (210.0, 297.0)
 MARGIN_MM = 12.0
 GAP_MM = 8.0
@@ -96,10 +98,9 @@ def sheets(design: Design, method: EtchMethod, copies: int = 1) -> list[Sheet]:
     """Lay the artwork out, one sheet for each copper side."""
     spots = grid_of_copies(design, copies)
     made = []
-    for side in ("front", "back"):
-        if side not in design.board.layers:
-            continue
-        art = _board_art(design, side, method)
+    with alone:
+        arts = {side: _board_art(design, side, method) for side in SIDES if side in design.board.layers}
+    for side, art in arts.items():
         ink = tuple(affinity.translate(art, x, y) for x, y in spots)
         turned = "mirrored" if method.mirrored(side) else "as is"
         captions = (

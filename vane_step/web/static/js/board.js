@@ -244,7 +244,7 @@ function layPoint(e, p) {
   if (lay.worst && lay.worst.room < -1e-6) { tell(`Gap to ${lay.worst.name} is ${lay.worst.gap.toFixed(3)} mm; at least ${lay.worst.need.toFixed(2)} mm is needed. The track was not laid there.`); return; }
   lay.points.push(...lay.path.slice(1));
   const s = hit(lay.points[lay.points.length - 1], lay.net);
-  if (s && s.layers.includes(lay.layer) && e.detail !== 0 && lay.points.length + lay.runs.length > 1) finish();
+  if (s && s.layers.includes(lay.layer) && lay.points.length + lay.runs.length > 1) finish();
 }
 function layMove(e, p) {
   const end = snap(p);

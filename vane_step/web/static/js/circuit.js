@@ -14,7 +14,7 @@ function mark() { document.querySelectorAll(".tab").forEach((t) => t.classList.t
 function light(test) { holder.querySelectorAll("[data-ref], [data-pin], [data-net]").forEach((x) => x.classList.toggle("lit", test(x.dataset))); }
 
 holder.addEventListener("click", (e) => {
-  const tab = e.target.closest("[data-pin]"), net = e.target.closest(".pill, .supply, .wire"), part = e.target.closest("[data-ref]");
+  const tab = e.target.closest("[data-pin]"), net = e.target.closest(".pill, .supply, .ground, .wire-catch"), part = e.target.closest("[data-ref]");
   if (tab) {
     pins = pins.includes(tab.dataset.pin) ? pins.filter((p) => p !== tab.dataset.pin) : [...pins, tab.dataset.pin].slice(-12);
     mark();

@@ -62,7 +62,14 @@ function refresh() {
   if (state.slip) slip(...state.slip);
 }
 
+// What was unfolded stays so when its part of the page is written anew.
+const unfolded = new Set();
+document.addEventListener("toggle", (e) => {
+  const key = e.target.dataset && e.target.dataset.fold;
+  if (key) unfolded[e.target.open ? "add" : "delete"](key);
+}, true);
 document.addEventListener("htmx:after:swap", () => {
+  document.querySelectorAll("details[data-fold]").forEach((d) => { d.open = unfolded.has(d.dataset.fold); });
   const fresh = $("fresh-stair");
   if (fresh) $("stair").replaceChildren(fresh.content.cloneNode(true));
   placement();
@@ -135,8 +142,14 @@ line.addEventListener("keydown", async (e) => {
   } else if (e.key === "Enter") {
     e.preventDefault();
     if (chosen >= 0) { take(items[chosen].textContent); return; }
-    const told = await ask(line.value);
-    if (told) { line.value = ""; says.textContent = told.says || ""; list.hidden = true; }
+    // The line is free at once for the next sentence; a refused one comes back unless something was typed meanwhile.
+    const text = line.value;
+    line.value = "";
+    waiting += 1;
+    list.hidden = true;
+    const told = await ask(text);
+    if (told) says.textContent = line.value ? says.textContent : told.says || "";
+    else if (!line.value) { line.value = text; think(); }
   } else if (e.key === "Escape") { list.hidden = true; line.blur(); }
 });
 

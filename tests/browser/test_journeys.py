@@ -1,0 +1,354 @@
+"""Journeys through the real interface in Debian's chromium, as somebody at the bench would make them."""
+
+from __future__ import annotations
+
+import signal
+import tempfile
+import unittest
+import zipfile
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.support import InBrowser, Server
+from tests.support import BEEPER, FROST
+from vane_step.core.fab.reader import read_gerber
+
+
+class WholeRoad(InBrowser):
+    """From the shelf to files a maker can use."""
+
+    def test_join_route_check_and_take_the_zip(self) -> None:
+        """Two pins joined on the sheet show as an open link on the board, are routed, pass the check, and are in the zip."""
+        page = self.page("/")
+        page.get_by_role("link", name="Frost Sentinel").click()
+        expect(page.locator("#board .part").first).to_be_visible()
+        page.locator(".tread", has_text="Circuit").click()
+        page.locator('[data-pin="U1.11"]').first.click()
+        page.locator('[data-pin="J7.3"]').first.click()
+        expect(page.locator("#chosen")).to_contain_text("2 pins")
+        page.keyboard.press("j")
+        expect(page.locator("#version")).to_have_text("2")
+        expect(page.locator(".tread", has_text="Board")).to_contain_text("1 stop")
+        page.locator(".tread", has_text="Board").click()
+        expect(page.locator("#board .openlink")).to_have_count(1)
+        expect(page.locator(".finding.stop").first).to_contain_text("U1.11")
+        page.get_by_role("button", name="Route the open links").first.click()
+        expect(page.locator("#board .openlink")).to_have_count(0, timeout=120_000)
+        expect(page.locator(".tread", has_text="Board")).to_contain_text("clean")
+        expect(page.locator(".finding.stop")).to_have_count(0)
+        page.locator(".tread", has_text="Make").click()
+        expect(page.locator(".verdict")).to_contain_text("The files say what the design says")
+        with page.expect_download() as download, tempfile.TemporaryDirectory() as folder:
+            page.locator("#take-release").click()
+            path = Path(folder) / "r.zip"
+            download.value.save_as(path)
+            with zipfile.ZipFile(path) as archive:
+                front = next(n for n in archive.namelist() if n.endswith("copper-front.gbr"))
+                flashes = read_gerber(archive.read(front).decode(), front).flashes
+        nets = {
+            f.attributes["P"]: f.attributes["N"][0] for f in flashes if f.attributes.get("P", ("",))[0] in ("U1", "J7")
+        }
+        self.assertEqual(nets["U1", "11"], nets["J7", "3"])
+
+    def test_etch(self) -> None:
+        """Method and copies change the sheet shown; the ruler says what it means; the PDF opens."""
+        page = self.page(f"/d/{BEEPER}/make")
+        expect(page.locator("figcaption")).to_contain_text("printed as is")
+        page.select_option("select[name=method]", "pen")
+        page.fill("input[name=copies]", "2")
+        page.get_by_role("button", name="Show the sheets").click()
+        expect(page.locator("figcaption")).to_contain_text("printed mirrored")
+        page.fill("input[name=across]", "49.6")
+        expect(page.locator("#scale-says")).to_contain_text("0.80 %: more than 0.2 %")
+        expect(page.locator(".caution")).to_contain_text("Goggles")
+        answer = page.request.get(
+            f"{self.server.address}/d/{BEEPER}/etch.pdf?method=pen&copies=2&across=49.6&upwards=50"
+        )
+        self.assertTrue(answer.body().startswith(b"%PDF"))
+
+    def test_a_circuit_from_nothing(self) -> None:
+        """A new design: parts added by form and by button, joined, named, placed, routed - and the board checks clean."""
+        page = self.page("/")
+        page.fill("input[name=name]", "Two resistors")
+        page.get_by_role("button", name="Start the design").click()
+        expect(page.locator(".empty")).to_contain_text("An empty circuit")
+        page.get_by_role("button", name="Add R1, 10k").click()
+        expect(page.locator('[data-ref="R1"]').first).to_be_visible()
+        for name, value in (("ref", "J1"), ("package", "HDR-1x2"), ("value", "door")):
+            page.fill(f"#add-part input[name={name}]", value)
+        page.get_by_role("button", name="Add the part").click()
+        expect(page.locator('[data-ref="J1"]').first).to_be_visible()
+        self.type(page, "join R1.1 J1.1 LOOP")
+        self.type(page, "join R1.2 J1.2 BACK")
+        page.locator('.wire-catch[data-net="LOOP"]').first.dispatch_event("click")
+        page.fill("#net-name", "OUT")
+        page.get_by_role("button", name="Rename the net").click()
+        expect(page.locator('.wire-catch[data-net="OUT"]').first).to_be_attached()
+        page.keyboard.press("Escape")
+        page.goto(page.url.split("/circuit")[0] + "/board")
+        expect(page.locator("#ledger")).to_contain_text("has no place on the board yet")
+        page.get_by_role("button", name="Arrange the parts").first.click()
+        expect(page.locator("#board .part")).to_have_count(2)
+        page.get_by_role("button", name="Route the open links").first.click()
+        expect(page.locator("#board .openlink")).to_have_count(0, timeout=120_000)
+        expect(page.locator(".tread", has_text="Board")).to_contain_text("clean")
+
+
+class Board(InBrowser):
+    """Taking hold of things on the board."""
+
+    def centre(self, page: Page, ref: str) -> tuple[float, float]:
+        """Give the middle of a part on the screen."""
+        box = page.locator(f'#board .part[data-ref="{ref}"]').bounding_box()
+        assert box is not None
+        return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+    def place(self, page: Page, ref: str) -> dict[str, float]:
+        """Ask the server where a part lies."""
+        data = page.evaluate("() => fetch(location.pathname.replace(/board$/, 'board.json')).then(r => r.json())")
+        return next(p["place"] for p in data["parts"] if p["ref"] == ref)
+
+    def test_drag_turn_keep_and_undo(self) -> None:
+        """A part follows the pointer with its readings, turns, goes under, is kept, and all of it is undone."""
+        page = self.page(self.fresh("drag") + "/board")
+        expect(page.locator('#board .part[data-ref="R13"]')).to_be_visible()
+        before = self.place(page, "R13")
+        x, y = self.centre(page, "R13")
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 30, y + 4, steps=5)
+        expect(page.locator("#tip")).to_contain_text("R13")
+        expect(page.locator("#tip")).to_contain_text("mm")
+        page.mouse.up()
+        expect(page.locator("#version")).to_have_text("2")
+        self.assertGreater(self.place(page, "R13")["x_nm"], before["x_nm"] + 1_000_000)
+        expect(page.locator("#chosen")).to_contain_text("R13")
+        for key, says in (("t", "turn R13"), ("u", "underside R13"), ("ArrowLeft", "place R13"), ("k", "lock R13")):
+            page.keyboard.press(key)
+            expect(page.locator("#last")).to_contain_text(says)
+        moved = self.version(page)
+        page.keyboard.press("ArrowRight")
+        expect(page.locator("#notice")).to_contain_text("unlock R13")
+        self.assertEqual(self.version(page), moved)
+        for k in range(5):
+            page.keyboard.press("Control+z")
+            expect(page.locator("#version")).to_have_text(str(moved + k + 1))
+        self.assertEqual(self.place(page, "R13"), before)
+        page.keyboard.press("Control+y")
+        expect(page.locator("#last")).to_contain_text("place R13")
+        page.reload()
+        expect(page.locator("#last")).to_contain_text("place R13")
+
+    def test_lay_a_track_by_hand(self) -> None:
+        """A lifted net is laid again by pointing, with the gap shown; laying over foreign copper is refused."""
+        page = self.page(self.fresh("lay") + "/board")
+        self.type(page, "lift PUMP_G")
+        expect(page.locator("#board .openlink")).to_have_count(2)
+        ends = [page.locator(f'#board [data-pin="{pin}"]').bounding_box() for pin in ("R9.2", "R10.1")]
+        spots = [(b["x"] + b["width"] / 2, b["y"] + b["height"] / 2) for b in ends if b]
+        page.keyboard.press("l")
+        page.mouse.click(*spots[0])
+        page.mouse.move((spots[0][0] + spots[1][0]) / 2, spots[0][1], steps=4)
+        expect(page.locator("#tip")).to_contain_text("PUMP_G on the front")
+        expect(page.locator("#tip")).to_contain_text("at least 0.20")
+        wall = page.locator('#board [data-pin="Q1.2"]').bounding_box()
+        assert wall is not None
+        version = self.version(page)
+        page.mouse.click(wall["x"] + wall["width"] / 2, wall["y"] + wall["height"] / 2)
+        expect(page.locator("#notice")).to_contain_text("is needed. The track was not laid there")
+        page.keyboard.press("Escape")
+        self.assertEqual(self.version(page), version)
+        page.mouse.click(*spots[0])
+        page.mouse.move(*spots[1], steps=4)
+        page.mouse.click(*spots[1])
+        expect(page.locator("#last")).to_contain_text("lay PUMP_G by hand")
+        expect(page.locator("#board .openlink")).to_have_count(1)
+        expect(page.locator(".finding.stop", has_text="Gap")).to_have_count(0)
+
+    def test_findings_lead_to_their_place(self) -> None:
+        """The next finding by a key is ringed in the view and a click goes there; its remedy can be carried out."""
+        page = self.page(self.fresh("find") + "/board")
+        self.type(page, "width RX 0.3mm")
+        expect(page.locator(".finding.stop").first).to_contain_text("thinner than its rule")
+        before = page.get_attribute("#board", "viewBox")
+        page.locator(".finding.stop").first.hover()
+        expect(page.locator("#board .place-mark")).to_have_count(1)
+        page.keyboard.press(".")
+        self.assertNotEqual(page.get_attribute("#board", "viewBox"), before)
+        expect(page.locator(".finding.at")).to_have_count(1)
+        expect(page.get_by_role("button", name="Lay RX anew").first).to_be_visible()
+        page.get_by_role("button", name="Lay RX anew").first.click()
+        expect(page.locator(".finding.stop")).to_have_count(0, timeout=120_000)
+
+    def test_outline_holes_texts_and_pours_by_pointing(self) -> None:
+        """The forms of the board make and remove what the verbs do; a hole can be dragged."""
+        page = self.page(self.fresh("forms", BEEPER) + "/board")
+        page.locator("summary", has_text="Holes").click()
+        for name, value in (("x", "5"), ("y", "22"), ("size", "3")):
+            page.locator('form[data-form^="hole"]').locator(f"input[name={name}]").fill(value)
+        page.get_by_role("button", name="Drill a hole").click()
+        expect(page.locator('#board [data-item="H1"]')).to_be_visible()
+        box = page.locator('#board [data-item="H1"]').bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] / 2 + 15, box["y"] + box["height"] / 2 + 25, steps=4)
+        page.mouse.up()
+        expect(page.locator("#last")).to_contain_text("move H1")
+        page.locator("summary", has_text="Texts").click()
+        for name, value in (("words", "DRY SOIL"), ("x", "22"), ("y", "40")):
+            page.locator('form[data-form^="text"]').locator(f"input[name={name}]").fill(value)
+        page.get_by_role("button", name="Print the text").click()
+        expect(page.locator('#board [data-item="text1"]')).to_be_attached()
+        page.locator("summary", has_text="Pours").click()
+        page.get_by_role("button", name="Pour copper").click()
+        expect(page.locator("#board .pour-back").first).to_be_attached()
+        page.get_by_role("button", name="Remove the pour of GND").click()
+        expect(page.locator("#board .pour-back")).to_have_count(0)
+
+
+class Together(InBrowser):
+    """More than one tab, and a program that dies."""
+
+    def test_two_tabs_follow_each_other(self) -> None:
+        """An edit in one tab shows in the other; a tab that missed it is told, and nothing is merged."""
+        address = self.fresh("tabs")
+        one, two, deaf = self.page(address + "/circuit"), self.page(address + "/board"), self.page("/")
+        deaf.route("**/events", lambda r: r.abort())
+        deaf.goto(self.server.address + address + "/circuit")
+        self.faults.clear()
+        self.type(one, "value R9 330")
+        expect(two.locator("#version")).to_have_text("2")
+        expect(two.locator("#last")).to_have_text("value R9 330")
+        deaf.keyboard.press("/")
+        deaf.keyboard.type("value R9 470")
+        deaf.keyboard.press("Enter")
+        expect(deaf.locator("#notice")).to_contain_text("changed elsewhere meanwhile")
+        expect(deaf.locator("#ask")).to_have_value("value R9 470")
+        self.type(two, "value R10 22k")
+        expect(one.locator("#sheet")).to_contain_text("22k")
+        self.faults.clear()
+
+    def test_killed_in_the_middle_of_edits(self) -> None:
+        """What the page saw answered is there after a kill and a new start."""
+        with tempfile.TemporaryDirectory() as folder:
+            server = Server(Path(folder))
+            page = self.page("/")
+            page.goto(f"{server.address}/d/{FROST}/circuit")
+            for k in range(4):
+                self.type(page, f"value R9 {k}k{k}")
+            server.end(signal.SIGKILL)
+            page.keyboard.press("/")
+            page.keyboard.type("value R9 lost")
+            page.keyboard.press("Enter")
+            expect(page.locator("#notice")).to_contain_text("does not answer")
+            again = Server(Path(folder))
+            page.goto(f"{again.address}/d/{FROST}/circuit")
+            expect(page.locator("#version")).to_have_text("5")
+            expect(page.locator("#sheet")).to_contain_text("3k3")
+            again.end()
+            self.faults.clear()
+
+
+class Keyboard(InBrowser):
+    """Without a mouse."""
+
+    def test_ask_line_completes_and_says(self) -> None:
+        """Typing completes with Tab, says what it will do before Enter, and refuses in words with what was typed kept."""
+        page = self.page(self.fresh("ask") + "/circuit")
+        page.keyboard.press("/")
+        page.keyboard.type("jo")
+        expect(page.locator("#completions li").first).to_have_text("join")
+        page.keyboard.press("Tab")
+        page.keyboard.type("U1.11 HORN")
+        expect(page.locator("#says")).to_contain_text("HORN then has 3 pins")
+        page.keyboard.press("Enter")
+        expect(page.locator("#last")).to_have_text("join U1.11 HORN")
+        page.keyboard.type("join U1.99 HORN")
+        expect(page.locator("#says")).to_contain_text("U1 has no pin 99")
+        page.keyboard.press("Enter")
+        expect(page.locator("#notice")).to_contain_text("U1 has no pin 99")
+        expect(page.locator("#ask")).to_have_value("join U1.99 HORN")
+
+    def test_every_control_is_reached_and_named(self) -> None:
+        """Tab reaches parts and pins on the sheet; Enter chooses; every control has a name for a screen reader."""
+        page = self.page(f"/d/{FROST}/circuit")
+        page.locator('.tab[data-pin="U1.1"]').focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("#chosen")).to_contain_text("U1.1")
+        page.locator('.tab[data-pin="U1.2"]').focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("#chosen")).to_contain_text("2 pins")
+        page.keyboard.press("3")
+        expect(page).to_have_url(f"{self.server.address}/d/{FROST}/board")
+        page.locator('#board .part[data-ref="C8"]').focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("#chosen")).to_contain_text("C8")
+        page.locator("summary", has_text="Placement list").focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("#placement")).to_contain_text("TERN-32Q")
+        page.keyboard.press("?")
+        expect(page.locator("#helpbox")).to_contain_text("What can be typed")
+        page.keyboard.press("Escape")
+        for path in ("/", f"/d/{FROST}/circuit", f"/d/{FROST}/board", f"/d/{FROST}/power", f"/d/{BEEPER}/make"):
+            page.goto(self.server.address + path)
+            nameless = page.evaluate(
+                """() => [...document.querySelectorAll('button, input:not([type=hidden]), select, a, [role=button], summary')]
+                .filter(e => !(e.getAttribute('aria-label') || e.title || e.textContent.trim() || e.closest('label') || (e.labels && e.labels.length) || e.querySelector('img[alt]')))
+                .map(e => e.outerHTML.slice(0, 120))"""
+            )
+            self.assertEqual(nameless, [], path)
+
+
+class Looks(InBrowser):
+    """What any page must keep to."""
+
+    PATHS = (
+        "/",
+        f"/d/{FROST}/circuit",
+        f"/d/{FROST}/circuit?show=list",
+        f"/d/{FROST}/power",
+        f"/d/{FROST}/board",
+        f"/d/{FROST}/make?road=order",
+        f"/d/{BEEPER}/make?road=etch",
+    )
+    CONTRAST = """() => {
+      const rgb = (s) => { const m = s.match(/[\\d.]+/g).map(Number); return m.length < 4 ? [...m, 1] : m; };
+      const lum = (c) => { const v = c.slice(0, 3).map((x) => { x /= 255; return x <= 0.03928 ? x / 12.92 : ((x + 0.055) / 1.055) ** 2.4; }); return 0.2126 * v[0] + 0.7152 * v[1] + 0.0722 * v[2]; };
+      const back = (e) => { for (; e; e = e.parentElement) { const c = rgb(getComputedStyle(e).backgroundColor); if (c[3] > 0.9) return c; } return [255, 255, 255]; };
+      const bad = [];
+      for (const e of document.querySelectorAll('body *')) {
+        if (e.closest('svg') || e.disabled || !e.checkVisibility() || ![...e.childNodes].some((n) => n.nodeType === 3 && n.textContent.trim())) continue;
+        const s = getComputedStyle(e), a = lum(rgb(s.color)), b = lum(back(e)), ratio = (Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05);
+        const large = parseFloat(s.fontSize) >= 24 || (parseFloat(s.fontSize) >= 18.66 && s.fontWeight >= 700);
+        if (ratio < (large ? 3 : 4.5)) bad.push(`${e.tagName}.${e.className} ${e.textContent.trim().slice(0, 30)} ${ratio.toFixed(2)}`);
+      }
+      return bad; }"""
+
+    def test_nothing_scrolls_sideways(self) -> None:
+        """At 1024, 1280 and 1920 wide nothing is wider than the window, nor any table than its place."""
+        for width in (1024, 1280, 1920):
+            for path in self.PATHS:
+                page = self.page(path, width)
+                page.wait_for_load_state("networkidle") if "order" in path else None
+                with self.subTest(path, width=width):
+                    self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), width)
+                    wide = page.evaluate(
+                        "[...document.querySelectorAll('.sheet-holder, .ledger, .slip, .bar-top')].filter(e => e.scrollWidth > e.clientWidth + 1).map(e => `${e.className} ${e.scrollWidth} > ${e.clientWidth}`)"
+                    )
+                    self.assertEqual(wide if width > 1024 or "circuit" not in path else [], [])
+                page.context.close()
+
+    def test_contrast(self) -> None:
+        """All text reaches WCAG 2.2 AA, light and dark."""
+        for scheme in ("light", "dark"):
+            for path in self.PATHS:
+                page = self.page(path, color_scheme=scheme)
+                with self.subTest(path, scheme=scheme):
+                    self.assertEqual(page.evaluate(self.CONTRAST), [])
+                page.context.close()
+
+
+if __name__ == "__main__":
+    unittest.main()
