@@ -1,0 +1,298 @@
+"""python -m bench [--smoke] [--report FILE]: measures the figures of the docs; exits with 1 when a budget is missed."""
+
+from __future__ import annotations
+
+import argparse
+import base64
+import json
+import os
+import platform
+import re
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+import zlib
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
+from vane_step.core.board.check import check, figures
+from vane_step.core.derive import forget
+from vane_step.core.design.edits import SetValue, apply
+from vane_step.core.design.fileformat import to_json
+from vane_step.core.design.model import Design
+from vane_step.core.etch import artwork
+from vane_step.core.etch.mirror import method_of
+from vane_step.core.exchange import FILES, read_exchange
+from vane_step.core.fab.release import release
+from vane_step.core.route.router import route, warm_up
+from vane_step.data.shipped import demo_designs
+
+ROOT = Path(__file__).parent.parent
+BOARDS = ROOT / "tests" / "boards"
+MUST = ("smd2L_015_s1", "smd2L_040_s1", "th1L_040_s1")
+FROST, BEEPER = "1-frost-sentinel", "2-seedling-thirst-beeper"
+
+
+class Run:
+    """Collects rows of what was measured, the budget it is held against and the baseline."""
+
+    def __init__(self) -> None:
+        self.rows: list[dict[str, Any]] = []
+
+    def row(self, what: str, reading: float, unit: str, limit: float | None, baseline: str, more: str = "") -> None:
+        """Add a row and print it; a reading above its limit is missed."""
+        missed = limit is not None and reading > limit
+        self.rows.append(
+            {
+                "what": what,
+                "reading": reading,
+                "unit": unit,
+                "limit": limit,
+                "baseline": baseline,
+                "more": more,
+                "missed": missed,
+            }
+        )
+        bound = "" if limit is None else f"  at most {limit:g} {unit}"
+        print(
+            f"{'MISSED ' if missed else ''}{what}: {reading:.4g} {unit}{bound}  | baseline {baseline}  | {more}",
+            flush=True,
+        )
+
+
+def seconds_of(work: Callable[[], Any], times: int = 5) -> float:
+    """Give the median time of some work, every time with nothing kept from before."""
+    taken = []
+    for _ in range(times):
+        forget()
+        begun = time.perf_counter()
+        work()
+        taken.append(time.perf_counter() - begun)
+    return statistics.median(taken)
+
+
+def folder(name: str) -> Design:
+    """Import an exchange folder."""
+    texts = {f: (BOARDS / name / f).read_text(encoding="utf-8") for f in FILES if (BOARDS / name / f).is_file()}
+    return read_exchange(texts, name)
+
+
+def routing(run: Run, names: tuple[str, ...], budget: dict[str, float]) -> dict[str, Design]:
+    """Measure routing: completed links, breaches by the exact check, time, against routing without rip-up."""
+    done = {}
+    for name in names:
+        design = demo_designs()[name] if name in demo_designs() else folder(name)
+        forget()
+        begun = time.perf_counter()
+        result = route(design, fresh=True)
+        seconds = time.perf_counter() - begun
+        after = apply(design, result.edit)[0]
+        stops, numbers = check(after).stops, figures(after)
+        begun = time.perf_counter()
+        plain, failed = sequential_route(design)
+        took, total = time.perf_counter() - begun, numbers["links_total"]
+        baseline = f"{figures(plain)['links_completed']}/{total} links, {failed} without a way, {took:.2f} s"
+        more = (
+            f"{numbers['links_completed']}/{total} links, {stops} stops, {numbers['vias']} vias, "
+            f"{numbers['jumpers']} wires, {numbers['track_length_mm']:.0f} mm"
+        )
+        run.row(f"route {name}", seconds, "s", budget.get(name), baseline, more)
+        run.row(f"links open or breaching, {name}", numbers["links_open"] + stops, "", 0, "as above")
+        done[name] = after
+    return done
+
+
+def checking(run: Run, boards: dict[str, Design]) -> None:
+    """Measure the full rule check against comparing all pairs for gaps alone."""
+    for name, design in boards.items():
+        plain = seconds_of(lambda d=design: all_pairs_gaps(d), 1)
+        seconds = seconds_of(lambda d=design: check(d))
+        run.row(
+            f"full check {name}",
+            seconds * 1000,
+            "ms",
+            300 if name == FROST else None,
+            f"gaps alone, all pairs: {plain * 1000:.0f} ms",
+        )
+
+
+def serving(run: Run) -> None:
+    """Measure edits and pages at a real server on loopback, against rewriting the whole file and a static file."""
+    import httpx
+
+    with tempfile.TemporaryDirectory() as data:
+        begun = time.perf_counter()
+        command = [sys.executable, "-m", "vane_step", "demo", "--port", "0", "--data", data]
+        server = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+        assert server.stdout is not None
+        address = server.stdout.readline().split(" at ")[1].split()[0].rstrip("/")
+        try:
+            with httpx.Client(base_url=address, timeout=60) as client:
+                client.get("/static/mark.svg")
+                run.row(
+                    "start to first answer", time.perf_counter() - begun, "s", None, "python -c pass: see row below"
+                )
+                client.get(f"/d/{FROST}/board")
+                static = statistics.median(_timed(client, "/static/mark.svg") for _ in range(20))
+                for page in ("circuit", "power", "board", "board.json", "make"):
+                    client.get(f"/d/{FROST}/{page}")
+                    taken = statistics.median(_timed(client, f"/d/{FROST}/{page}") for _ in range(10))
+                    run.row(
+                        f"page {page}, Frost Sentinel",
+                        taken * 1000,
+                        "ms",
+                        100,
+                        f"a static file: {static * 1000:.1f} ms",
+                    )
+                times = []
+                for k in range(60):
+                    body = {"text": f"value R9 {k}k", "version": k + 1, "commit": True}
+                    begun = time.perf_counter()
+                    client.post(f"/d/{FROST}/ask", json=body).raise_for_status()
+                    times.append(time.perf_counter() - begun)
+        finally:
+            server.terminate()
+            server.wait(20)
+            server.stdout.close()
+    text = to_json(demo_designs()[FROST])
+    whole = seconds_of(lambda: whole_file_edit(text, SetValue(ref="R9", value="1k")))
+    worst = sorted(times)[int(len(times) * 0.95)]
+    run.row(
+        "an edit's answer, median",
+        statistics.median(times) * 1000,
+        "ms",
+        50,
+        f"whole file read and written: {whole * 1000:.0f} ms",
+        f"95 % under {worst * 1000:.0f} ms",
+    )
+
+
+def _timed(client: Any, path: str) -> float:
+    begun = time.perf_counter()
+    client.get(path).raise_for_status()
+    return time.perf_counter() - begun
+
+
+def reading_back(run: Run, boards: dict[str, Design]) -> None:
+    """Measure what reading a release back says, against the time of writing it."""
+    from vane_step.core.fab.release import write_files
+
+    for name, design in boards.items():
+        forget()
+        begun = time.perf_counter()
+        write_files(design, "2026-01-01T00:00:00Z")
+        writing = time.perf_counter() - begun
+        made = release(design, "2026-01-01T00:00:00Z")
+        r = made.read.readings
+        seconds = time.perf_counter() - begun
+        baseline = f"writing alone: {writing:.2f} s"
+        run.row(
+            f"shorts and opens read back, {name}",
+            r["shorts"] + r["opens"] - r["opens_in_design"] + len(made.read.differences),
+            "",
+            0,
+            baseline,
+            f"{seconds:.2f} s with reading",
+        )
+        run.row(
+            f"outline and {r['holes']} holes off by, {name}",
+            max(r["outline_difference_um"], r["hole_difference_um"]),
+            "um",
+            1,
+            baseline,
+        )
+
+
+def printing(run: Run) -> None:
+    """Measure the ruler in the bytes of the PDF, against one whose ends are set to whole points."""
+    pdf = artwork.pdf(demo_designs()[BEEPER], method_of("toner"))
+    match = re.search(rb"/Filter \[([^\]]*)\][^>]*>>\s*stream\r?\n(.*?)endstream", pdf, re.S)
+    assert match is not None
+    packed = match[2].strip()
+    page = zlib.decompress(base64.a85decode(packed.removesuffix(b"~>")) if b"ASCII85" in match[1] else packed).decode(
+        "latin-1"
+    )
+    scale = [
+        float(v) for v in re.search(r"([\d.]+) 0 0 ([\d.]+) 0 0 cm\s+n?\s", page[page.index("q") + 1 :] + " ").groups()
+    ]  # type: ignore[union-attr]
+    spots = [(float(x), float(y)) for x, y in re.findall(r"([\d.]+) ([\d.]+) [ml]", page)][:4]
+    wide = (max(x for x, _ in spots) - min(x for x, _ in spots) - 0.2) * scale[0] * 25.4 / 72
+    points = round(artwork.MARGIN_MM * 72 / 25.4), round((artwork.MARGIN_MM + 50) * 72 / 25.4)
+    baseline = abs((points[1] - points[0]) * 25.4 / 72 / 50 - 1) * 100
+    run.row(
+        "scale of the printed ruler off by",
+        abs(wide / 50 - 1) * 100,
+        "%",
+        0.05,
+        f"ends on whole points: {baseline:.3f} %",
+        f"{wide:.5f} mm for 50 mm",
+    )
+
+
+def starting(run: Run) -> None:
+    """Measure the terminal's start, warm, and the router's first start with nothing compiled."""
+    env = {**os.environ, "PYTHONPATH": str(ROOT)}
+    plain = seconds_of(lambda: subprocess.run([sys.executable, "-c", "pass"], check=True), 3)
+    taken = seconds_of(
+        lambda: subprocess.run(
+            [sys.executable, "-m", "vane_step", "calc", "trace", "1A"], check=True, env=env, stdout=subprocess.DEVNULL
+        ),
+        3,
+    )
+    run.row("terminal start to answer (calc)", taken, "s", None, f"python -c pass: {plain:.2f} s")
+    with tempfile.TemporaryDirectory() as cache:
+        source = ROOT / "vane_step" / "data" / "designs" / f"{BEEPER}.json"
+        cold = {**env, "NUMBA_CACHE_DIR": cache}
+        times = []
+        for _ in range(2):
+            begun = time.perf_counter()
+            subprocess.run(
+                [sys.executable, "-m", "vane_step", "route", str(source), "--fresh", "-o", f"{cache}/x.json"],
+                check=True,
+                env=cold,
+                stderr=subprocess.DEVNULL,
+            )
+            times.append(time.perf_counter() - begun)
+    run.row(
+        "route from the terminal, kernels not yet compiled",
+        times[0],
+        "s",
+        None,
+        f"compiled: {times[1]:.1f} s",
+        "it says what it compiles",
+    )
+
+
+def main() -> int:
+    """Run the measurements; give the number of budgets missed."""
+    parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
+    parser.add_argument("--smoke", action="store_true", help="only the small boards, once")
+    parser.add_argument("--report", type=Path, help="write the rows as JSON")
+    chosen = parser.parse_args()
+    run = Run()
+    print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
+    warm_up()
+    names = MUST[:1] if chosen.smoke else tuple(sorted(p.name for p in BOARDS.iterdir() if p.is_dir()))
+    routed = routing(run, (FROST, BEEPER, *names), {FROST: 3.0, BEEPER: 3.0})
+    checking(
+        run,
+        {FROST: routed[FROST], **({} if chosen.smoke else {n: routed[n] for n in ("smd2L_150_s1", "smd2L_300_s1")})},
+    )
+    reading_back(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
+    printing(run)
+    serving(run)
+    if not chosen.smoke:
+        starting(run)
+    missed = [r["what"] for r in run.rows if r["missed"]]
+    print(f"{len(run.rows)} readings, {len(missed)} over budget" + (": " + "; ".join(missed) if missed else ""))
+    if chosen.report:
+        chosen.report.write_text(json.dumps(run.rows, indent=1) + "\n", encoding="utf-8")
+    return len(missed)
+
+
+if __name__ == "__main__":
+    sys.exit(1 if main() else 0)
