@@ -51,10 +51,12 @@ class _Drafter:
         self.symbols = [p for p in parts if p.kind != "card" and len(p.pins) == 2 and p.nudge is None]
 
     def net(self, ref: str, number: str) -> Net | None:
+        """Give the net a pin is on."""
         name = self.design.net_of(pin_name(ref, number))
         return self.design.nets[name] if name else None
 
     def ends(self, part: Part) -> tuple[Net | None, Net | None]:
+        """Give the nets of the two ends of a two-terminal part."""
         return self.net(part.ref, part.pins[0].number), self.net(part.ref, part.pins[1].number)
 
     def hanging(self, net: Net) -> list[tuple[Part, int]]:

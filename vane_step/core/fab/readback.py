@@ -168,16 +168,19 @@ class _Groups:
         self.parent = list(range(int(self.offset[-1])))
 
     def find(self, node: int) -> int:
+        """Give the node that stands for a piece's group."""
         while self.parent[node] != node:
             self.parent[node] = self.parent[self.parent[node]]
             node = self.parent[node]
         return node
 
     def at(self, layer: int, x: float, y: float) -> int | None:
+        """Give the piece at a point of a layer."""
         hits = self.trees[layer].query(Point(x, y), predicate="intersects")
         return int(self.offset[layer] + hits[0]) if len(hits) else None
 
     def join(self, nodes: list[int]) -> None:
+        """Make the groups of some pieces one."""
         for node in nodes[1:]:
             self.parent[self.find(node)] = self.find(nodes[0])
 

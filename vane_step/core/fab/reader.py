@@ -96,9 +96,11 @@ class _Gerber:
         self.ended = False
 
     def fail(self, command: str) -> UnreadableFile:
+        """Make the error for a command that is not understood."""
         return UnreadableFile(f"{self.name}: {command[:60]!r} is not understood")
 
     def run(self) -> ReadLayer:
+        """Read all commands and give the image."""
         for command in self.commands:
             if self.ended:
                 raise UnreadableFile(f"{self.name}: there is something after the end of the file")
@@ -122,6 +124,7 @@ class _Gerber:
         return self.layer
 
     def extended(self, command: str) -> None:
+        """Take an extended command: format, unit, apertures, macros, polarity, attributes."""
         code = command[:2]
         fields = command.rstrip("*")
         if code == "FS":
@@ -155,6 +158,7 @@ class _Gerber:
             raise self.fail(command)
 
     def define(self, fields: str) -> None:
+        """Define an aperture."""
         match = re.fullmatch(r"ADD(\d+)([A-Za-z_$][\w$.]*)(?:,(.*))?", fields)
         if not match:
             raise self.fail(fields)
@@ -177,6 +181,7 @@ class _Gerber:
             raise self.fail(fields)
 
     def macro(self, body: str, values: list[float]) -> BaseGeometry:
+        """Draw an aperture macro of circles, lines and rectangles."""
         parts: list[BaseGeometry] = []
         for primitive in body.split("*"):
             if not primitive.strip():
@@ -200,6 +205,7 @@ class _Gerber:
         return shapely.union_all(parts)
 
     def word(self, command: str) -> None:
+        """Take a word command: a mode, a region, an aperture or an operation."""
         if command.startswith(("G04", "G4 ")):
             return
         if command in ("G01", "G90", "G75"):
@@ -221,6 +227,7 @@ class _Gerber:
             self.operation(command)
 
     def operation(self, command: str) -> None:
+        """Move, draw or flash, with coordinates that stay when they are left out."""
         match = re.fullmatch(r"(?:G01)?(?:X([+-]?\d+))?(?:Y([+-]?\d+))?D0?([123])", command)
         if not match or self.scale is None or not self.unit:
             raise self.fail(command)

@@ -293,7 +293,7 @@ def _off_edge(design: Design, lattice: Lattice, distance: float) -> np.ndarray:
 def _via_barred(
     design: Design, items: tuple[CopperItem, ...], rows: np.ndarray, radius: np.ndarray, lattice: Lattice, drill: float
 ) -> np.ndarray:
-    """Bar drilled holes too near to others, and holes inside surface pads, where solder would run away."""
+    """Bar drilled holes too near to others, and vias that touch a surface pad, whose solder would run away."""
     barred = np.zeros(lattice.plane, dtype=np.int16)
     gap = design.board.rules.hole_to_hole_nm / 1e6
     frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
@@ -304,7 +304,8 @@ def _via_barred(
         kernel.paint_owner(barred, spots, reach, np.full(len(drilled), -1, dtype=np.int16), *frame)
     flat = np.array([i.kind == "pad" and not i.drill_mm for i in items], dtype=bool)
     if flat.any():
-        reach = radius[flat] + drill / 2 + 0.1
+        rules = design.board.rules
+        reach = radius[flat] + (rules.via_pad_nm / 2 + max(0, rules.mask_margin_nm)) / 1e6
         kernel.paint_owner(barred, rows[flat], reach, np.full(int(flat.sum()), -1, dtype=np.int16), *frame)
     return barred
 

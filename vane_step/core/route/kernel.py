@@ -181,7 +181,7 @@ def _pop(keys, items, size):
 
 
 @njit(**OPTIONS)
-def _present(fixed_full, fixed_neck, occ_full, occ_neck, net, node, neck_ok, pressure, hard):
+def _present(fixed_full, fixed_neck, occ_full, occ_neck, net, node, neck_zone, cell, neck_tag, pressure, hard):
     """Give the factor a node costs a net, and whether it has to be passed as a neck; -1 when it is barred."""
     best = -1.0
     neck = 0
@@ -192,7 +192,7 @@ def _present(fixed_full, fixed_neck, occ_full, occ_neck, net, node, neck_ok, pre
             return 1.0, 0
         if not hard:
             best = 1.0 + pressure * n
-    if neck_ok:
+    if neck_zone[cell] == neck_tag:
         owner = fixed_neck[node]
         if owner == 0 or owner == net:
             n = occ_neck[node]
@@ -243,7 +243,7 @@ def search(
         cell = source % plane
         x, y = cell % w, cell // w
         factor, neck = _present(
-            fixed_full, fixed_neck, occ_full, occ_neck, net, source, neck_zone[cell] == neck_tag, pressure, False
+            fixed_full, fixed_neck, occ_full, occ_neck, net, source, neck_zone, cell, neck_tag, pressure, False
         )
         # Inside its own pad a track may always be as thin as its neck.
         how[source] = 1 if factor < 0 else neck
@@ -291,7 +291,9 @@ def search(
                 occ_neck,
                 net,
                 other,
-                neck_zone[ny * w + nx] == neck_tag,
+                neck_zone,
+                ny * w + nx,
+                neck_tag,
                 pressure,
                 hard,
             )
@@ -328,7 +330,9 @@ def search(
                         occ_neck,
                         net,
                         other,
-                        neck_zone[cell] == neck_tag,
+                        neck_zone,
+                        cell,
+                        neck_tag,
                         pressure,
                         hard,
                     )
@@ -382,7 +386,9 @@ def search(
                             occ_neck,
                             net,
                             other,
-                            neck_zone[other] == neck_tag,
+                            neck_zone,
+                            other,
+                            neck_tag,
                             pressure,
                             hard,
                         )

@@ -13,6 +13,7 @@ import numpy as np
 
 from vane_step.core.route import kernel
 from vane_step.core.route.grid import NetJob, Problem
+from vane_step.core.route.straighten import straighten
 
 MAX_ROUNDS = 70
 VIA_COST_MM = 3.0
@@ -158,11 +159,14 @@ class Negotiation:
             nodes.append(int(self.parent[nodes[-1]]))
         nodes.reverse()
         array = np.array(nodes, dtype=np.int64)
-        how = self.how[array].copy()
+        return self.path(job, array, self.how[array].copy())
+
+    def path(self, job: NetJob, array: np.ndarray, how: np.ndarray) -> Path:
+        """Make a path of nodes and how each was reached."""
         spot = np.minimum(np.searchsorted(job.terminal_nodes, array), len(job.terminal_nodes) - 1)
         # A track's end inside its own pad is no wider than the pad, which the owner maps guard already.
         free = job.terminal_nodes[spot] != array
-        return Path(array, how, free, pieces_of(array, how, p))
+        return Path(array, how, free, pieces_of(array, how, self.problem))
 
     # -- holding places -----------------------------------------------------------------------------------
 
@@ -305,6 +309,7 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
     if not stopped:
         _retry(run, routed)
         _polish(run, routed, progress, total)
+    _straighten(run, routed)
     return [routed[j.name] for j in jobs if j.name in routed], rounds
 
 
@@ -356,6 +361,16 @@ def _polish(run: Negotiation, routed: dict[str, Routed], progress: Progress | No
         run.hold(routed[name], +1)
         if progress and not progress(total, total):
             return
+
+
+def _straighten(run: Negotiation, routed: dict[str, Routed]) -> None:
+    """Take needless corners out of every net, one after the other."""
+    for name in sorted(n for n, r in routed.items() if r.paths):
+        net = routed[name]
+        run.hold(net, -1)
+        paths = [run.path(net.job, nodes, how) for nodes, how in straighten(run, net)]
+        routed[name] = Routed(net.job, paths, net.failed)
+        run.hold(routed[name], +1)
 
 
 def _cost(routed: Routed, problem: Problem) -> float:

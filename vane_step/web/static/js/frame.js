@@ -148,8 +148,9 @@ line.addEventListener("keydown", async (e) => {
     waiting += 1;
     list.hidden = true;
     const told = await ask(text);
-    if (told) says.textContent = line.value ? says.textContent : told.says || "";
-    else if (!line.value) { line.value = text; think(); }
+    if (told && !line.value) { says.textContent = told.says || ""; says.classList.remove("refused"); }
+    if (told) return;
+    if (!line.value) { line.value = text; think(); }
   } else if (e.key === "Escape") { list.hidden = true; line.blur(); }
 });
 

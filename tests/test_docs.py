@@ -1,0 +1,128 @@
+"""What is written about the program is true of it: docs, help, docstrings, licences and pinned requirements."""
+
+from __future__ import annotations
+
+import ast
+import re
+import unittest
+from collections.abc import Iterator
+from pathlib import Path
+
+from tests.support import ROOT
+from vane_step import cli
+from vane_step.data.shipped import rule_sets
+from vane_step.web.settings import Settings
+
+DOCS = ROOT / "docs"
+README = (ROOT / "README.md").read_text(encoding="utf-8")
+VENDOR = ROOT / "vane_step" / "web" / "static" / "vendor"
+
+
+def modules() -> Iterator[tuple[Path, ast.Module]]:
+    """Parse every module of the program."""
+    for path in sorted((ROOT / "vane_step").rglob("*.py")):
+        yield path, ast.parse(path.read_text(encoding="utf-8"))
+
+
+class Written(unittest.TestCase):
+    """Documents against the program."""
+
+    def test_links_lead_somewhere(self) -> None:
+        """Every relative link of README and docs points at a file that exists."""
+        for page in (ROOT / "README.md", *DOCS.glob("*.md")):
+            for target in re.findall(r"\]\(([^)#]+)\)", page.read_text(encoding="utf-8")):
+                self.assertTrue((page.parent / target).exists(), f"{page.name}: {target}")
+
+    def test_two_commands(self) -> None:
+        """README gives one command to start and one to test; both are executable, and CI calls the second."""
+        for command in ("start", "test"):
+            self.assertIn(f"./{command} ", README)
+            self.assertTrue((ROOT / command).stat().st_mode & 0o111)
+        self.assertIn("./test", (ROOT / ".ci" / "run").read_text(encoding="utf-8"))
+
+    def test_every_command_is_documented(self) -> None:
+        """Commands and their options have help, and each command is in docs/terminal.md."""
+        text = (DOCS / "terminal.md").read_text(encoding="utf-8")
+        names = {(c.name or c.callback.__name__).strip("_") for c in cli.app.registered_commands if c.callback}
+        self.assertLessEqual({"demo", "serve", "import", "arrange", "route", "check", "release", "etch"}, names)
+        for name in names | {"calc trace"}:
+            self.assertRegex(text, rf"`[^`]*\b{name}\b")
+
+    def test_settings_say_what_they_are(self) -> None:
+        """Every setting has a description."""
+        self.assertTrue(all(f.description for f in Settings.model_fields.values()))
+
+    def test_pictures(self) -> None:
+        """Fewer than twenty pictures, each linked from the README and made by the script."""
+        script = (ROOT / "tools" / "screenshots.py").read_text(encoding="utf-8")
+        pictures = sorted((DOCS / "screenshots").glob("*.png"))
+        self.assertTrue(0 < len(pictures) < 20)
+        for picture in pictures:
+            self.assertIn(f"docs/screenshots/{picture.name}", README)
+            self.assertIn(f'"{picture.stem}"', script)
+
+
+class Code(unittest.TestCase):
+    """House rules that a reader relies on."""
+
+    def test_every_module_says_what_belongs_in_it(self) -> None:
+        """Each module opens with a sentence; public functions, classes and methods have docstrings and full hints."""
+        bare: list[str] = []
+        for path, tree in modules():
+            if not ast.get_docstring(tree):
+                bare.append(str(path))
+            for node in [*tree.body, *(n for c in tree.body if isinstance(c, ast.ClassDef) for n in c.body)]:
+                if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) or node.name.startswith(
+                    "_"
+                ):
+                    continue
+                inherited = isinstance(node, ast.FunctionDef) and node.name == "changes"
+                if not ast.get_docstring(node) and not inherited:
+                    bare.append(f"{path.name}:{node.lineno} {node.name}")
+                kernel = path.name in ("kernel.py", "straighten.py")
+                if not isinstance(node, ast.ClassDef) and not kernel:
+                    hinted = node.returns is not None and all(
+                        a.annotation or a.arg in ("self", "cls") for a in node.args.args
+                    )
+                    if not hinted:
+                        bare.append(f"{path.name}:{node.lineno} {node.name} lacks hints")
+        self.assertEqual(bare, [])
+
+    def test_modules_hold_one_idea(self) -> None:
+        """No module is longer than 600 lines."""
+        long = [f"{p.name}: {n}" for p, _ in modules() if (n := len(p.read_text(encoding="utf-8").splitlines())) > 600]
+        self.assertEqual(long, [])
+
+    def test_nothing_is_fetched(self) -> None:
+        """No template, style or script of ours names a host; what ships from others has its licence beside it."""
+        for path in (ROOT / "vane_step" / "web").rglob("*"):
+            if path.suffix in (".html", ".css", ".js", ".svg") and VENDOR not in path.parents:
+                text = path.read_text(encoding="utf-8").replace("http://www.w3.org/", "")
+                self.assertNotRegex(text, r"https?://", str(path))
+        shipped = {
+            re.split(r"[-.]\d|-latin|-greek|-csp|\.min", p.name)[0]
+            for p in VENDOR.rglob("*")
+            if p.is_file() and "LICENSE" not in p.name
+        }
+        licences = {p.name.removesuffix(".LICENSE") for p in VENDOR.rglob("*LICENSE*")}
+        self.assertEqual({s for s in shipped if not any(s.startswith(x) or x.startswith(s) for x in licences)}, set())
+
+    def test_requirements_are_pinned(self) -> None:
+        """Every requirement has an exact version and hashes, and no address of an index."""
+        for path in (ROOT / "requirements").glob("*.txt"):
+            text = path.read_text(encoding="utf-8")
+            self.assertNotRegex(text, r"index-url|://")
+            for block in re.split(r"\n(?=[a-zA-Z0-9])", text):
+                if re.match(r"[a-zA-Z0-9]", block):
+                    self.assertRegex(block, r"^[\w.\-\[\]]+==\S+", path.name)
+                    self.assertIn("--hash=sha256:", block, block[:60])
+
+    def test_rule_sets(self) -> None:
+        """Three invented makers: two layers, four layers, and the kitchen table, whose copper is etched at home."""
+        sets = rule_sets()
+        self.assertEqual(
+            {n: s.etched for n, s in sets.items()},
+            {"standard-house": False, "four-layer-house": False, "kitchen-table": True},
+        )
+        self.assertIn(4, sets["four-layer-house"].copper_layers)
+        self.assertIsNotNone(sets["kitchen-table"].jumper)

@@ -1,0 +1,238 @@
+"""Verbs of the ask line that change the bare board and where parts lie; copper is in ``copper``."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import numpy as np
+import shapely
+import shapely.affinity
+
+from vane_step.core.ask.words import Proposal, find_pin, need, number
+from vane_step.core.board.arrange import arrange
+from vane_step.core.board.geometry import copper_items, courtyards, rectangle
+from vane_step.core.design import edits
+from vane_step.core.design.edits import net_of, part_of
+from vane_step.core.design.model import (
+    Design,
+    LegendText,
+    MountingHole,
+    Part,
+    PartPlace,
+    Pour,
+    RuleSet,
+)
+from vane_step.core.errors import EditRefused, InputError, NotFound
+from vane_step.core.quantity import nm, parse_length_nm
+
+
+def place_part(design: Design, words: Sequence[str]) -> Proposal:
+    """Put a part on the board, by numbers or by a pin."""
+    need(words, 2, "place REF X Y [TURN], or place REF by PIN")
+    part = part_of(design, words[0])
+    old = part.place or PartPlace(x_nm=0, y_nm=0)
+    if words[1] == "by":
+        need(words, 3, "place REF by PIN")
+        place, gap = beside(design, part, find_pin(design, words[2]))
+        says = (
+            f"moves {part.ref} to {place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f}; copper {gap:.2f} mm from {words[2]}"
+        )
+    elif words[1] == "off":
+        return Proposal(f"takes {part.ref} off the board", edits.PlaceParts(places={part.ref: None}), about=(part.ref,))
+    else:
+        need(words, 3, "place REF X Y [TURN]")
+        turn = number(words[3], "turn") % 360 if len(words) > 3 else old.turn_deg
+        place = old.model_copy(
+            update={"x_nm": parse_length_nm(words[1], "x"), "y_nm": parse_length_nm(words[2], "y"), "turn_deg": turn}
+        )
+        says = f"puts {part.ref} at {place.x_nm / 1e6:g}, {place.y_nm / 1e6:g} mm, turned {turn:g} degrees"
+    return Proposal(
+        says, edits.PlaceParts(places={part.ref: PartPlace.model_validate(place.model_dump())}), about=(part.ref,)
+    )
+
+
+def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
+    """Find the free place for a part whose pad of the pin's net comes nearest to that pin.
+
+    Tries four turns on a lattice of 0.25 mm round the pin; gives the place and the gap of the copper in mm.
+    """
+    pads = {i.id: i for i in copper_items(design) if i.kind == "pad"}
+    if pin not in pads:
+        raise EditRefused(f"{pin} is not on the board yet.", where=pin)
+    target, net = pads[pin], design.net_of(pin)
+    tree = shapely.STRtree([y for r, y in courtyards(design).items() if r != part.ref])
+    side = part.place.side if part.place else "front"
+    steps = np.arange(-48, 49) * 0.25
+    spots = np.array([(x, y) for x in steps for y in steps])
+    best: tuple[float, PartPlace] | None = None
+    for turn in (0, 90, 180, 270):
+        origin = part.model_copy(update={"place": PartPlace(x_nm=0, y_nm=0, turn_deg=turn, side=side)})
+        alone = design.replaced(parts={part.ref: origin}, tracks={}, vias={}, jumpers={}, holes={})
+        mine = [i for i in copper_items(alone) if net is not None and design.net_of(i.id) == net]
+        if not mine:
+            continue
+        x0, y0, x1, y1 = courtyards(alone)[part.ref].buffer(0.05).bounds
+        pad = mine[0]
+        # The pad goes to the spots; nearest spots first, and the first that is free is taken.
+        order = np.argsort(np.hypot(*spots.T), kind="stable")
+        at = spots[order] + (target.x_mm - pad.x_mm, target.y_mm - pad.y_mm)
+        at = np.round(at / 0.05) * 0.05
+        frames = shapely.box(at[:, 0] + x0, at[:, 1] + y0, at[:, 0] + x1, at[:, 1] + y1)
+        free = np.ones(len(at), dtype=bool)
+        free[tree.query(frames, predicate="intersects")[0]] = False
+        if free.any():
+            x, y = at[int(np.argmax(free))]
+            gap = shapely.affinity.translate(pad.spine, x, y).distance(target.spine) - pad.radius_mm - target.radius_mm
+            if best is None or gap < best[0] - 1e-9:
+                best = (max(0.0, float(gap)), PartPlace(x_nm=nm(float(x)), y_nm=nm(float(y)), turn_deg=turn, side=side))
+    if best is None:
+        raise EditRefused(
+            f"There is no free place for {part.ref} by {pin}, or they share no net.",
+            where=part.ref,
+            next_step="Make room first.",
+        )
+    return best[1], best[0]
+
+
+def _placed(design: Design, ref: str) -> PartPlace:
+    place = part_of(design, ref).place
+    if place is None:
+        raise EditRefused(f"{ref} is not on the board yet.", where=ref, next_step=f"Type: place {ref} 10 10")
+    return place
+
+
+def turn_part(design: Design, words: Sequence[str]) -> Proposal:
+    """Turn a part."""
+    need(words, 1, "turn REF [DEGREES]")
+    by = number(words[1], "turn") if len(words) > 1 else 90.0
+    place = _placed(design, words[0])
+    turned = place.model_copy(update={"turn_deg": (place.turn_deg + by) % 360})
+    return Proposal(
+        f"turns {words[0]} to {turned.turn_deg:g} degrees",
+        edits.PlaceParts(places={words[0]: turned}),
+        about=(words[0],),
+    )
+
+
+def flip_part(design: Design, words: Sequence[str]) -> Proposal:
+    """Move a part to the other side."""
+    need(words, 1, "underside REF")
+    place = _placed(design, words[0])
+    side = "back" if place.side == "front" else "front"
+    return Proposal(
+        f"{words[0]} goes to the {side}",
+        edits.PlaceParts(places={words[0]: place.model_copy(update={"side": side})}),
+        about=(words[0],),
+    )
+
+
+def locker(locked: bool) -> Callable[[Design, Sequence[str]], Proposal]:
+    """Make the verb that keeps a part in place, or lets it go."""
+
+    def make(design: Design, words: Sequence[str]) -> Proposal:
+        need(words, 1, "lock REF")
+        place = _placed(design, words[0]).model_copy(update={"locked": locked})
+        says = f"{words[0]} {'stays where it is' if locked else 'may move again'}"
+        return Proposal(says, edits.PlaceParts(places={words[0]: place}), about=(words[0],))
+
+    return make
+
+
+def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
+    """Put all waiting parts on the board."""
+    edit = arrange(design)
+    return Proposal(f"puts {len(edit.places)} parts on the board", edit)
+
+
+def set_outline(design: Design, words: Sequence[str]) -> Proposal:
+    """Give the board another size."""
+    need(words, 1, "outline 60x40 [RADIUS]")
+    wide, cross, tall = words[0].lower().partition("x")
+    if not cross:
+        raise InputError(f"{words[0]!r} is no outline.", where="outline", value=words[0], allowed="60x40 in mm")
+    w, h = parse_length_nm(wide, "width") / 1e6, parse_length_nm(tall, "height") / 1e6
+    radius = parse_length_nm(words[1], "radius") if len(words) > 1 else 0
+    if not (2 <= w <= 600 and 2 <= h <= 600 and 0 <= radius / 1e6 < min(w, h) / 2):
+        raise InputError(
+            "That is no board.", where="outline", value=words[0], allowed="2 to 600 mm a side, radius under half a side"
+        )
+    return Proposal(
+        f"the board is {w:g} x {h:g} mm", edits.SetOutline(outline=rectangle(w, h), corner_radius_nm=radius)
+    )
+
+
+def drill_hole(design: Design, words: Sequence[str]) -> Proposal:
+    """Drill a mounting hole."""
+    need(words, 2, "hole X Y [DIAMETER]")
+    size = parse_length_nm(words[2], "diameter") if len(words) > 2 else nm(3.2)
+    k = 1
+    while f"H{k}" in design.holes:
+        k += 1
+    hole = MountingHole(
+        id=f"H{k}",
+        x_nm=parse_length_nm(words[0], "x"),
+        y_nm=parse_length_nm(words[1], "y"),
+        drill_nm=size,
+        keepout_nm=size,
+    )
+    return Proposal(f"drills H{k}, {size / 1e6:g} mm", edits.SetItem(hole=hole), about=(f"H{k}",))
+
+
+def print_text(design: Design, words: Sequence[str]) -> Proposal:
+    """Print on the legend."""
+    need(words, 3, 'text "WORDS" X Y [HEIGHT] [back]')
+    k = 1
+    while f"text{k}" in design.texts:
+        k += 1
+    side = "back" if words[-1] == "back" else "front"
+    usual = max(nm(1.2), design.board.rules.legend_height_nm)
+    sized = len(words) > 3 and words[3] not in ("front", "back")
+    height = parse_length_nm(words[3], "height") if sized else usual
+    text = LegendText(
+        id=f"text{k}",
+        text=words[0],
+        x_nm=parse_length_nm(words[1], "x"),
+        y_nm=parse_length_nm(words[2], "y"),
+        height_nm=height,
+        side=side,
+    )
+    return Proposal(f"prints “{words[0]}” on the {side}", edits.SetItem(text=text))
+
+
+def move_item(design: Design, words: Sequence[str]) -> Proposal:
+    """Shift a hole or a text."""
+    need(words, 3, "move ID X Y")
+    name = words[0]
+    spot = {"x_nm": parse_length_nm(words[1], "x"), "y_nm": parse_length_nm(words[2], "y")}
+    says = f"moves {name} to {spot['x_nm'] / 1e6:g}, {spot['y_nm'] / 1e6:g} mm"
+    if name in design.holes:
+        hole = MountingHole.model_validate({**design.holes[name].model_dump(), **spot})
+        return Proposal(says, edits.SetItem(hole=hole), about=(name,))
+    if name in design.texts:
+        text = LegendText.model_validate({**design.texts[name].model_dump(), **spot})
+        return Proposal(says, edits.SetItem(text=text), about=(name,))
+    known = ", ".join([*design.holes, *design.texts])
+    raise NotFound(f"There is no hole or text {name}.", where=name, allowed=known or "none yet")
+
+
+def pour_net(design: Design, words: Sequence[str]) -> Proposal:
+    """Fill a layer with a net."""
+    need(words, 2, "pour NET LAYER")
+    net_of(design, words[0])
+    edit = edits.edit_from(
+        {"kind": "set-item", "pour": {"id": f"{words[0]}-{words[1]}", "net": words[0], "layer": words[1]}}
+    )
+    if words[1] not in design.board.layers:
+        raise EditRefused(f"The board has no layer {words[1]}.", where="pour", allowed=", ".join(design.board.layers))
+    assert isinstance(edit, edits.SetItem) and isinstance(edit.pour, Pour)
+    return Proposal(f"fills the {words[1]} with {words[0]}", edit)
+
+
+def rules_proposal(design: Design, sets: dict[str, RuleSet], words: Sequence[str]) -> Proposal:
+    """Choose a maker's rules by name; the sets come from outside, since the core reads no files."""
+    need(words, 1, "rules NAME [LAYERS]")
+    if words[0] not in sets:
+        raise NotFound(f"There are no rules called {words[0]}.", where="rules", allowed=", ".join(sets))
+    layers = round(number(words[1], "layers")) if len(words) > 1 else design.board.copper_layers
+    edit = edits.edit_from({"kind": "set-rules", "rules": sets[words[0]], "copper_layers": layers})
+    return Proposal(f"the board is made by {sets[words[0]].title}, {layers} layers", edit)

@@ -1,0 +1,84 @@
+"""Verbs of the ask line for tracks: width, clearance, routing and lifting; placing parts is in ``board``."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from vane_step.core.ask.words import Proposal, need
+from vane_step.core.board.copper import connectivity
+from vane_step.core.design import edits
+from vane_step.core.design.edits import net_of
+from vane_step.core.design.model import (
+    CurrentNeed,
+    Design,
+    NetRule,
+)
+from vane_step.core.errors import EditRefused, NotFound
+from vane_step.core.power import trace
+from vane_step.core.quantity import nm, parse_length_nm, parse_value
+
+
+def set_width(design: Design, words: Sequence[str]) -> Proposal:
+    """Set a track width by current or by length."""
+    need(words, 2, "width NET 2A [10K], or width NET 0.8mm")
+    net = net_of(design, words[0])
+    rule = design.rule_of(net.name)
+    if words[1].upper().endswith("A"):
+        amps = parse_value(words[1].upper(), "current")
+        rise = parse_value(words[2].rstrip("kK"), "rise") if len(words) > 2 else 10.0
+        needed = trace.trace(amps, rise, design.board.rules.copper_um, "outer").needed_mm
+        least = max(design.board.rules.min_width_nm, nm(math.ceil(needed / 0.05 - 1e-9) * 0.05))
+        rule = rule.model_copy(update={"width_nm": least, "current": CurrentNeed(current_a=amps, rise_k=rise)})
+        says = (
+            f"{net.name} carries {amps:g} A: {needed:.3f} mm for {rise:g} K ({trace.SOURCE}), rule {least / 1e6:g} mm"
+        )
+    else:
+        width = parse_length_nm(words[1], "width")
+        rule = rule.model_copy(update={"width_nm": width})
+        says = f"tracks of {net.name} are to be {width / 1e6:g} mm wide"
+    rule = NetRule.model_validate(rule.model_dump())
+    return Proposal(says, edits.SetNetRule(net=net.name, rule=rule), about=(net.name,))
+
+
+def set_clearance(design: Design, words: Sequence[str]) -> Proposal:
+    """Set the gap to other copper."""
+    need(words, 2, "clearance NET 0.3mm")
+    gap = parse_length_nm(words[1], "clearance")
+    rule = NetRule.model_validate({**design.rule_of(net_of(design, words[0]).name).model_dump(), "clearance_nm": gap})
+    return Proposal(
+        f"other copper keeps {gap / 1e6:g} mm from {words[0]}",
+        edits.SetNetRule(net=words[0], rule=rule),
+        about=(words[0],),
+    )
+
+
+def route_links(design: Design, words: Sequence[str]) -> Proposal:
+    """Route open links."""
+    links = connectivity(design).open_links
+    fresh = "fresh" in words
+    nets = [w for w in words if w != "fresh"]
+    for name in nets:
+        net_of(design, name)
+    count = sum(1 for k in links if not nets or k.net in nets)
+    if not count and not fresh:
+        raise EditRefused(
+            "There is no open link to route.", where="board", next_step="Type: route fresh, to lay everything anew."
+        )
+    what = "lifts what is not locked and routes everything" if fresh else f"routes {count} open links"
+    return Proposal(what + (f" of {', '.join(nets)}" if nets else ""), action="route " + " ".join(words))
+
+
+def lift_copper(design: Design, words: Sequence[str]) -> Proposal:
+    """Take copper off the board."""
+    need(words, 1, "lift NET, lift TRACK, or lift all")
+    ids: list[str] = []
+    for section in (design.tracks, design.vias, design.jumpers):
+        ids += [
+            k
+            for k, item in section.items()
+            if (words[0] in ("all", item.net) or k in words) and not getattr(item, "locked", False)
+        ]
+    if not ids:
+        raise NotFound(f"There is no copper of {words[0]} to lift.", where=words[0])
+    return Proposal(f"lifts {len(ids)} pieces of copper", edits.LayCopper(lift=tuple(ids)), about=(words[0],))
