@@ -30,7 +30,9 @@ def reading(value: float) -> str:
 
 
 templates.env.globals.update(bar=bar, shapes=SHAPES, app_version=__version__)
-templates.env.filters.update(reading=reading, si=format_value, mm=lambda v: f"{v / 1e6:.2f}")
+templates.env.filters.update(
+    reading=reading, si=format_value, mm=lambda v: f"{v / 1e6:.2f}", exact=lambda v: f"{v / 1e6:g}"
+)
 
 
 def store_of(request: Request) -> DesignStore:

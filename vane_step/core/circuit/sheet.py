@@ -22,8 +22,8 @@ LEFT_ROLES = ("supply-in", "ground", "input")
 
 
 @derived("parts", "nets")
-def sheet(design: Design) -> Drawing:
-    """Draw the circuit.
+def sheet(design: Design, width: float = SHEET_WIDTH) -> Drawing:
+    """Draw the circuit, its blocks set side by side up to a width.
 
     Each part of three or more pins is a card; two-terminal parts of its block hang on the pins they belong to,
     on wires if they are near, and everything else is joined by the names of nets. Rows of a card are as far
@@ -35,10 +35,10 @@ def sheet(design: Design) -> Drawing:
     zones: list[tuple[str, list[Group], float, float]] = []
     for title, parts in blocks.items():
         groups = _block(design, parts)
-        placed, width, height = _pack_groups(design, groups)
-        width = max(width, text_width(title or "Parts") + 2 * PAD)
-        zones.append((title or "Parts", placed, width + 2 * PAD, height + PAD + TITLE))
-    return _pack_zones(zones)
+        placed, wide, tall = _pack_groups(design, groups)
+        wide = max(wide, text_width(title or "Parts") + 2 * PAD)
+        zones.append((title or "Parts", placed, wide + 2 * PAD, tall + PAD + TITLE))
+    return _pack_zones(zones, width)
 
 
 class _Drafter:
@@ -436,9 +436,9 @@ def _pack_groups(design: Design, groups: list[Group]) -> tuple[list[Group], floa
     return placed, max(b.x1 for b in boxes) - x0, max(b.y1 for b in boxes) - y0
 
 
-def _pack_zones(zones: list[tuple[str, list[Group], float, float]]) -> Drawing:
+def _pack_zones(zones: list[tuple[str, list[Group], float, float]], least: float) -> Drawing:
     """Pack the blocks' zones, tallest first, each at the lowest free place over the zones before it."""
-    width = max([SHEET_WIDTH, *(z[2] for z in zones)]) if zones else SHEET_WIDTH
+    width = max([least, *(z[2] for z in zones)])
     placed: list[tuple[Box, str, list[Group]]] = []
     for title, groups, w, h in sorted(zones, key=lambda z: (-z[3], z[0])):
         spots = {

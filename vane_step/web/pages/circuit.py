@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, get_args
+from typing import Annotated, Any, get_args
 
-from fastapi import APIRouter, Request, UploadFile
+from fastapi import APIRouter, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 
 from vane_step.core.board.geometry import copper_items
-from vane_step.core.circuit.sheet import sheet
+from vane_step.core.circuit.sheet import SHEET_WIDTH, sheet
 from vane_step.core.design.edits import SetItem, net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, natural, pin_name, split_pin
 from vane_step.core.errors import InputError, NotFound
@@ -48,14 +48,16 @@ def _nets(design: Design) -> list[tuple[str, str, list[str]]]:
 
 
 @router.get("/d/{id}/sheet", response_class=HTMLResponse)
-def sheet_fragment(request: Request, id: str, show: str = "sheet") -> HTMLResponse:
-    """Give the drawn sheet alone."""
+def sheet_fragment(
+    request: Request,
+    id: str,
+    show: str = "sheet",
+    width: Annotated[float, Query(ge=SHEET_WIDTH, le=4000)] = SHEET_WIDTH,
+) -> HTMLResponse:
+    """Give the drawn sheet alone, as wide as the page has room."""
     kept = store_of(request).get(id)
-    return page(
-        request,
-        "_sheet.html",
-        {"kept": kept, "design": kept.design, "sheet": sheet(kept.design), "show": show, "nets": _nets(kept.design)},
-    )
+    data = {"sheet": sheet(kept.design, width), "show": show, "nets": _nets(kept.design)}
+    return page(request, "_sheet.html", {"kept": kept, "design": kept.design, **data})
 
 
 @router.get("/d/{id}/slip", response_class=HTMLResponse)

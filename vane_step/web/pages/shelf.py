@@ -53,7 +53,9 @@ def _line(points: Iterable[PointNm]) -> str:
 
 def _pad(item: CopperItem) -> tuple[str, str]:
     ring = item.shape().simplify(0.05).exterior.coords
-    return item.layers[-1], "M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in ring) + "Z"
+    return ("front" if len(item.layers) > 1 else item.layers[0]), "M" + "L".join(
+        f"{x:.2f} {-y:.2f}" for x, y in ring
+    ) + "Z"
 
 
 def _free_id(store: DesignStore, name: str) -> str:

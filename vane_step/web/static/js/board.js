@@ -63,8 +63,7 @@ function draw() {
   links({});
   el("g", { id: "ghosts" }, top);
   el("g", { id: "places" }, top);
-  if (!data.parts.length) { const t = el("text", { x: (data.box[0] + data.box[2]) / 2, y: -(data.box[1] + data.box[3]) / 2, "text-anchor": "middle", "font-size": 2.4, fill: "var(--quiet)" }, svg); t.textContent = "Nothing to arrange yet: the circuit has no parts."; }
-  else if (waiting) tell(`${waiting} parts wait for a place. Type arrange, or choose “Arrange the parts”.`, true);
+  if (waiting) tell(`${waiting} parts wait for a place. Type arrange, or choose “Arrange the parts”.`, true);
 }
 
 function pads(top, test) {

@@ -5,10 +5,20 @@ const holder = document.getElementById("sheet");
 let pins = [];
 const svg = () => document.getElementById("sheet-svg");
 
-onChange(async () => {
-  const answer = await fetch(`/d/${design}/sheet?show=${holder.dataset.show}`);
+// The page comes with a sheet for a window 1280 wide; where there is more room the blocks are set side by side.
+const OWN_WIDTH = 746;
+const room = () => Math.max(OWN_WIDTH, Math.min(1900, Math.floor((holder.clientWidth - 44) / 50) * 50));
+let drawn = OWN_WIDTH;
+async function redraw() {
+  drawn = room();
+  const answer = await fetch(`/d/${design}/sheet?show=${holder.dataset.show}&width=${drawn}`);
   if (answer.ok) { holder.innerHTML = await answer.text(); mark(); }
-});
+}
+onChange(redraw);
+const fit = () => { if (holder.dataset.show === "sheet" && room() !== drawn) redraw(); };
+let resizing = 0;
+window.addEventListener("resize", () => { clearTimeout(resizing); resizing = setTimeout(fit, 200); });
+fit();
 
 function mark() { document.querySelectorAll(".tab").forEach((t) => t.classList.toggle("chosen", pins.includes(t.dataset.pin))); }
 function light(test) { holder.querySelectorAll("[data-ref], [data-pin], [data-net]").forEach((x) => x.classList.toggle("lit", test(x.dataset))); }
