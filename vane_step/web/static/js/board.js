@@ -4,7 +4,7 @@ import { elbow, toShape } from "./geometry.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const svg = document.getElementById("board"), tip = document.getElementById("tip"), where = document.getElementById("where");
-let data = null, chosen = null, mode = "arrange", lay = null, drag = null, box = null, partNodes = {}, printNodes = {};
+let ringed = null, data = null, chosen = null, mode = "arrange", lay = null, drag = null, box = null, partNodes = {}, printNodes = {};
 
 function el(name, attributes, parent) {
   const node = document.createElementNS(NS, name);
@@ -63,6 +63,7 @@ function draw() {
   links({});
   el("g", { id: "ghosts" }, top);
   el("g", { id: "places" }, top);
+  ringAt(ringed);
   if (waiting) tell(`${waiting} parts wait for a place. Type arrange, or choose “Arrange the parts”.`, true);
 }
 
@@ -314,6 +315,7 @@ function only(name) {
 }
 function glow(net) { svg.querySelectorAll("[data-net]").forEach((x) => x.classList.toggle("hot-net", Boolean(net) && x.dataset.net === net)); }
 function ringAt(d) {
+  ringed = d;
   const g = document.getElementById("places");
   if (!g) return;
   g.replaceChildren();

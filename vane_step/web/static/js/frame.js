@@ -68,7 +68,20 @@ document.addEventListener("toggle", (e) => {
   const key = e.target.dataset && e.target.dataset.fold;
   if (key) unfolded[e.target.open ? "add" : "delete"](key);
 }, true);
+// What was typed into a form and not sent yet stays too, whoever changed the design meanwhile.
+const typed = new Map();
+document.addEventListener("input", (e) => {
+  const form = e.target.closest("[data-form]");
+  if (form && e.target.name) typed.set(`${form.dataset.form} ${e.target.name}`, e.target.value);
+});
+function restore() {
+  document.querySelectorAll("[data-form] [name]").forEach((field) => {
+    const kept = typed.get(`${field.form.dataset.form} ${field.name}`);
+    if (kept !== undefined) field.value = kept;
+  });
+}
 document.addEventListener("htmx:after:swap", () => {
+  restore();
   document.querySelectorAll("details[data-fold]").forEach((d) => { d.open = unfolded.has(d.dataset.fold); });
   const fresh = $("fresh-stair");
   if (fresh) $("stair").replaceChildren(fresh.content.cloneNode(true));
@@ -84,7 +97,7 @@ export async function slip(kind, key) {
   const box = $("chosen") || $("slip");
   if (!kind) { box.replaceChildren(); return; }
   const text = await fragment(`/d/${design}/slip?kind=${kind}&key=${encodeURIComponent(key)}`);
-  if (text === null) { state.slip = null; box.replaceChildren(); } else box.innerHTML = text;
+  if (text === null) { state.slip = null; box.replaceChildren(); } else { box.innerHTML = text; restore(); }
 }
 
 export async function ask(text) {
@@ -170,6 +183,7 @@ document.addEventListener("submit", (e) => {
   if (!form) return;
   e.preventDefault();
   const fields = new FormData(form);
+  for (const name of fields.keys()) typed.delete(`${form.dataset.form} ${name}`);
   ask(form.dataset.form.replace(/\{(\w*)\}/g, (_, name) => (fields.get(name || "v") || "").replaceAll('"', "").trim()).trim());
 });
 
