@@ -267,14 +267,37 @@ def starting(run: Run) -> None:
     )
 
 
+def as_page(rows: list[dict[str, Any]], machine: str) -> str:
+    """Write the rows as the page docs/measurements.md."""
+    lines = [
+        "# Measurements",
+        "",
+        "Written by `.venv/bin/python -m bench --docs`; every figure is measured, its baseline in the same run.",
+        f"Budgets are those of the two-core reference machine. {machine}. `--smoke` is a short run for CI.",
+        "",
+        "Baselines: routing net after net by A* on the same grid without taking anything back; comparing all pairs of",
+        "copper for gaps alone; reading and writing the whole design file for an edit; writing a release without",
+        "reading it back; a ruler whose ends are set to whole points.",
+        "",
+        "| what | reading | at most | baseline | more |",
+        "|---|---|---|---|---|",
+    ]
+    for r in rows:
+        limit = "" if r["limit"] is None else f"{r['limit']:g} {r['unit']}".strip()
+        lines.append(f"| {r['what']} | {r['reading']:.4g} {r['unit']} | {limit} | {r['baseline']} | {r['more']} |")
+    return "\n".join(lines) + "\n"
+
+
 def main() -> int:
     """Run the measurements; give the number of budgets missed."""
     parser = argparse.ArgumentParser(prog="python -m bench", description=__doc__)
     parser.add_argument("--smoke", action="store_true", help="only the small boards, once")
     parser.add_argument("--report", type=Path, help="write the rows as JSON")
+    parser.add_argument("--docs", action="store_true", help="write docs/measurements.md")
     chosen = parser.parse_args()
     run = Run()
-    print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}")
+    machine = f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}"
+    print(machine)
     warm_up()
     names = MUST[:1] if chosen.smoke else tuple(sorted(p.name for p in BOARDS.iterdir() if p.is_dir()))
     routed = routing(run, (FROST, BEEPER, *names), {FROST: 3.0, BEEPER: 3.0})
@@ -291,6 +314,8 @@ def main() -> int:
     print(f"{len(run.rows)} readings, {len(missed)} over budget" + (": " + "; ".join(missed) if missed else ""))
     if chosen.report:
         chosen.report.write_text(json.dumps(run.rows, indent=1) + "\n", encoding="utf-8")
+    if chosen.docs:
+        (ROOT / "docs" / "measurements.md").write_text(as_page(run.rows, machine), encoding="utf-8")
     return len(missed)
 
 

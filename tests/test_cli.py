@@ -124,6 +124,22 @@ class Road(Terminal):
         self.refused("calc", "trace", "99A", says="35 A")
         self.refused("calc", "trace", "two", says="not a value")
 
+    def test_pins_of_a_real_part(self) -> None:
+        """Pins from a BSDL file are shown and make a part that the review knows; a package they do not fit is refused."""
+        samples = ROOT / "tests" / "samples"
+        self.assertIn("TERN32 in TQFP_32: 32 pins", self.run_it("pins", samples / "tern32.bsd"))
+        table = json.loads(self.run_it("pins", samples / "wren8.ibs", "--choice", "WREN-8P", "--json"))
+        self.assertEqual([p["role"] for p in table["pins"]][3], "ground")
+        self.refused("pins", samples / "wren8.ibs", says="WREN-8P, WREN-14")
+        (self.here / "b.json").write_text(to_json(demo(BEEPER)))
+        words = ("add", "b.json", "-o", "c.json", "--ref", "U9", "--pins", samples / "tern32.bsd")
+        self.run_it(*words, "--package", "TQFP-32", code=1)
+        part = from_json((self.here / "c.json").read_text()).parts["U9"]
+        self.assertEqual((part.value, len(part.pins), part.pins[3].role), ("TERN32", 32, "supply-in"))
+        (self.here / "c.json").unlink()
+        self.refused(*words, "--package", "SOIC-8", says="no pad for 24 pins")
+        self.refused("add", "b.json", "-o", "c.json", "--ref", "U1", "--package", "SOIC-8", says="already in use")
+
 
 class Unusable(Terminal):
     """Exit code 2."""

@@ -19,13 +19,16 @@ from vane_step.core.board.arrange import arrange as arrange_parts
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import rectangle
 from vane_step.core.board.outlinefile import outline_from
-from vane_step.core.design.edits import Edit, apply
+from vane_step.core.design.edits import AddPart, Edit, apply
 from vane_step.core.design.fileformat import from_json, json_schema, to_json
 from vane_step.core.design.model import Board, Design, PointNm
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.exchange import FILES, read_exchange
 from vane_step.core.finding import Finding
 from vane_step.core.judge import all_findings
+from vane_step.core.parts.packages import package as own_package
+from vane_step.core.parts.part import part_from
+from vane_step.core.parts.pinfiles import read_pins
 from vane_step.core.power import trace as trace_room
 from vane_step.core.quantity import format_value, parse_length_nm, parse_value
 from vane_step.data.shipped import rule_set
@@ -210,6 +213,46 @@ def route(
             "rounds": result.rounds,
         }
         return result.edit, extra
+
+    change(source, output, report, make)
+
+
+@app.command()
+def pins(
+    source: Annotated[Path, typer.Argument(help="BSDL or IBIS file, or a table of number, name and role.")],
+    choice: Annotated[str, typer.Option(help="Package (BSDL) or component (IBIS) when there are several.")] = "",
+    as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
+) -> None:
+    """Show the pins a file gives a part."""
+    table = read_pins(read_text(source), source.name, choice)
+    if as_json:
+        rows = [p.model_dump() for p in table.pins]
+        print(
+            json.dumps({"part": table.part, "package": table.package, "source": table.source, "pins": rows}, indent=1)
+        )
+        return
+    print(f"{table.part}{f' in {table.package}' if table.package else ''}: {len(table.pins)} pins, from {table.source}")
+    for pin in table.pins:
+        print(f"{pin.number:>6}  {pin.name:<24} {pin.role}")
+
+
+@app.command()
+def add(
+    source: In,
+    output: Out,
+    ref: Annotated[str, typer.Option(help="Reference of the new part.")],
+    package: Annotated[str, typer.Option(help="Name of its package.")],
+    value: Annotated[str, typer.Option(help="Its value.")] = "",
+    pin_file: Annotated[Path | None, typer.Option("--pins", help="File with its pins, as for pins.")] = None,
+    choice: Annotated[str, typer.Option(help="Package (BSDL) or component (IBIS) when there are several.")] = "",
+    report: Report = None,
+) -> None:
+    """Add a part to a circuit, with pins from a file."""
+
+    def make(design: Design) -> tuple[Edit, dict[str, Any]]:
+        pack = design.packages.get(package) or own_package(package, design.board.rules.etched)
+        table = read_pins(read_text(pin_file), pin_file.name, choice) if pin_file else None
+        return AddPart(part=part_from(ref, pack, value, table), package=pack), {}
 
     change(source, output, report, make)
 

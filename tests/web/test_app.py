@@ -16,7 +16,7 @@ from typing import Any
 
 from fastapi.testclient import TestClient
 
-from tests.support import BEEPER, FROST, demo, texts_of
+from tests.support import BEEPER, FROST, ROOT, demo, texts_of
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
 from vane_step.core.fab.reader import read_gerber
@@ -50,7 +50,7 @@ class Served(unittest.TestCase):
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         before = app_module.Jobs
-        app_module.Jobs = lambda: Jobs(Here())  # type: ignore[assignment,misc]
+        app_module.Jobs = lambda: Jobs(Here(), {})  # type: ignore[assignment,misc]
         self.addCleanup(setattr, app_module, "Jobs", before)
         settings = Settings(host=self.host, data=Path(folder.name), access_key=self.key)
         self.app = create_app(settings, demo=True)
@@ -243,8 +243,24 @@ class Pages(Served):
             "drill_mm": 0.8,
         }
         packs = json.dumps({"packages": [{"name": "POST-1", "pads": [pad], "body_mm": [2, 2]}]}).encode()
-        self.client.post(f"/d/{BEEPER}/packages", files={"file": ("p.json", packs)})
+        version = {"version": str(self.version(BEEPER))}
+        self.client.post(f"/d/{BEEPER}/packages", files={"file": ("p.json", packs)}, data=version)
+        late = self.client.post(f"/d/{BEEPER}/packages", files={"file": ("p.json", packs)}, data=version)
+        self.assertEqual((late.status_code, late.json()["code"]), (409, "stale-edit"))
         self.assertEqual(self.ask("add TP1 POST-1", BEEPER).status_code, 200)
+
+    def test_part_with_pins_from_a_file(self) -> None:
+        """A BSDL file makes a part on the sheet; one that does not fit, or another version of the design, is refused."""
+        content = (ROOT / "tests" / "samples" / "tern32.bsd").read_bytes()
+
+        def bring(package: str, version: int) -> Any:
+            data = {"ref": "U9", "package": package, "version": str(version)}
+            return self.client.post(f"/d/{BEEPER}/part", files={"file": ("tern32.bsd", content)}, data=data)
+
+        self.assertEqual(bring("SOIC-8", 1).status_code, 422)
+        self.assertIn("TERN32", bring("TQFP-32", 1).text)
+        self.assertEqual(self.design(BEEPER).parts["U9"].pins[3].role, "supply-in")
+        self.assertEqual(bring("TQFP-32", 1).status_code, 409)
 
     def test_slips(self) -> None:
         """Part, pins, net and copper tell what is known of them, with units."""

@@ -5,8 +5,8 @@ from __future__ import annotations
 import multiprocessing
 import threading
 import time
-from collections.abc import Callable
-from concurrent.futures import Executor, ProcessPoolExecutor
+from collections.abc import Callable, MutableMapping
+from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from dataclasses import dataclass
 from multiprocessing.managers import SyncManager
 from typing import Any
@@ -60,16 +60,42 @@ def _route(text: str, nets: list[str], fresh: bool, board: Any, key: str) -> dic
 
 
 class Jobs:
-    """Runs one routing job a design at a time; the pool may be any :class:`concurrent.futures.Executor`."""
+    """Runs one routing job a design at a time.
 
-    def __init__(self, pool: Executor | None = None) -> None:
-        context = multiprocessing.get_context("spawn")
-        self._manager: SyncManager = context.Manager()
-        self._board = self._manager.dict()
-        self._pool = pool or ProcessPoolExecutor(max_workers=1, mp_context=context)
+    Parameters
+    ----------
+    pool : Executor, optional
+        Where the work is done; a worker process of its own when left out.
+    board : mutable mapping, optional
+        Where the work tells its progress; must reach the pool's workers.
+    """
+
+    def __init__(self, pool: Executor | None = None, board: MutableMapping[str, Any] | None = None) -> None:
         self._lock = threading.Lock()
         self._running: set[str] = set()
-        self.ready = self._pool.submit(_warm)
+        self._manager: SyncManager | None = None
+        self._pool = pool
+        self._board: MutableMapping[str, Any] = {} if board is None else board
+        self.ready: Future[float] = Future()
+        self._closing = False
+        self._starter = threading.Thread(target=self._start, daemon=True)
+        self._starter.start()
+
+    def _start(self) -> None:
+        """Start the worker and warm it up, beside the server, which answers meanwhile."""
+        if self._pool is None:
+            context = multiprocessing.get_context("spawn")
+            self._manager = context.Manager()
+            self._board = self._manager.dict()
+            self._pool = ProcessPoolExecutor(max_workers=1, mp_context=context)
+        if not self._closing:
+            self._pool.submit(_warm).add_done_callback(self._warmed)
+
+    def _warmed(self, done: Future[float]) -> None:
+        if done.cancelled() or done.exception() is not None:
+            self.ready.set_exception(done.exception() or RuntimeError("the worker was stopped"))
+        else:
+            self.ready.set_result(done.result())
 
     def running(self, key: str) -> bool:
         """Tell whether a design is being routed."""
@@ -94,11 +120,13 @@ class Jobs:
             if key in self._running:
                 return False
             self._running.add(key)
-        self._board.pop(key, None)
-        self._board.pop(f"stop {key}", None)
 
         def watch() -> None:
             try:
+                self._starter.join()
+                assert self._pool is not None
+                self._board.pop(key, None)
+                self._board.pop(f"stop {key}", None)
                 if not self.ready.done():
                     tell(
                         {
@@ -126,5 +154,9 @@ class Jobs:
 
     def close(self) -> None:
         """End the worker."""
-        self._pool.shutdown(wait=False, cancel_futures=True)
-        self._manager.shutdown()
+        self._closing = True
+        self._starter.join()
+        if self._pool is not None:
+            self._pool.shutdown(wait=False, cancel_futures=True)
+        if self._manager is not None:
+            self._manager.shutdown()

@@ -10,6 +10,7 @@ from fastapi.responses import HTMLResponse
 from fastapi.templating import Jinja2Templates
 
 from vane_step import __version__
+from vane_step.core.errors import InputError
 from vane_step.core.quantity import format_value
 from vane_step.store.designs import DesignStore, Kept
 from vane_step.web.view import bar, ledger, stair
@@ -39,6 +40,14 @@ def store_of(request: Request) -> DesignStore:
     """Give the store of the application."""
     store: DesignStore = request.app.state.store
     return store
+
+
+def decoded(content: bytes, name: str) -> str:
+    """Read an upload as UTF-8 text, or raise :class:`InputError` naming it."""
+    try:
+        return content.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise InputError(f"It is not UTF-8 text (byte {error.start}).", where=name) from error
 
 
 def page(request: Request, name: str, data: dict[str, Any], status: int = 200) -> HTMLResponse:

@@ -10,12 +10,9 @@ from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, net_of, part_of
 from vane_step.core.design.model import (
     Design,
-    Package,
-    Part,
-    PartKind,
-    Pin,
 )
 from vane_step.core.parts.packages import package
+from vane_step.core.parts.part import new_part
 
 
 def join(design: Design, words: Sequence[str]) -> Proposal:
@@ -110,36 +107,14 @@ def set_pin(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(says, edit, about=(pin,))
 
 
-# What the letters of a reference say of a two-terminal part (IEC 60617 symbols).
-KINDS: dict[str, PartKind] = {
-    "R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "LED": "led", "Y": "crystal", "F": "fuse",
-    "TH": "thermistor", "S": "switch", "BZ": "sounder",
-}  # fmt: skip
-
-
-def _kind(ref: str, pack: Package) -> PartKind:
-    if len(pack.pads) != 2:
-        return "card"
-    letters = ref.rstrip("0123456789").upper()
-    return "polar-capacitor" if letters == "C" and pack.polarised else KINDS.get(letters, "card")
-
-
 def add_part(design: Design, words: Sequence[str]) -> Proposal:
     """Add a part."""
     need(words, 2, "add REF PACKAGE [VALUE]")
     ref, name = words[0], words[1]
     pack = design.packages.get(name) or package(name, design.board.rules.etched)
-    numbers = dict.fromkeys(p.number for p in pack.pads)
-    part = Part(
-        ref=ref,
-        value=" ".join(words[2:]),
-        package=pack.name,
-        kind=_kind(ref, pack),
-        pins=tuple(Pin(number=n) for n in numbers),
-        block="New parts",
-    )
+    part = new_part(ref, pack, " ".join(words[2:]))
     return Proposal(
-        f"adds {ref}, {pack.title or name}, {len(numbers)} pins", edits.AddPart(part=part, package=pack), about=(ref,)
+        f"adds {ref}, {pack.title or name}, {len(part.pins)} pins", edits.AddPart(part=part, package=pack), about=(ref,)
     )
 
 

@@ -75,7 +75,7 @@ def write_files(design: Design, stamp: str) -> dict[str, str]:
     for side in ("front", "back"):
         files[f"{base}-mask-{side}.gbr"] = gerber.mask(design, side, stamp)
         files[f"{base}-legend-{side}.gbr"] = gerber.printed_legend(design, side, stamp)
-        if design.board.copper_layers > 1:
+        if design.board.copper_layers > 1 or side == "back":
             files[f"{base}-paste-{side}.gbr"] = gerber.paste(design, side, stamp)
     files[f"{base}-profile.gbr"] = gerber.profile(design, stamp)
     files[f"{base}-plated.xnc"] = drill.drill_file(design, True, stamp)

@@ -19,6 +19,10 @@ import numpy as np
 from numba import njit
 
 OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "fastmath": False}
+# Helpers of the search are copied into it: each call would count references to every array it is given.
+INSIDE: dict[str, Any] = {**OPTIONS, "inline": "always"}
+# Steps since the last hole are counted up to here.
+FAR = 31
 
 
 @njit(**OPTIONS)
@@ -146,41 +150,42 @@ def stamp(counts, mark, tag, pieces, reach, delta, w, h):
                         counts[cell] += delta
 
 
-@njit(**OPTIONS)
-def _push(keys, items, size, key, item):
+@njit(**INSIDE)
+def _push(heap, size, key, item):
+    """Add an item to the heap: key in 1/256 of a step above the item's number, so that equal keys go by number."""
+    entry = (np.int64(key * 256.0) << 32) | item
     i = size
-    keys[i] = key
-    items[i] = item
     while i > 0:
         p = (i - 1) >> 1
-        if keys[p] <= keys[i]:
+        if heap[p] <= entry:
             break
-        keys[p], keys[i] = keys[i], keys[p]
-        items[p], items[i] = items[i], items[p]
+        heap[i] = heap[p]
         i = p
+    heap[i] = entry
     return size + 1
 
 
-@njit(**OPTIONS)
-def _pop(keys, items, size):
+@njit(**INSIDE)
+def _pop(heap, size):
+    """Take the first entry off the heap; gives the heap's new size."""
     size -= 1
-    keys[0], items[0] = keys[size], items[size]
+    entry = heap[size]
     i = 0
     while True:
         c = 2 * i + 1
         if c >= size:
             break
-        if c + 1 < size and keys[c + 1] < keys[c]:
+        if c + 1 < size and heap[c + 1] < heap[c]:
             c += 1
-        if keys[i] <= keys[c]:
+        if entry <= heap[c]:
             break
-        keys[c], keys[i] = keys[i], keys[c]
-        items[c], items[i] = items[i], items[c]
+        heap[i] = heap[c]
         i = c
+    heap[i] = entry
     return size
 
 
-@njit(**OPTIONS)
+@njit(**INSIDE)
 def _present(fixed_full, fixed_neck, occ_full, occ_neck, net, node, neck_zone, cell, neck_tag, pressure, hard):
     """Give the factor a node costs a net, and whether it has to be passed as a neck; -1 when it is barred."""
     best = -1.0
@@ -203,11 +208,33 @@ def _present(fixed_full, fixed_neck, occ_full, occ_neck, net, node, neck_zone, c
     return best, neck
 
 
+@njit(**INSIDE)
+def _offer(
+    other, x, y, layer, total, mark, node, box, goal_layers, via_cost, weight, cost, seen, seen_tag, parent, how,
+    heap, size,
+):  # fmt: skip
+    """Put a node on the heap when this way to it is the cheapest so far; gives the new size of the heap.
+
+    The estimate is the octile distance to the window of the goal, and a via when the goal is on other layers.
+    """
+    if seen[other] == seen_tag and total >= cost[other]:
+        return size
+    seen[other] = seen_tag
+    cost[other] = total
+    parent[other] = node
+    how[other] = mark
+    dx, dy = max(box[0] - x, 0, x - box[1]), max(box[2] - y, 0, y - box[3])
+    far = max(dx, dy) + 0.41421356 * min(dx, dy)
+    if not (goal_layers >> layer) & 1:
+        far += via_cost
+    return _push(heap, size, total + far * weight, other)
+
+
 @njit(**OPTIONS)
 def search(
     fixed_full, fixed_neck, occ_full, occ_neck, fixed_via, occ_via, via_barred, history, neck_zone, neck_tag,
     wire_barred, occ_wire, net, layers, w, h, sources, goal, goal_tag, box, goal_layers, via_cost, pressure,
-    hard, weight, jump, cost, seen, seen_tag, parent, how, keys, items,
+    hard, weight, jump, hole_steps, cost, seen, seen_tag, parent, how, heap,
 ):  # fmt: skip
     """Find the cheapest way from any source node to any goal node.
 
@@ -223,39 +250,37 @@ def search(
         Bar nodes that other nets hold, instead of pricing them.
     jump : int64 array
         Lattice, least and greatest length of wire jumpers and their price in steps; lattice 0 for none.
-    cost, seen, parent, how, keys, items
+    hole_steps : int
+        Steps that must lie between two holes of one path.
+    cost, seen, parent, how, heap
         Scratch arrays, reused between calls through ``seen_tag``.
 
     Returns
     -------
     tuple of int
         Goal node, or -1; and the number of nodes expanded. ``parent`` leads back to a source (-1); ``how`` holds
-        1 for a neck, 2 for a via, 4 for a jumper on the step that reached a node, and the direction above.
+        1 for a neck, 2 for a via, 4 for a jumper on the step that reached a node, the direction (1 to 8) in the four
+        bits above, and then the steps since the last hole, at most :data:`FAR`.
     """
     plane = w * h
     size = 0
-    limit = len(keys) - 24
-    gx0, gx1, gy0, gy1 = box[0], box[1], box[2], box[3]
+    limit = len(heap) - 24
     for source in sources:
-        cost[source] = 0.0
-        seen[source] = seen_tag
-        parent[source] = -1
         cell = source % plane
         x, y = cell % w, cell // w
         factor, neck = _present(
             fixed_full, fixed_neck, occ_full, occ_neck, net, source, neck_zone, cell, neck_tag, pressure, False
         )
         # Inside its own pad a track may always be as thin as its neck.
-        how[source] = 1 if factor < 0 else neck
-        dx, dy = max(gx0 - x, 0, x - gx1), max(gy0 - y, 0, y - gy1)
-        far = max(dx, dy) + 0.41421356 * min(dx, dy)
-        if not (goal_layers >> (source // plane)) & 1:
-            far += via_cost
-        size = _push(keys, items, size, far * weight, source)
+        mark = (1 if factor < 0 else neck) | (FAR << 7)
+        size = _offer(
+            source, x, y, source // plane, 0.0, mark, -1, box, goal_layers, via_cost, weight, cost, seen, seen_tag,
+            parent, how, heap, size,
+        )  # fmt: skip
     expanded = 0
     while size > 0 and size < limit:
-        node = items[0]
-        size = _pop(keys, items, size)
+        node = heap[0] & 0xFFFFFFFF
+        size = _pop(heap, size)
         if cost[node] < 0:
             continue
         layer = node // plane
@@ -266,7 +291,8 @@ def search(
         if goal[node] == goal_tag:
             return node, expanded
         expanded += 1
-        came = (how[node] >> 3) - 1
+        came = ((how[node] >> 3) & 15) - 1
+        since = how[node] >> 7
         cost[node] = -1.0 - here
         for d in range(8):
             turn = 0.0
@@ -285,37 +311,21 @@ def search(
             if known and cost[other] < 0:
                 continue
             factor, neck = _present(
-                fixed_full,
-                fixed_neck,
-                occ_full,
-                occ_neck,
-                net,
-                other,
-                neck_zone,
-                ny * w + nx,
-                neck_tag,
-                pressure,
-                hard,
-            )
+                fixed_full, fixed_neck, occ_full, occ_neck, net, other, neck_zone, ny * w + nx, neck_tag, pressure, hard
+            )  # fmt: skip
             if factor < 0:
                 continue
             step = 1.0 if d % 2 == 0 else 1.41421356
             total = here + step * (1.0 + history[other]) * factor + turn
-            if known and total >= cost[other]:
-                continue
-            seen[other] = seen_tag
-            cost[other] = total
-            parent[other] = node
-            how[other] = neck | ((d + 1) << 3)
-            dx, dy = max(gx0 - nx, 0, nx - gx1), max(gy0 - ny, 0, ny - gy1)
-            far = max(dx, dy) + 0.41421356 * min(dx, dy)
-            if not (goal_layers >> layer) & 1:
-                far += via_cost
-            size = _push(keys, items, size, total + far * weight, other)
+            size = _offer(
+                other, nx, ny, layer, total, neck | ((d + 1) << 3) | (min(since + 1, FAR) << 7), node, box,
+                goal_layers, via_cost, weight, cost, seen, seen_tag, parent, how, heap, size,
+            )  # fmt: skip
         if layers > 1 and via_barred[cell] == 0:
             owner = fixed_via[cell]
             n = occ_via[cell]
-            if (owner == 0 or owner == net) and not (hard and n > 0):
+            free = (owner == 0 or owner == net) and not (hard and n > 0)
+            if free and since >= hole_steps:
                 for to in range(layers):
                     if to == layer:
                         continue
@@ -324,37 +334,22 @@ def search(
                     if known and cost[other] < 0:
                         continue
                     factor, neck = _present(
-                        fixed_full,
-                        fixed_neck,
-                        occ_full,
-                        occ_neck,
-                        net,
-                        other,
-                        neck_zone,
-                        cell,
-                        neck_tag,
-                        pressure,
+                        fixed_full, fixed_neck, occ_full, occ_neck, net, other, neck_zone, cell, neck_tag, pressure,
                         hard,
-                    )
+                    )  # fmt: skip
                     if factor < 0:
                         continue
                     total = here + via_cost * (1.0 + 0.25 * (history[node] + history[other])) * (1.0 + pressure * n)
-                    if known and total >= cost[other]:
-                        continue
-                    seen[other] = seen_tag
-                    cost[other] = total
-                    parent[other] = node
-                    how[other] = neck | 2
-                    dx, dy = max(gx0 - x, 0, x - gx1), max(gy0 - y, 0, y - gy1)
-                    far = max(dx, dy) + 0.41421356 * min(dx, dy)
-                    if not (goal_layers >> to) & 1:
-                        far += via_cost
-                    size = _push(keys, items, size, total + far * weight, other)
+                    size = _offer(
+                        other, x, y, to, total, neck | 2, node, box, goal_layers, via_cost, weight, cost, seen,
+                        seen_tag, parent, how, heap, size,
+                    )  # fmt: skip
         lattice = jump[0]
         if lattice > 0 and x % lattice == 0 and y % lattice == 0 and via_barred[cell] == 0:
             owner = fixed_via[cell]
             n0 = occ_via[cell]
-            if (owner == 0 or owner == net) and not (hard and n0 > 0):
+            free = (owner == 0 or owner == net) and not (hard and n0 > 0)
+            if free and since >= hole_steps:
                 for d in range(4):
                     sx = 1 if d == 0 else (-1 if d == 1 else 0)
                     sy = 1 if d == 2 else (-1 if d == 3 else 0)
@@ -380,28 +375,14 @@ def search(
                         if known and cost[other] < 0:
                             continue
                         factor, neck = _present(
-                            fixed_full,
-                            fixed_neck,
-                            occ_full,
-                            occ_neck,
-                            net,
-                            other,
-                            neck_zone,
-                            other,
-                            neck_tag,
-                            pressure,
-                            hard,
-                        )
+                            fixed_full, fixed_neck, occ_full, occ_neck, net, other, neck_zone, other, neck_tag,
+                            pressure, hard,
+                        )  # fmt: skip
                         if factor < 0:
                             continue
                         total = here + (jump[3] + 0.5 * k) * (1.0 + pressure * (n + n0) + 0.2 * pressure * crossed)
-                        if known and total >= cost[other]:
-                            continue
-                        seen[other] = seen_tag
-                        cost[other] = total
-                        parent[other] = node
-                        how[other] = neck | 4
-                        dx, dy = max(gx0 - nx, 0, nx - gx1), max(gy0 - ny, 0, ny - gy1)
-                        far = max(dx, dy) + 0.41421356 * min(dx, dy)
-                        size = _push(keys, items, size, total + far * weight, other)
+                        size = _offer(
+                            other, nx, ny, 0, total, neck | 4, node, box, goal_layers, via_cost, weight, cost, seen,
+                            seen_tag, parent, how, heap, size,
+                        )  # fmt: skip
     return -1, expanded

@@ -75,11 +75,10 @@ class Negotiation:
         self.cost = np.zeros(nodes, dtype=np.float32)
         self.seen = np.zeros(nodes, dtype=np.int32)
         self.parent = np.zeros(nodes, dtype=np.int32)
-        self.how = np.zeros(nodes, dtype=np.int8)
+        self.how = np.zeros(nodes, dtype=np.int16)
         self.goal = np.zeros(nodes, dtype=np.int32)
         self.neck_zone = np.zeros(lat.plane, dtype=np.int32)
-        self.keys = np.zeros(max(1 << 16, nodes * 2), dtype=np.float32)
-        self.items = np.zeros(len(self.keys), dtype=np.int32)
+        self.heap = np.zeros(max(1 << 16, nodes * 2), dtype=np.int64)
         self.via_barred = problem.via_barred.copy()
         self.pressure = PRESSURE_FIRST
         self.weight = WEIGHT
@@ -145,12 +144,13 @@ class Negotiation:
         xs, ys = cells % lat.w, cells // lat.w
         window = np.array([xs.min(), xs.max(), ys.min(), ys.max()], dtype=np.int64)
         bits = int(np.bitwise_or.reduce(1 << np.unique(goals // lat.plane)))
+        hole_steps = min(kernel.FAR, int((p.via_drill_mm + p.hole_gap_mm) / lat.pitch) + 1)
         end, _ = kernel.search(
             p.fixed[job.full], p.fixed[job.neck], self.occ[job.full], self.occ[job.neck], p.fixed_via[job.via],
             self.occ_via[job.via], self.via_barred, self.history, self.neck_zone, neck_tag, p.wire_barred,
             self.occ_wire, job.number, len(lat.layers), lat.w, lat.h, sources, self.goal, tag, window, bits,
-            VIA_COST_MM / lat.pitch, self.pressure, hard, self.weight, p.jump, self.cost, self.seen, tag,
-            self.parent, self.how, self.keys, self.items,
+            VIA_COST_MM / lat.pitch, self.pressure, hard, self.weight, p.jump, hole_steps, self.cost, self.seen, tag,
+            self.parent, self.how, self.heap,
         )  # fmt: skip
         if end < 0:
             return None
@@ -159,7 +159,7 @@ class Negotiation:
             nodes.append(int(self.parent[nodes[-1]]))
         nodes.reverse()
         array = np.array(nodes, dtype=np.int64)
-        return self.path(job, array, self.how[array].copy())
+        return self.path(job, array, self.how[array] & 7)
 
     def path(self, job: NetJob, array: np.ndarray, how: np.ndarray) -> Path:
         """Make a path of nodes and how each was reached."""

@@ -4,18 +4,23 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 from shapely.geometry import Point
 
 from vane_step.core.board.check import copper_findings
 from vane_step.core.board.copper import connectivity
+from vane_step.core.board.geometry import copper_items
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design, Jumper, PointNm, Track, Via
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 from vane_step.core.route.grid import MAX_CELLS, Problem, build, choose_lattice
 from vane_step.core.route.negotiate import Progress, Routed, negotiate
+from vane_step.core.route.straighten import without_stairs
 
 MAX_REPAIRS = 4
+# A breach lies between two pieces, at most a gap away from each.
+NEAR_MM = 1.0
 
 
 @dataclass(frozen=True)
@@ -185,21 +190,21 @@ def _to_centre(track: Track, ends: dict[PointNm, PointNm]) -> Track:
 
 
 def _repair(bare: Design, laid: LayCopper, nets: set[str] | None) -> tuple[LayCopper, int]:
-    """Lift what the exact check objects to and route it again with wider gaps; at last leave it open."""
+    """Lift what the exact check objects to and route it again with wider gaps; at last leave the piece open."""
     clean = _breaching(bare)
     for attempt in range(MAX_REPAIRS):
         design = apply(bare, laid)[0]
         bad = _breaching(design) - clean
         if not bad:
             return laid, attempt
+        if attempt == MAX_REPAIRS - 1:
+            return _without_breaches(bare, laid, clean), MAX_REPAIRS
         keep = {
             "tracks": tuple(t for t in laid.tracks if t.net not in bad),
             "vias": tuple(v for v in laid.vias if v.net not in bad),
             "jumpers": tuple(w for w in laid.jumpers if w.net not in bad),
         }
         laid = LayCopper(**keep)
-        if attempt == MAX_REPAIRS - 1:
-            break
         base = apply(bare, laid)[0]
         problem = build(_wider(base, bad, 0.012 * (attempt + 1)), bad if nets is None else bad & nets)
         again = _draw(problem, negotiate(problem)[0], base)
@@ -208,7 +213,31 @@ def _repair(bare: Design, laid: LayCopper, nets: set[str] | None) -> tuple[LayCo
             vias=(*laid.vias, *again.vias),
             jumpers=(*laid.jumpers, *again.jumpers),
         )
-    return laid, MAX_REPAIRS
+    raise AssertionError("the last attempt returns")
+
+
+def _without_breaches(bare: Design, laid: LayCopper, clean: set[str]) -> LayCopper:
+    """Lift the pieces that breach a rule, and only those, until nothing does; taking copper away breaks no rule."""
+    while True:
+        design = apply(bare, laid)[0]
+        spots = [
+            (f.place.net, Point(f.place.x_nm / 1e6, f.place.y_nm / 1e6))
+            for f in copper_findings(design)
+            if f.level == "stop" and f.place.x_nm is not None and f.place.y_nm is not None and f.place.net not in clean
+        ]
+        mine = {i.id for i in laid.tracks} | {i.id for i in laid.vias} | {i.id for i in laid.jumpers}
+        guilty = {
+            i.id
+            for i in copper_items(design)
+            if i.id in mine and any(i.net == net and i.spine.distance(at) - i.radius_mm < NEAR_MM for net, at in spots)
+        }
+        if not guilty:
+            return laid
+        laid = LayCopper(
+            tracks=tuple(t for t in laid.tracks if t.id not in guilty),
+            vias=tuple(v for v in laid.vias if v.id not in guilty),
+            jumpers=tuple(j for j in laid.jumpers if j.id not in guilty),
+        )
 
 
 def _wider(design: Design, nets: set[str], extra_mm: float) -> Design:
@@ -226,6 +255,9 @@ def _breaching(design: Design) -> set[str]:
 
 def warm_up() -> None:
     """Compile or load the router's kernels by routing a tiny board, so that nobody waits for it later."""
+    line = np.arange(4, dtype=np.int64)
+    nobody = np.zeros(8, dtype=np.int16)
+    without_stairs(line, nobody, nobody, 1, 4)
     from vane_step.core.board.geometry import rectangle
     from vane_step.core.design.model import Board, Net, Part, PartPlace, Pin, RuleSet
     from vane_step.core.parts.packages import package

@@ -41,9 +41,9 @@ def _path(
 ) -> tuple[np.ndarray, np.ndarray]:
     """Straighten the stretches of full width on one layer between branches, and put the path together again."""
     nodes, how = path.nodes, path.how
-    stays = np.isin(nodes, branches) | (how & 7 > 0)
+    stays = np.isin(nodes, branches) | (how > 0)
     # A via or wire also holds the node it leaves from, and a neck the node where it widens.
-    stays[:-1] |= how[1:] & 7 > 0
+    stays[:-1] |= how[1:] > 0
     stays[[0, -1]] = True
     cuts = np.flatnonzero(stays)
     new_nodes, new_how = [nodes[:1]], [how[:1]]

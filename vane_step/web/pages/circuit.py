@@ -5,18 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Annotated, Any, get_args
 
-from fastapi import APIRouter, Query, Request, UploadFile
+from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 
 from vane_step.core.board.geometry import copper_items
 from vane_step.core.circuit.sheet import SHEET_WIDTH, sheet
-from vane_step.core.design.edits import SetItem, net_of, part_of
+from vane_step.core.design.edits import AddPart, SetItem, net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, natural, pin_name, split_pin
-from vane_step.core.errors import InputError, NotFound
+from vane_step.core.errors import NotFound
 from vane_step.core.exchange import read_packages
+from vane_step.core.parts.packages import package as own_package
+from vane_step.core.parts.part import part_from
+from vane_step.core.parts.pinfiles import read_pins
 from vane_step.core.power import trace
 from vane_step.web.pages.changes import answer
-from vane_step.web.render import page, step_page, store_of
+from vane_step.web.render import decoded, page, step_page, store_of
 from vane_step.web.view import findings_of
 
 router = APIRouter()
@@ -30,15 +33,32 @@ def circuit(request: Request, id: str, show: str = "sheet") -> HTMLResponse:
 
 
 @router.post("/d/{id}/packages")
-async def bring_packages(request: Request, id: str, file: UploadFile) -> RedirectResponse:
+async def bring_packages(
+    request: Request, id: str, file: UploadFile, version: Annotated[int, Form()]
+) -> RedirectResponse:
     """Bring packages of one's own into a design, from a JSON file as in an exchange folder."""
-    try:
-        text = (await file.read()).decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise InputError("It is not UTF-8 text.", where=file.filename or "packages") from error
+    text = decoded(await file.read(), file.filename or "packages")
     for package in read_packages(text, file.filename or "packages").values():
         label = f"bring package {package.name}"
-        answer(request, store_of(request).edit(id, SetItem(package=package), label), label)
+        kept = store_of(request).edit(id, SetItem(package=package), label, version)
+        version = kept.version
+        answer(request, kept, label)
+    return RedirectResponse(f"/d/{id}/circuit", 303)
+
+
+@router.post("/d/{id}/part")
+async def bring_part(
+    request: Request, id: str, file: UploadFile, version: Annotated[int, Form()],
+    ref: Annotated[str, Form(max_length=40)], package: Annotated[str, Form(max_length=80)],
+    choice: Annotated[str, Form(max_length=80)] = "",
+) -> RedirectResponse:  # fmt: skip
+    """Add a part whose pins come from a BSDL or IBIS file or a table."""
+    design = store_of(request).get(id).design
+    name = file.filename or "pins"
+    table = read_pins(decoded(await file.read(), name), name, choice)
+    pack = design.packages.get(package) or own_package(package, design.board.rules.etched)
+    edit, label = AddPart(part=part_from(ref, pack, table=table), package=pack), f"add {ref} from {name}"[:120]
+    answer(request, store_of(request).edit(id, edit, label, version), label)
     return RedirectResponse(f"/d/{id}/circuit", 303)
 
 

@@ -19,7 +19,7 @@ from vane_step.core.fab.release import slug
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import rule_set, rule_sets
 from vane_step.store.designs import DesignStore
-from vane_step.web.render import page, store_of
+from vane_step.web.render import decoded, page, store_of
 from vane_step.web.view import findings_of
 
 router = APIRouter()
@@ -95,17 +95,10 @@ async def bring(request: Request, files: list[UploadFile]) -> RedirectResponse:
             raise InputError(
                 f"{strange[0]} is no file of an exchange folder.", where="upload", allowed=", ".join(FILES)
             )
-        design = read_exchange({name: _text(content, name) for name, content in contents.items()}, "exchange folder")
+        design = read_exchange({name: decoded(content, name) for name, content in contents.items()}, "exchange folder")
     id = _free_id(store_of(request), design.name)
     store_of(request).add(id, design)
     return RedirectResponse(f"/d/{id}/board", 303)
-
-
-def _text(content: bytes, name: str) -> str:
-    try:
-        return content.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise InputError(f"It is not UTF-8 text (byte {error.start}).", where=name) from error
 
 
 @router.get("/d/{id}/design.json")

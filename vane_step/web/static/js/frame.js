@@ -48,6 +48,7 @@ function arrived(told) {
   if (told.version === state.version) return;
   state.version = told.version;
   $("version").textContent = told.version;
+  document.querySelectorAll("input[name=version]").forEach((field) => { field.value = told.version; });
   refresh();
 }
 
