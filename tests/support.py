@@ -35,6 +35,31 @@ from vane_step.data.shipped import demo_designs, rule_set
 ROOT = Path(__file__).parent.parent
 BOARDS = ROOT / "tests" / "boards"
 FROST, BEEPER = "1-frost-sentinel", "2-seedling-thirst-beeper"
+# The whole circuit of the beeper as sentences of the ask line.
+BEEPER_TYPED = (
+    "add U1 DIP-8 WREN-8P",
+    "pins U1 RST PB3 PB4 GND PB0 PB1 PB2 VDD",
+    "pin U1.7 PB2 unconnected",
+    "add R1..6 AXIAL-P762 100k 10k 330 100 10k 1k",
+    "add C1 CER-P508-D5 100n",
+    "add C2 ELCO-P250-D5 10u",
+    "add J1 HDR-1x2 probe",
+    "add J2 HDR-1x2 3 V cell",
+    "add LED1 LEDR-P254-D5 amber 2V0",
+    "add BZ1 SOUNDER-P762-D12 piezo",
+    "pins J2 + -",
+    "pin J2.1 + supply-out",
+    "join U1.8 C1.1 R2.1 J2.1 C2.1 VCC",
+    "join U1.4 C1.2 J2.2 C2.2 J1.2 LED1.1 BZ1.2 R5.2 GND",
+    "join U1.1 R2.2",
+    "join U1.2 R1.1",
+    "join J1.1 R1.2 R6.1",
+    "join U1.3 R6.2",
+    "join U1.6 R3.1",
+    "join R3.2 LED1.2",
+    "join U1.5 R4.1 R5.1",
+    "join R4.2 BZ1.1",
+)
 
 
 def texts_of(name: str) -> dict[str, str]:

@@ -140,6 +140,23 @@ class Road(Terminal):
         self.refused(*words, "--package", "SOIC-8", says="no pad for 24 pins")
         self.refused("add", "b.json", "-o", "c.json", "--ref", "U1", "--package", "SOIC-8", says="already in use")
 
+    def test_sentences_and_lists(self) -> None:
+        """A circuit made by sentences and a connection list; a sentence that cannot be leaves no file."""
+        folder = self.here / "bare"
+        folder.mkdir()
+        (folder / "parts.csv").write_text("ref,value,package\nJ1,,HDR-1x4\n")
+        (folder / "nets.csv").write_text("net,ref,pin\nA,J1,1\n")
+        self.run_it("import", folder, "-o", "a.json", "--outline", "60x40", code=0)
+        self.run_it("say", "a.json", "-o", "b.json", "add R1..3 CHIP-1608M 1k 2k2 4k7", "join R1.1 J1.2", code=1)
+        (self.here / "list.txt").write_text("OUT: R1..3.2 J1.3\nGND J1.4 R2.1 R3.1\n")
+        self.refused("connect", "b.json", "-o", "c.json", "--list", "list.txt", says="line 1")
+        (self.here / "list.txt").write_text("OUT: R1.2 R2.2 R3.2 J1.3\nGND J1.4 R2.1 R3.1\n")
+        self.run_it("connect", "b.json", "-o", "c.json", "--list", "list.txt", code=1)
+        d = from_json((self.here / "c.json").read_text())
+        self.assertEqual((d.parts["R2"].value, len(d.nets["OUT"].pins), d.nets["GND"].role), ("2k2", 4, "ground"))
+        self.refused("say", "b.json", "-o", "x.json", "fly R1", says="no verb")
+        self.refused("say", "b.json", "-o", "x.json", "undo", says="does not change a design file")
+
 
 class Unusable(Terminal):
     """Exit code 2."""

@@ -15,10 +15,12 @@ from typing import Annotated, Any
 import typer
 from rich.console import Console
 
+from vane_step.core.ask import ask
 from vane_step.core.board.arrange import arrange as arrange_parts
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import rectangle
 from vane_step.core.board.outlinefile import outline_from
+from vane_step.core.circuit.capture import connections
 from vane_step.core.design.edits import AddPart, Edit, apply
 from vane_step.core.design.fileformat import from_json, json_schema, to_json
 from vane_step.core.design.model import Board, Design, PointNm
@@ -31,7 +33,7 @@ from vane_step.core.parts.part import part_from
 from vane_step.core.parts.pinfiles import read_pins
 from vane_step.core.power import trace as trace_room
 from vane_step.core.quantity import format_value, parse_length_nm, parse_value
-from vane_step.data.shipped import rule_set
+from vane_step.data.shipped import rule_set, rule_sets
 
 app = typer.Typer(
     add_completion=False,
@@ -255,6 +257,37 @@ def add(
         return AddPart(part=part_from(ref, pack, value, table), package=pack), {}
 
     change(source, output, report, make)
+
+
+@app.command()
+def connect(
+    source: In,
+    output: Out,
+    connection_list: Annotated[Path, typer.Option("--list", help="Text: a net and its pins on each line.")],
+    report: Report = None,
+) -> None:
+    """Connect everything a connection list names."""
+    change(source, output, report, lambda design: (connections(design, read_text(connection_list)), {}))
+
+
+@app.command()
+def say(
+    source: In,
+    output: Out,
+    sentence: Annotated[list[str], typer.Argument(help="Sentences of the ask line, each in quotes.")],
+    report: Report = None,
+) -> None:
+    """Carry out sentences of the ask line on a design file."""
+    begun = time.perf_counter()
+    design = load(source)
+    for text in sentence:
+        proposal = ask(design, text, rule_sets())
+        if proposal.edit is None:
+            raise InputError(f"{text!r} does not change a design file.", where="sentence", value=text)
+        console.print(f"{text}: {proposal.says}", markup=False, soft_wrap=True)
+        design, _ = apply(design, proposal.edit)
+    write(output, to_json(design))
+    finish(design, report, begun)
 
 
 @app.command()

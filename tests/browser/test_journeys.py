@@ -11,7 +11,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 
 from tests.browser.support import InBrowser, Server
-from tests.support import BEEPER, FROST
+from tests.support import BEEPER, BEEPER_TYPED, FROST, demo
 from vane_step.core.fab.reader import read_gerber
 
 
@@ -271,6 +271,31 @@ class Keyboard(InBrowser):
         expect(page.locator("#notice")).to_contain_text("U1 has no pin 99")
         expect(page.locator("#ask")).to_have_value("join U1.99 HORN")
 
+    def test_the_beeper_typed(self) -> None:
+        """From an empty design the whole beeper is typed without a mouse; a fast typist waits for nothing."""
+        page = self.page("/")
+        page.get_by_label("Name").focus()
+        page.keyboard.type("Typed beeper")
+        page.keyboard.press("Enter")
+        page.wait_for_url("**/typed-beeper/circuit")
+        page.keyboard.press("/")
+        for k, sentence in enumerate(BEEPER_TYPED):
+            page.keyboard.type(sentence)
+            page.keyboard.press("Enter")
+            expect(page.locator("#version")).to_have_text(str(k + 2))
+        data = page.evaluate("() => fetch('/d/typed-beeper/design.json').then(r => r.json())")
+        wanted = {frozenset(n.pins) for n in demo(BEEPER).nets.values()}
+        self.assertEqual({frozenset(n["pins"]) for n in data["nets"].values()}, wanted)
+        page.locator("summary", has_text="Connections from a list").focus()
+        page.keyboard.press("Enter")
+        page.keyboard.press("Tab")
+        page.keyboard.type("SPARE: U1.99")
+        page.get_by_role("button", name="Connect the list").focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("#notice")).to_contain_text("line 1: U1 has no pin 99")
+        expect(page.locator("textarea")).to_have_value("SPARE: U1.99")
+        self.faults.clear()
+
     def test_every_control_is_reached_and_named(self) -> None:
         """Tab reaches parts and pins on the sheet; Enter chooses; every control has a name for a screen reader."""
         page = self.page(f"/d/{FROST}/circuit")
@@ -294,7 +319,7 @@ class Keyboard(InBrowser):
         for path in ("/", f"/d/{FROST}/circuit", f"/d/{FROST}/board", f"/d/{FROST}/power", f"/d/{BEEPER}/make"):
             page.goto(self.server.address + path)
             nameless = page.evaluate(
-                """() => [...document.querySelectorAll('button, input:not([type=hidden]), select, a, [role=button], summary')]
+                """() => [...document.querySelectorAll('button, input:not([type=hidden]), select, textarea, a, [role=button], summary')]
                 .filter(e => !(e.getAttribute('aria-label') || e.title || e.textContent.trim() || e.closest('label') || (e.labels && e.labels.length) || e.querySelector('img[alt]')))
                 .map(e => e.outerHTML.slice(0, 120))"""
             )

@@ -57,6 +57,13 @@ def some_edit(d: Design, pick: random.Random) -> Edit:
             edits.LayCopper(lift=(pick.choice([*d.tracks, *d.vias, "T99"]),)),
             edits.SetRules(rules=rule_set("kitchen-table"), copper_layers=pick.choice([1, 2, 4])),
             edits.SetPin(pin=pick.choice(pins), name="CLK", role="input"),
+            edits.Together(
+                edits=(
+                    edits.Join(pins=(pick.choice(pins),), net=net),
+                    edits.MergeNets(net=other, into=net),
+                    edits.RemovePart(ref=ref),
+                )
+            ),
         ]
     )
     return edit_from(json.loads(data.model_dump_json()))

@@ -262,6 +262,17 @@ class Pages(Served):
         self.assertEqual(self.design(BEEPER).parts["U9"].pins[3].role, "supply-in")
         self.assertEqual(bring("TQFP-32", 1).status_code, 409)
 
+    def test_connections_from_a_list(self) -> None:
+        """A pasted list is one edit that can be undone; a fault names its line and changes nothing."""
+        url = f"/d/{FROST}/connections"
+        told = self.client.post(url, json={"text": "SPARE: U1.11 J7.3\nOTHER U1.12 R9.1", "version": 1}).json()
+        self.assertEqual((told["version"], told["label"]), (2, "2 nets from a list"))
+        self.assertEqual(self.design().nets["SPARE"].pins, ("U1.11", "J7.3"))
+        wrong = self.client.post(url, json={"text": "A U1.13\nB U1.99", "version": 2})
+        self.assertEqual((wrong.status_code, wrong.json()["where"]), (422, "line 2"))
+        self.client.post(f"/d/{FROST}/undo", json={"version": 2})
+        self.assertEqual(self.design(), demo(FROST))
+
     def test_slips(self) -> None:
         """Part, pins, net and copper tell what is known of them, with units."""
         track = next(iter(self.design().tracks))

@@ -23,6 +23,7 @@ from vane_step.core.design.model import (
     Pin,
     RuleSet,
     natural,
+    role_of_net,
 )
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.packages import package as own_package
@@ -262,14 +263,7 @@ def _nets(text: str, parts: dict[str, Part], packages: dict[str, Package]) -> di
     nets = {}
     for net, listed in pins.items():
         try:
-            role = (
-                "ground"
-                if net.upper() in ("GND", "VSS", "0V")
-                else "supply"
-                if net.upper() in ("VCC", "VDD", "5V", "3V3", "12V")
-                else "signal"
-            )
-            nets[net] = Net.model_validate({"name": net, "pins": listed, "role": role})
+            nets[net] = Net.model_validate({"name": net, "pins": listed, "role": role_of_net(net)})
         except ValidationError as error:
             raise input_error(error, f"nets.csv: net {net!r}") from error
     return nets

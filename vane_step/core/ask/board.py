@@ -8,9 +8,10 @@ import numpy as np
 import shapely
 import shapely.affinity
 
-from vane_step.core.ask.words import Proposal, find_pin, need, number
+from vane_step.core.ask.words import Proposal, need, number
 from vane_step.core.board.arrange import arrange
 from vane_step.core.board.geometry import copper_items, courtyards, rectangle
+from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of, part_of
 from vane_step.core.design.model import (

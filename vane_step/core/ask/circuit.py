@@ -4,21 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vane_step.core.ask.words import Proposal, find_pin, need, number
+from vane_step.core.ask.words import Proposal, need, number
+from vane_step.core.circuit.capture import matrix, repeat_block
+from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.circuit.sheet import anchor_of, check_nudge
 from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, net_of, part_of
-from vane_step.core.design.model import (
-    Design,
-)
+from vane_step.core.design.model import Design, pin_name
+from vane_step.core.errors import InputError
 from vane_step.core.parts.packages import package
 from vane_step.core.parts.part import new_part
+from vane_step.core.parts.pinfiles.table import role_of_name
+
+KEY_PACKAGES = ("KEY-P650-D6", "DIODE-P762")
 
 
 def join(design: Design, words: Sequence[str]) -> Proposal:
-    """Connect pins."""
+    """Connect pins; runs of equal length are connected one by one."""
     need(words, 2, "join PIN … NET")
-    *texts, last = words
+    *runs, names = [counted(w) for w in words]
+    if len(names) > 1:
+        return _join_runs(design, runs, names)
+    texts, last = [t for run in runs for t in run], names[0]
     pins = [find_pin(design, t) for t in texts]
     if "." in last:
         pins.append(find_pin(design, last))
@@ -33,6 +40,67 @@ def join(design: Design, words: Sequence[str]) -> Proposal:
         f"; {', '.join(moved)}" if moved else ""
     )
     return Proposal(says, edit, about=tuple(pins))
+
+
+def _join_runs(design: Design, runs: list[list[str]], names: list[str]) -> Proposal:
+    """Connect the first of each run with the first name, the second with the second, and so on."""
+    uneven = [run for run in runs if len(run) != len(names)]
+    if uneven:
+        raise InputError(
+            f"{uneven[0][0]} … has {len(uneven[0])}, {names[0]} … has {len(names)}.", where="ask line",
+            allowed="runs of equal length",
+        )  # fmt: skip
+    rows = [[find_pin(design, t) for t in row] for row in zip(*runs, strict=True)]
+    if "." in names[0]:
+        joins = [join(design, [*row, name]).edit for row, name in zip(rows, names, strict=True)]
+    else:
+        joins = [edits.Join(pins=tuple(row), net=name) for row, name in zip(rows, names, strict=True)]
+    edit = edits.Together(edits=tuple(e for e in joins if isinstance(e, edits.Join)))
+    says = f"makes {len(names)} connections, from {rows[0][0]} at {names[0]} to {rows[-1][0]} at {names[-1]}"
+    return Proposal(says, edit, about=tuple(p for row in rows for p in row))
+
+
+def name_pins(design: Design, words: Sequence[str]) -> Proposal:
+    """Name the pins of a part in their order; supply, ground and free pins are known by their names."""
+    need(words, 2, "pins REF NAME …")
+    part = part_of(design, words[0])
+    names = [n for w in words[1:] for n in counted(w)]
+    if len(names) > len(part.pins):
+        raise InputError(f"{part.ref} has {len(part.pins)} pins.", where=part.ref, value=len(names))
+    edit = edits.Together(
+        edits=tuple(
+            edits.SetPin(pin=pin_name(part.ref, pin.number), name=name, role=role_of_name(name) or "io")
+            for pin, name in zip(part.pins, names, strict=False)
+        )
+    )
+    return Proposal(f"names {len(names)} pins of {part.ref}: {', '.join(names[:6])}", edit, about=(part.ref,))
+
+
+def make_matrix(design: Design, words: Sequence[str]) -> Proposal:
+    """Make a key matrix of row and column nets."""
+    form = "matrix ROW0..2 COL0..4 [to-rows|to-columns] [SWITCH DIODE]"
+    need(words, 2, form)
+    sense = words[2] if len(words) > 2 else "to-rows"
+    if sense not in ("to-rows", "to-columns"):
+        says = f"{sense!r} is no sense of the diodes."
+        raise InputError(says, where="matrix", value=sense, allowed="to-rows, to-columns")
+    switch, diode = words[3:5] if len(words) > 4 else KEY_PACKAGES
+    rows, columns = counted(words[0]), counted(words[1])
+    edit = matrix(design, rows, columns, sense == "to-rows", switch, diode)
+    count = len(rows) * len(columns)
+    way = "columns to rows" if sense == "to-rows" else "rows to columns"
+    says = f"adds {count} keys with a diode each, current from {way}, on {len(rows) + len(columns)} nets"
+    return Proposal(says, edit)
+
+
+def repeat(design: Design, words: Sequence[str]) -> Proposal:
+    """Repeat a block of the sheet."""
+    need(words, 2, 'repeat "BLOCK" TIMES')
+    times = round(number(words[-1], "repeat"))
+    block = " ".join(words[:-1])
+    edit = repeat_block(design, block, times)
+    added = sum(1 for e in edit.edits if isinstance(e, edits.AddPart))
+    return Proposal(f"repeats “{block}” {times} times: {added} parts, nets counted on, supplies shared", edit)
 
 
 def _fresh_net(design: Design) -> str:
@@ -108,14 +176,16 @@ def set_pin(design: Design, words: Sequence[str]) -> Proposal:
 
 
 def add_part(design: Design, words: Sequence[str]) -> Proposal:
-    """Add a part."""
+    """Add a part, or a run of parts with a value each or one for all."""
     need(words, 2, "add REF PACKAGE [VALUE]")
-    ref, name = words[0], words[1]
+    refs, name = counted(words[0]), words[1]
     pack = design.packages.get(name) or package(name, design.board.rules.etched)
-    part = new_part(ref, pack, " ".join(words[2:]))
-    return Proposal(
-        f"adds {ref}, {pack.title or name}, {len(part.pins)} pins", edits.AddPart(part=part, package=pack), about=(ref,)
-    )
+    values = list(words[2:]) if len(words) - 2 == len(refs) else [" ".join(words[2:])] * len(refs)
+    parts = [new_part(ref, pack, value) for ref, value in zip(refs, values, strict=True)]
+    adds = [edits.AddPart(part=part, package=pack) for part in parts]
+    what = f"adds {refs[0]}" if len(refs) == 1 else f"adds {refs[0]} to {refs[-1]}, {len(refs)} parts"
+    edit = adds[0] if len(adds) == 1 else edits.Together(edits=tuple(adds))
+    return Proposal(f"{what}, {pack.title or name}, {len(parts[0].pins)} pins", edit, about=tuple(refs))
 
 
 def remove(design: Design, words: Sequence[str]) -> Proposal:

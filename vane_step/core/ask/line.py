@@ -24,18 +24,22 @@ from vane_step.core.ask.board import (
 from vane_step.core.ask.circuit import (
     add_part,
     join,
+    make_matrix,
     merge_nets,
+    name_pins,
     nudge,
     part_pins,
     remove,
     rename_net,
+    repeat,
     set_block,
     set_pin,
     set_role,
     set_value,
 )
 from vane_step.core.ask.copper import lift_copper, route_links, set_clearance, set_width
-from vane_step.core.ask.words import Proposal, Verb, need, pin_words
+from vane_step.core.ask.words import Proposal, Verb, need
+from vane_step.core.circuit.pins import pin_words
 from vane_step.core.derive import alone
 from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import input_error
@@ -64,15 +68,31 @@ def _go(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"shows {words[0]}", action=f"go {words[0]}", about=(words[0],))
 
 
+JOINED = ("pin", "pin-or-net", "pin-or-net", "pin-or-net")
 VERBS: tuple[Verb, ...] = (
-    Verb("join", "join PIN … NET", "connect pins", join, ("pin", "pin-or-net", "pin-or-net", "pin-or-net")),
+    Verb(
+        "join",
+        "join PIN … NET · join U1.PB0..4 ROW0..4",
+        "connect pins, or runs of them",
+        join,
+        ("pin", "pin-or-net", "pin-or-net", "pin-or-net"),
+    ),
     Verb("part", "part PIN …", "take pins off their nets", part_pins, ("pin", "pin", "pin")),
     Verb("rename", "rename NET NEW", "give a net another name", rename_net, ("net",)),
     Verb("merge", "merge NET INTO", "make two nets one", merge_nets, ("net", "net")),
+    Verb("pins", "pins REF NAME …", "name the pins of a part in their order", name_pins, ("ref",)),
+    Verb(
+        "matrix",
+        "matrix ROW0..2 COL0..4 [to-rows|to-columns]",
+        "make a key matrix",
+        make_matrix,
+        ("net", "net", "sense"),
+    ),
+    Verb("repeat", "repeat BLOCK TIMES", "repeat a block with its nets counted on", repeat, ("block",)),
     Verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", set_pin, ("pin", "", "pin-role")),
     Verb("value", "value REF VALUE", "change a value", set_value, ("ref",)),
     Verb("block", "block REF NAME", "move a part to a block of the sheet", set_block, ("ref",)),
-    Verb("add", "add REF PACKAGE [VALUE]", "add a part", add_part, ("", "package")),
+    Verb("add", "add REF PACKAGE [VALUE] · add R1..3 PACKAGE 1k 2k 3k", "add parts", add_part, ("", "package")),
     Verb("remove", "remove REF", "take out a part, net, hole, pour or text", remove, ("ref",)),
     Verb("nudge", "nudge REF DX DY", "shift a part on the sheet", nudge, ("ref",)),
     Verb(
@@ -164,6 +184,8 @@ def _choices(design: Design, what: str, last: str, sets: dict[str, RuleSet]) -> 
     table: dict[str, list[str]] = {
         "pin": pins, "pin-or-net": [*nets, *pins], "net": nets, "ref": refs, "ref-or-net": [*refs, *nets],
         "by": ["by", "off"],
+        "sense": ["to-rows", "to-columns"],
+        "block": list(dict.fromkeys(p.block for p in design.parts.values() if p.block)),
         "rules": list(sets), "layer": list(design.board.layers),
         "role": list(get_args(NetRole)), "pin-role": list(get_args(PinRole)), "": [],
         "item": [*design.holes, *design.texts],

@@ -6,13 +6,11 @@ import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from vane_step.core.design.edits import Edit, part_of
+from vane_step.core.design.edits import Edit
 from vane_step.core.design.model import (
     Design,
-    Part,
-    pin_name,
 )
-from vane_step.core.errors import InputError, NotFound
+from vane_step.core.errors import InputError
 
 
 @dataclass(frozen=True)
@@ -34,29 +32,6 @@ class Verb:
     does: str
     make: Callable[[Design, Sequence[str]], Proposal]
     words: tuple[str, ...] = field(default=())
-
-
-def find_pin(design: Design, text: str) -> str:
-    """Find a pin by number or name: ``U1.5`` or ``U1.PB3``.
-
-    Raises
-    ------
-    NotFound
-        Listing the pins there are.
-    """
-    ref, dot, rest = text.partition(".")
-    part = part_of(design, ref if ref in design.parts else ref.upper())
-    if not dot:
-        raise NotFound(f"Which pin of {part.ref}?", where=part.ref, allowed=", ".join(pin_words(part)[:40]))
-    named = [p for p in part.pins if p.number == rest] or [p for p in part.pins if p.name.lower() == rest.lower()]
-    if not named:
-        raise NotFound(f"{part.ref} has no pin {rest}.", where=text, allowed=", ".join(pin_words(part)[:40]))
-    return pin_name(part.ref, named[0].number)
-
-
-def pin_words(part: Part) -> list[str]:
-    """List the pins of a part as they are typed, by name where they have one."""
-    return [f"{part.ref}.{p.name or p.number}" for p in part.pins]
 
 
 def need(words: Sequence[str], count: int, form: str) -> None:

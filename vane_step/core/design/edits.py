@@ -38,6 +38,7 @@ from vane_step.core.design.model import (
     natural,
     pin_name,
     problems,
+    role_of_net,
     split_pin,
 )
 from vane_step.core.errors import EditRefused, NotFound
@@ -159,7 +160,7 @@ class Join(Frozen):
         for pin in self.pins:
             _check_pin(design, pin)
         after = _without(design.nets, self.pins)
-        net = after.get(self.net) or Net(name=self.net)
+        net = after.get(self.net) or Net(name=self.net, role=role_of_net(self.net))
         pins = (*net.pins, *dict.fromkeys(self.pins))
         after[self.net] = net.model_copy(update={"pins": pins})
         return _net_changes(design.nets, after)
@@ -388,7 +389,7 @@ class Restore(Frozen):
         return changes
 
 
-Edit = Annotated[
+Single = Annotated[
     AddPart
     | RemovePart
     | SetValue
@@ -409,6 +410,23 @@ Edit = Annotated[
     | Restore,
     Field(discriminator="kind"),
 ]
+
+
+class Together(Frozen):
+    """Several edits as one: all of them happen, in order, or none."""
+
+    kind: Literal["together"] = "together"
+    edits: tuple[Single, ...] = Field(min_length=1, max_length=5000)
+
+    def changes(self, design: Design) -> Changes:
+        changes: Changes = {}
+        for edit in self.edits:
+            changes.update(edit.changes(design))
+            design = apply(design, edit)[0]
+        return changes
+
+
+Edit = Annotated[Single | Together, Field(discriminator="kind")]
 _adapter: TypeAdapter[Edit] = TypeAdapter(Edit)
 
 

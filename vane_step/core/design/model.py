@@ -370,6 +370,15 @@ def split_pin(pin: str) -> tuple[str, str]:
     return ref, number
 
 
+_RAIL = re.compile(r"^[+]?\d+V\d*$|^V(CC|DD|BUS|BAT|IN|REF|\+)\w*$|^[AD]V(CC|DD)$", re.I)
+_EARTH = re.compile(r"^([ADP]?GND\w*|VSS\w*|0V)$", re.I)
+
+
+def role_of_net(name: str) -> NetRole:
+    """Tell what a net is for by its name: ``GND`` and ``VSS`` are grounds, ``VCC``, ``5V0`` or ``3V3`` supplies."""
+    return "ground" if _EARTH.match(name) else "supply" if _RAIL.match(name) else "signal"
+
+
 def natural(text: str) -> list[tuple[int, int, str]]:
     """Give a sort key by which ``R10`` follows ``R9``."""
     return [(0, int(x), "") if x.isdigit() else (1, 0, x) for x in re.split(r"(\d+)", text) if x]

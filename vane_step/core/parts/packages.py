@@ -34,6 +34,11 @@ TQFP: dict[int, tuple[float, float]] = {
     64: (0.5, 10.0),
     100: (0.5, 14.0),
 }
+# Radial leads: what it is, and its height.
+RADIALS: dict[str, tuple[str, float]] = {
+    "CER": ("ceramic capacitor", 5.0), "ELCO": ("electrolytic capacitor", 11.0), "LEDR": ("round LED", 8.6),
+    "SOUNDER": ("sounder", 9.5), "KEY": ("key", 5.0),
+}  # fmt: skip
 SOIC_LENGTH: dict[int, float] = {8: 4.9, 14: 8.65, 16: 9.9}
 
 
@@ -116,10 +121,10 @@ def _radial(match: re.Match[str], kitchen: bool) -> Package:
     spots = [("1", -pitch / 2, 0.0), ("2", pitch / 2, 0.0)]
     disc = match[1] in ("CER",)
     body = (size, 2.6) if disc else (size, size)
-    what = {"CER": "ceramic capacitor", "ELCO": "electrolytic capacitor", "LEDR": "round LED", "SOUNDER": "sounder"}
-    height = {"CER": 5.0, "ELCO": 11.0, "LEDR": 8.6, "SOUNDER": 9.5}[match[1]]
-    title = f"{what[match[1]]}, leads {pitch:g} mm apart, body {size:g} mm"
-    return through_hole(match[0], title, spots, 0.6, body, height, kitchen, polar, polar, round_body=not disc)
+    what, height = RADIALS[match[1]]
+    title = f"{what}, leads {pitch:g} mm apart, body {size:g} mm"
+    square = match[1] in ("CER", "KEY")
+    return through_hole(match[0], title, spots, 0.6, body, height, kitchen, polar, polar, round_body=not square)
 
 
 def _header(match: re.Match[str], kitchen: bool) -> Package:
@@ -178,8 +183,8 @@ FAMILIES: tuple[tuple[str, str, Maker], ...] = (
     (r"DIP-(8|14|16|18|20|28|40)", "DIP-8, DIP-14, DIP-16, DIP-18, DIP-20, DIP-28, DIP-40", _dip),
     (r"(AXIAL|DIODE)-P(762|1016|1270)", "AXIAL-P762, AXIAL-P1016, DIODE-P762, DIODE-P1016", _axial),
     (
-        r"(CER|ELCO|LEDR|SOUNDER)-P(200|250|254|500|508|762)-D(\d{1,2})",
-        "CER-P508-D5, ELCO-P250-D5, LEDR-P254-D5, SOUNDER-P762-D12",
+        r"(CER|ELCO|LEDR|SOUNDER|KEY)-P(200|250|254|500|508|650|762)-D(\d{1,2})",
+        "CER-P508-D5, ELCO-P250-D5, LEDR-P254-D5, SOUNDER-P762-D12, KEY-P650-D6",
         _radial,
     ),
     (r"HDR-([12])x(\d{1,2})", "HDR-1x2, HDR-1x3, HDR-1x4, HDR-1x6, HDR-2x5", _header),

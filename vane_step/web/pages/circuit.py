@@ -7,8 +7,10 @@ from typing import Annotated, Any, get_args
 
 from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
+from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.board.geometry import copper_items
+from vane_step.core.circuit.capture import connections
 from vane_step.core.circuit.sheet import SHEET_WIDTH, sheet
 from vane_step.core.design.edits import AddPart, SetItem, net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, natural, pin_name, split_pin
@@ -44,6 +46,22 @@ async def bring_packages(
         version = kept.version
         answer(request, kept, label)
     return RedirectResponse(f"/d/{id}/circuit", 303)
+
+
+class ConnectionList(BaseModel):
+    """A pasted connection list and the version it is for."""
+
+    model_config = ConfigDict(extra="forbid")
+    text: str = Field(max_length=200_000)
+    version: int
+
+
+@router.post("/d/{id}/connections")
+def paste_connections(request: Request, id: str, body: ConnectionList) -> dict[str, Any]:
+    """Connect everything a pasted list names, as one edit."""
+    edit = connections(store_of(request).get(id).design, body.text)
+    label = f"{len(edit.edits)} nets from a list"
+    return answer(request, store_of(request).edit(id, edit, label, body.version), label)
 
 
 @router.post("/d/{id}/part")

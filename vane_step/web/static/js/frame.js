@@ -179,7 +179,13 @@ document.addEventListener("click", (e) => {
   const finding = e.target.closest(".finding");
   if (finding) visit(finding);
 });
-document.addEventListener("submit", (e) => {
+document.addEventListener("submit", async (e) => {
+  const posted = e.target.closest("[data-post]");
+  if (posted) {
+    e.preventDefault();
+    if (await send(posted.dataset.post, { ...Object.fromEntries(new FormData(posted)), version: state.version })) posted.reset();
+    return;
+  }
   const form = e.target.closest("[data-form]");
   if (!form) return;
   e.preventDefault();

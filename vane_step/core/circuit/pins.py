@@ -1,0 +1,55 @@
+"""Pins and names as people type them: by number or name, and in counted runs; what is done with them is elsewhere."""
+
+from __future__ import annotations
+
+import re
+
+from vane_step.core.design.edits import part_of
+from vane_step.core.design.model import Design, Part, pin_name
+from vane_step.core.errors import InputError, NotFound
+
+MAX_RUN = 256
+_RUN = re.compile(r"(.*?)(\d{1,6})\.\.(.*?)(\d{1,6})")
+
+
+def find_pin(design: Design, text: str) -> str:
+    """Find a pin by number or name: ``U1.5`` or ``U1.PB3``.
+
+    Raises
+    ------
+    NotFound
+        Listing the pins there are.
+    """
+    ref, dot, rest = text.partition(".")
+    part = part_of(design, ref if ref in design.parts else ref.upper())
+    if not dot:
+        raise NotFound(f"Which pin of {part.ref}?", where=part.ref, allowed=", ".join(pin_words(part)[:40]))
+    named = [p for p in part.pins if p.number == rest] or [p for p in part.pins if p.name.lower() == rest.lower()]
+    if not named:
+        raise NotFound(f"{part.ref} has no pin {rest}.", where=text, allowed=", ".join(pin_words(part)[:40]))
+    return pin_name(part.ref, named[0].number)
+
+
+def pin_words(part: Part) -> list[str]:
+    """List the pins of a part as they are typed, by name where they have one."""
+    return [f"{part.ref}.{p.name or p.number}" for p in part.pins]
+
+
+def counted(text: str) -> list[str]:
+    """Write a counted run out: ``ROW0..4``, ``U1.PB0..PB4`` and ``R3..1`` are the names they stand for.
+
+    Raises
+    ------
+    InputError
+        When the two ends of a run do not belong together, or it is longer than :data:`MAX_RUN`.
+    """
+    run = _RUN.fullmatch(text)
+    if run is None:
+        return [text]
+    stem, first, again, last = run.groups()
+    if not stem.endswith(again):
+        raise InputError(f"{text!r} is no run: its ends differ in more than a number.", where=text, allowed="ROW0..4")
+    a, b = int(first), int(last)
+    if abs(a - b) >= MAX_RUN:
+        raise InputError(f"{text!r} is a long run.", where=text, value=abs(a - b) + 1, allowed=f"up to {MAX_RUN}")
+    return [f"{stem}{k}" for k in (range(a, b + 1) if a <= b else range(a, b - 1, -1))]
