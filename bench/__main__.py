@@ -20,6 +20,8 @@ from typing import Any
 
 from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
 from vane_step.core.board.check import check, figures
+from vane_step.core.circuit.review import review
+from vane_step.core.circuit.sheet import sheet
 from vane_step.core.derive import forget
 from vane_step.core.design.edits import SetValue, apply
 from vane_step.core.design.fileformat import to_json
@@ -118,6 +120,24 @@ def checking(run: Run, boards: dict[str, Design]) -> None:
             300 if name == FROST else None,
             f"gaps alone, all pairs: {plain * 1000:.0f} ms",
         )
+
+
+def reviewing(run: Run) -> None:
+    """Measure the electrical review of 150 parts, fresh and after one edit, against the rule check of their board."""
+    design = folder("smd2L_150_s1")
+    edited = apply(design, SetValue(ref=next(iter(design.parts)), value="1k"))[0]
+    board = seconds_of(lambda: check(design), 1)
+    seconds = seconds_of(lambda: review(design))
+    review(design)
+    begun = time.perf_counter()
+    review(edited)
+    after = time.perf_counter() - begun
+    run.row(
+        "electrical review, 150 parts", seconds * 1000, "ms", 100, f"rule check of the board: {board * 1000:.0f} ms"
+    )
+    run.row("electrical review after one edit", after * 1000, "ms", 20, f"in full: {seconds * 1000:.0f} ms")
+    drawn = seconds_of(lambda: sheet(demo_designs()[FROST]))
+    run.row("sheet of 52 parts drawn anew", drawn * 1000, "ms", 100, f"review of 150 parts: {seconds * 1000:.0f} ms")
 
 
 def serving(run: Run) -> None:
@@ -307,6 +327,7 @@ def main() -> int:
     )
     reading_back(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
     printing(run)
+    reviewing(run)
     serving(run)
     if not chosen.smoke:
         starting(run)

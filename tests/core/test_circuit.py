@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import json
 import random
 import unittest
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import BEEPER, FROST, boxes_apart, demo, design, part
+from tests.support import BEEPER, FROST, ROOT, boxes_apart, demo, design, part
+from vane_step.core.ask import ask
 from vane_step.core.circuit.drawing import Drawing
+from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet
 from vane_step.core.design.edits import Edit, Join, NudgePart, PartPins, SetPin, SetValue, apply
@@ -49,6 +52,53 @@ class Review(unittest.TestCase):
                 fresh = [f for f in review(apply(frost, edit)[0]) if f.code == code and f.level == level]
                 self.assertTrue(any(pin in f.place.pins for f in fresh), found(apply(frost, edit)[0]))
                 self.assertTrue(all(f.source and f.reading is not None and f.limit is not None for f in fresh))
+
+    def test_seeded_faults(self) -> None:
+        """Every fault of the set (tests/samples/faults.json, add to it) is found, at its parts, and was not there before."""
+        faults = json.loads((ROOT / "tests" / "samples" / "faults.json").read_text(encoding="utf-8"))
+        self.assertGreaterEqual(len(faults), 60)
+        for fault in faults:
+            d = demo(fault["design"])
+            for sentence in fault["say"]:
+                edit = ask(d, sentence, {}).edit
+                assert edit is not None
+                d = apply(d, edit)[0]
+            with self.subTest(fault["say"], code=fault["code"]):
+                mine = [f for f in review(d) if (f.code, f.level) == (fault["code"], fault["level"])]
+                self.assertTrue([f for f in mine if set(fault["refs"]) <= set(f.place.refs)], found(d))
+                self.assertTrue(
+                    all(f.source and f.message and f.reading is not None and f.limit is not None for f in mine)
+                )
+
+    def test_values_against_worked_numbers(self) -> None:
+        """Pull-up limits, LED current and crystal load are those worked out on paper."""
+        frost = demo(FROST)
+        cases = {
+            "value R7 470": ("pull-up", 470, 966.6667, "Ω"),
+            "value R8 22k": ("pull-up", 22000, 11802.1952, "Ω"),
+            "value R13 22": ("led-current", 59.0909, 20, "mA"),
+            "value C11 47p": ("crystal-load", 47, 19, "pF"),
+            "value C12 6p8": ("crystal-load", 6.8, 15, "pF"),
+        }
+        for sentence, wanted in cases.items():
+            edit = ask(frost, sentence, {}).edit
+            assert edit is not None
+            [f] = [f for f in review(apply(frost, edit)[0]) if f.code == wanted[0]]
+            self.assertEqual((f.code, f.reading, f.limit, f.unit), wanted)
+
+    def test_rails_by_name(self) -> None:
+        """A rail's name tells its voltage, or does not."""
+        for name, wanted in {
+            "3V3": 3.3,
+            "12V": 12.0,
+            "5V_BUCK": 5.0,
+            "+5V": 5.0,
+            "1V8_CORE": 1.8,
+            "VCC": None,
+            "VBUS": None,
+            "5VOLTS": None,
+        }.items():
+            self.assertEqual(volts(Net(name=name, role="supply")), wanted, name)
 
     def test_declared_open_pins_are_left_alone(self) -> None:
         """A pin marked unconnected is no fault; the same pin as an input is."""
@@ -175,8 +225,6 @@ class Sheet(unittest.TestCase):
 
     def test_nudges_survive(self) -> None:
         """A nudged part stays nudged when other parts change, and one that would cover another is refused."""
-        from vane_step.core.ask import ask
-
         d = demo(FROST)
         self.assertIsNotNone(ask(d, "nudge J7 0 2", {}).edit)
         d = apply(d, NudgePart(ref="J7", nudge=(0, 2)))[0]

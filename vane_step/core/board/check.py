@@ -254,13 +254,16 @@ def _open_links(design: Design) -> Iterable[Finding]:
             reading=round(link.length_mm, 3), limit=0.0, unit="mm", sense="at most", source="the circuit",
             place=place, remedy=Remedy(label="Route the open links", ask="route"),
         )  # fmt: skip
-    for part in design.parts.values():
-        if part.place is None:
-            yield Finding(
-                level="stop", code="not-placed", message=f"{part.ref} has no place on the board yet",
-                source="the circuit", place=Place(refs=(part.ref,)),
-                remedy=Remedy(label="Arrange the parts", ask="arrange"),
-            )  # fmt: skip
+    waiting = tuple(p.ref for p in design.parts.values() if p.place is None)
+    if waiting:
+        few = ", ".join(waiting[:6]) + (" …" if len(waiting) > 6 else "")
+        one = len(waiting) == 1
+        yield Finding(
+            level="stop", code="not-placed", source="the circuit", sense="at most", reading=len(waiting), limit=0,
+            unit="part" if one else "parts", place=Place(refs=waiting),
+            message=f"{few} has no place on the board yet" if one else f"Without a place on the board yet: {few}",
+            remedy=Remedy(label="Arrange the parts", ask="arrange"),
+        )  # fmt: skip
 
 
 def _courtyards(design: Design) -> Iterable[Finding]:

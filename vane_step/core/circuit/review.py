@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Literal
 
+from vane_step.core.circuit.electrics import values
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name, split_pin
 from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
@@ -18,7 +19,7 @@ CIRCUIT = "the circuit"
 
 @derived("parts", "nets")
 def review(design: Design) -> tuple[Finding, ...]:
-    """Review a circuit: open pins, lonely nets, outputs that fight, supplies and decoupling."""
+    """Review a circuit: open pins, lonely nets, outputs that fight, supplies, decoupling, and what values tell."""
     found = [
         *_open_pins(design),
         *_lonely_nets(design),
@@ -26,6 +27,7 @@ def review(design: Design) -> tuple[Finding, ...]:
         *_supplies(design),
         *_grounds(design),
         *_decoupling(design),
+        *values(design),
     ]
     return tuple(ordered(found))
 
@@ -40,16 +42,6 @@ def _finding(
         level=level, code=code, message=message, reading=reading, limit=limit, unit=unit, sense=sense, source=source,
         place=Place(step="circuit", refs=refs, pins=pins, net=net), remedy=remedy,
     )  # fmt: skip
-
-
-def pins_of(design: Design, net: Net) -> Iterator[tuple[Part, Pin]]:
-    """Give the parts and pins on a net."""
-    for name in net.pins:
-        ref, number = split_pin(name)
-        part = design.parts[ref]
-        pin = part.pin(number)
-        if pin is not None:
-            yield part, pin
 
 
 def _label(part: Part, pin: Pin) -> str:
@@ -85,7 +77,7 @@ def _lonely_nets(design: Design) -> Iterator[Finding]:
 
 def _fights(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
-        drivers = [(part, pin) for part, pin in pins_of(design, net) if pin.role in ("output", "supply-out")]
+        drivers = [(part, pin) for part, pin in design.pins_on(net.name) if pin.role in ("output", "supply-out")]
         # Several supply pins of one connector or regulator are one source.
         if len({part.ref if pin.role == "supply-out" else pin_name(part.ref, pin.number) for part, pin in drivers}) > 1:
             names = tuple(pin_name(a.ref, b.number) for a, b in drivers)
@@ -110,7 +102,7 @@ def fed_nets(design: Design) -> set[str]:
             through[nets[0].name].add(nets[1].name)
             through[nets[1].name].add(nets[0].name)
     fed: set[str] = set()
-    waiting = [n.name for n in design.nets.values() if any(_feeds(n, pin) for _, pin in pins_of(design, n))]
+    waiting = [n.name for n in design.nets.values() if any(_feeds(n, pin) for _, pin in design.pins_on(n.name))]
     while waiting:
         name = waiting.pop()
         if name not in fed and design.nets[name].role != "ground":
@@ -126,7 +118,7 @@ def _feeds(net: Net, pin: Pin) -> bool:
 def _supplies(design: Design) -> Iterator[Finding]:
     fed = fed_nets(design)
     for net in design.nets.values():
-        on = list(pins_of(design, net))
+        on = list(design.pins_on(net.name))
         takers = tuple(pin_name(a.ref, b.number) for a, b in on if b.role == "supply-in")
         if not takers or net.name in fed:
             continue
@@ -144,7 +136,7 @@ def _grounds(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
         if net.role == "ground":
             continue
-        astray = tuple(pin_name(a.ref, b.number) for a, b in pins_of(design, net) if b.role == "ground")
+        astray = tuple(pin_name(a.ref, b.number) for a, b in design.pins_on(net.name) if b.role == "ground")
         if astray:
             text = f"Ground pins on {net.name}, which is not a ground net: {', '.join(astray[:4])}"
             yield _finding("stop", "ground-astray", text, len(astray), 0, "pins", CIRCUIT, astray, net.name, "at most")
@@ -153,7 +145,7 @@ def _grounds(design: Design) -> Iterator[Finding]:
 def decoupling_capacitors(design: Design, net: Net) -> list[str]:
     """List the capacitors between a net and a ground net."""
     found = []
-    for part, pin in pins_of(design, net):
+    for part, pin in design.pins_on(net.name):
         if part.kind not in CAPACITORS:
             continue
         others = [design.net_of(pin_name(part.ref, p.number)) for p in part.pins if p.number != pin.number]
@@ -164,7 +156,7 @@ def decoupling_capacitors(design: Design, net: Net) -> list[str]:
 
 def _decoupling(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
-        takers = tuple(pin_name(a.ref, b.number) for a, b in pins_of(design, net) if b.role == "supply-in")
+        takers = tuple(pin_name(a.ref, b.number) for a, b in design.pins_on(net.name) if b.role == "supply-in")
         capacitors = decoupling_capacitors(design, net) if takers else []
         if len(capacitors) < len(takers):
             text = (

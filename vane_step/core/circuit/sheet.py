@@ -18,6 +18,8 @@ PAD = 16.0
 GAP = 26.0
 NUDGE = 10.0
 SHEET_WIDTH = 746.0
+# A column goes on through a net that this many two-terminal parts share; one of more, such as a row of keys, is named.
+MAX_SHARERS = 3
 LEFT_ROLES = ("supply-in", "ground", "input")
 
 
@@ -58,6 +60,10 @@ class _Drafter:
     def ends(self, part: Part) -> tuple[Net | None, Net | None]:
         """Give the nets of the two ends of a two-terminal part."""
         return self.net(part.ref, part.pins[0].number), self.net(part.ref, part.pins[1].number)
+
+    def sharers(self, net: Net) -> int:
+        """Count the two-terminal parts of the block on a net, drawn or not."""
+        return sum(1 for part in self.symbols if net in self.ends(part))
 
     def hanging(self, net: Net) -> list[tuple[Part, int]]:
         """List parts not drawn yet that have one end on a net, with the index of that end."""
@@ -369,7 +375,7 @@ def _chain(drafter: _Drafter, start: Part) -> list[tuple[Part, int]]:
         return [(start, 1 if (b and b.role == "supply") or (a and a.role == "ground") else 0)]
 
     def onward(net: Net | None, used: set[str]) -> tuple[Part, int] | None:
-        if net is None or _is_rail(net):
+        if net is None or _is_rail(net) or drafter.sharers(net) > MAX_SHARERS:
             return None
         return next(((p, e) for p, e in drafter.hanging(net) if p.ref not in used), None)
 

@@ -421,8 +421,10 @@ class Together(Frozen):
     def changes(self, design: Design) -> Changes:
         changes: Changes = {}
         for edit in self.edits:
-            changes.update(edit.changes(design))
-            design = apply(design, edit)[0]
+            fresh = edit.changes(design)
+            changes.update(fresh)
+            # Judged once, at the end: what several edits leave together must hold, not every step on the way.
+            design = design.replaced(**_sections(design, fresh, in_order=False))
         return changes
 
 
@@ -459,23 +461,11 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
         When the edit does not fit the design or would make it inconsistent; nothing is changed then.
     """
     changes = edit.changes(design)
-    sections: dict[str, Any] = {}
     before: list[tuple[str, str, Any]] = []
-    for (section, key), value in changes.items():
-        if section == "board":
-            before.append((section, key, design.board.model_dump(mode="json")))
-            sections["board"] = value
-            continue
-        items = sections.setdefault(section, dict(getattr(design, section)))
-        old = getattr(design, section).get(key)
+    for section, key in changes:
+        old = design.board if section == "board" else getattr(design, section).get(key)
         before.append((section, key, None if old is None else old.model_dump(mode="json")))
-        if value is None:
-            items.pop(key, None)
-        else:
-            items[key] = value
-    for section, items in sections.items():
-        if section != "board" and items.keys() - getattr(design, section).keys():
-            sections[section] = dict(sorted(items.items(), key=_order(section)))
+    sections = _sections(design, changes)
     result = design.replaced(**sections)
     if any(s not in ("tracks", "vias", "jumpers", "texts", "holes") for s in sections):
         for problem in problems(result):
@@ -483,6 +473,24 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
     else:
         _check_copper(result, changes)
     return result, Restore(entries=tuple(before))
+
+
+def _sections(design: Design, changes: Changes, in_order: bool = True) -> dict[str, Any]:
+    """Give the sections of a design as they are after some changes; new names are put in their place."""
+    sections: dict[str, Any] = {}
+    for (section, key), value in changes.items():
+        if section == "board":
+            sections["board"] = value
+            continue
+        items = sections.setdefault(section, dict(getattr(design, section)))
+        if value is None:
+            items.pop(key, None)
+        else:
+            items[key] = value
+    for section, items in sections.items():
+        if in_order and section != "board" and items.keys() - getattr(design, section).keys():
+            sections[section] = dict(sorted(items.items(), key=_order(section)))
+    return sections
 
 
 def _order(section: str) -> Callable[[tuple[str, Any]], Any]:

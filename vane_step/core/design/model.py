@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import hashlib
 import re
-from typing import Annotated, Any, Final, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Final, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, PrivateAttr, model_validator
 
@@ -34,9 +35,35 @@ NetRole = Literal["signal", "supply", "ground", "bus", "switching", "sense", "hi
 
 
 class Frozen(BaseModel):
-    """Base of all models of the document: immutable, and strict about unknown fields."""
+    """Base of all models of the document: immutable, and strict about unknown fields.
+
+    Equality goes by content; each knows the digest of its content once it was asked for, and copies with changes
+    ask anew, so that the digest of a design of thousands of pieces costs little after one edit.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
+
+    _mark: bytes | None = PrivateAttr(default=None)
+
+    def mark(self) -> bytes:
+        """Give a digest of the content."""
+        if self._mark is None:
+            self._mark = hashlib.blake2b(self.model_dump_json().encode(), digest_size=16).digest()
+        return self._mark
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """Copy, with changes that are already valid."""
+        result = super().model_copy(update=update, deep=deep)
+        result._mark = None
+        return result
+
+    def __eq__(self, other: object) -> bool:
+        """Compare the content; what was computed from it meanwhile does not count."""
+        return self.__dict__ == other.__dict__ if type(other) is type(self) else NotImplemented
+
+    def __hash__(self) -> int:
+        """Hash the content."""
+        return hash(self.mark())
 
 
 class PadSpec(Frozen):
@@ -311,10 +338,7 @@ class Design(Frozen):
 
     _digests: dict[str, str] = PrivateAttr(default_factory=dict)
     _pin_nets: dict[str, str] | None = PrivateAttr(default=None)
-
-    def __eq__(self, other: object) -> bool:
-        """Compare the content; what was computed from it meanwhile does not count."""
-        return self.__dict__ == other.__dict__ if isinstance(other, Design) else NotImplemented
+    _net_pins: dict[str, tuple[tuple[Part, Pin], ...]] | None = PrivateAttr(default=None)
 
     def digest(self, section: str) -> str:
         """Give a digest of a section's content; equal content gives equal digests."""
@@ -325,9 +349,9 @@ class Design(Frozen):
             if isinstance(value, dict):
                 for key, item in value.items():
                     mark.update(key.encode())
-                    mark.update(item.model_dump_json().encode())
+                    mark.update(item.mark())
             else:
-                mark.update((value if isinstance(value, str) else value.model_dump_json()).encode())
+                mark.update(value.encode() if isinstance(value, str) else value.mark())
             found = self._digests[section] = mark.hexdigest()
         return found
 
@@ -336,6 +360,7 @@ class Design(Frozen):
         result = self.model_copy(update=sections)
         result._digests = {k: v for k, v in self._digests.items() if k not in sections}
         result._pin_nets = None if "nets" in sections else self._pin_nets
+        result._net_pins = None if sections.keys() & {"nets", "parts"} else self._net_pins
         return result
 
     def net_of(self, pin: str) -> str | None:
@@ -343,6 +368,13 @@ class Design(Frozen):
         if self._pin_nets is None:
             self._pin_nets = {p: net.name for net in self.nets.values() for p in net.pins}
         return self._pin_nets.get(pin)
+
+    def pins_on(self, net: str) -> tuple[tuple[Part, Pin], ...]:
+        """Give the parts and pins on a net, in the order of the net."""
+        if self._net_pins is None:
+            known = {pin_name(part.ref, pin.number): (part, pin) for part in self.parts.values() for pin in part.pins}
+            self._net_pins = {n.name: tuple(known[p] for p in n.pins if p in known) for n in self.nets.values()}
+        return self._net_pins.get(net, ())
 
     def rule_of(self, net: str | None) -> NetRule:
         """Give a net's copper rule, or the default of the maker's rule set."""

@@ -9,10 +9,12 @@ const svg = () => document.getElementById("sheet-svg");
 const OWN_WIDTH = 746;
 const room = () => Math.max(OWN_WIDTH, Math.min(1900, Math.floor((holder.clientWidth - 44) / 50) * 50));
 let drawn = OWN_WIDTH;
+function count() { document.getElementById("counts").textContent = holder.querySelector("[data-counts]").dataset.counts; }
+count();
 async function redraw() {
   drawn = room();
   const answer = await fetch(`/d/${design}/sheet?show=${holder.dataset.show}&width=${drawn}`);
-  if (answer.ok) { holder.innerHTML = await answer.text(); mark(); }
+  if (answer.ok) { holder.innerHTML = await answer.text(); mark(); count(); }
 }
 onChange(redraw);
 const fit = () => { if (holder.dataset.show === "sheet" && room() !== drawn) redraw(); };

@@ -15,7 +15,14 @@ document.addEventListener("alpine:init", () => {
 
 export function onChange(listener) { state.listeners.push(listener); }
 
-export async function send(path, data) {
+// One change after the other: a sentence typed while the last is still on its way goes out on the version that one gives.
+let queue = Promise.resolve();
+export function send(path, data) {
+  queue = queue.catch(() => null).then(() => post(path, "version" in data ? { ...data, version: state.version } : data));
+  return queue;
+}
+
+async function post(path, data) {
   $("saved").textContent = "saving …";
   const answer = await fetch(`/d/${design}/${path}`, {
     method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(data),

@@ -1,0 +1,287 @@
+"""Electrical review by values: currents, loads, pull-ups, polarity and voltage domains; open pins are in ``review``.
+
+Voltages come from the names of rails (``3V3``, ``12V``), values from the parts. What cannot be told is passed over:
+a rule here speaks only when it has both numbers. Formulas: docs/rules.md.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from vane_step.core.design.model import Design, Net, Part, natural, pin_name, split_pin
+from vane_step.core.errors import InputError
+from vane_step.core.finding import Finding, Level, Place, Remedy
+from vane_step.core.quantity import format_value, parse_value
+
+_VOLTS = re.compile(r"^\+?(\d+)V(\d*)(?![0-9A-Za-z])|^\+?(\d+)V(\d*)_")
+_RESET = ("RST", "RESET", "NRST", "MCLR", "RSTN")
+# An open-drain bus as most controllers have it: 0.4 V at 3 mA, 1 us rise, 100 pF (standard mode).
+OPEN_DRAIN_V, OPEN_DRAIN_A, RISE_S, BUS_F = 0.4, 0.003, 1e-6, 100e-12
+# A small LED on a pin: seen from about a milliampere, and what a pin gives (rule of thumb).
+LED_LEAST_A, LED_MOST_A = 0.0005, 0.020
+STRAY_F = (3e-12, 5e-12)
+
+
+def values(design: Design) -> Iterator[Finding]:
+    """Give the findings of every rule that goes by values."""
+    for rule in (_backwards, _spellings, _pull_ups, _crystals, _leds, _resets, _domains):
+        yield from rule(design)
+
+
+def volts(net: Net | None) -> float | None:
+    """Tell a rail's voltage by its name: ``3V3`` is 3.3, ``12V`` and ``5V_BUCK`` are 12 and 5; ``VCC`` does not say."""
+    match = _VOLTS.match(net.name) if net is not None and net.role == "supply" else None
+    if match is None:
+        return None
+    whole, part = (match[1], match[2]) if match[1] is not None else (match[3], match[4])
+    return float(f"{whole}.{part or 0}")
+
+
+def value_of(part: Part) -> float | None:
+    """Read the first word of a part's value; ``None`` when it is no number."""
+    try:
+        return parse_value(part.value.split()[0]) if part.value else None
+    except InputError:
+        return None
+
+
+def _net(design: Design, pin: str) -> Net | None:
+    name = design.net_of(pin)
+    return design.nets[name] if name else None
+
+
+def _ends(design: Design, part: Part) -> tuple[Net | None, Net | None]:
+    return _net(design, f"{part.ref}.1"), _net(design, f"{part.ref}.2")
+
+
+def _of_kind(design: Design, *kinds: str) -> Iterator[Part]:
+    for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
+        if part.kind in kinds and part.pin("1") and part.pin("2"):
+            yield part
+
+
+def _between(design: Design, kind: str, net: Net, role: str) -> list[tuple[Part, Net]]:
+    """List the parts of a kind from a net to any net of a role."""
+    found = []
+    for part in {part.ref: part for part, _ in design.pins_on(net.name)}.values():
+        if part.kind == kind:
+            others = [n for n in _ends(design, part) if n is not None and n is not net and n.role == role]
+            found += [(part, n) for n in others]
+    return found
+
+
+def _finding(
+    code: str, message: str, reading: float, limit: float, unit: str, source: str, refs: tuple[str, ...],
+    level: Level = "look", at_most: bool = False, net: str | None = None, remedy: Remedy | None = None,
+) -> Finding:  # fmt: skip
+    return Finding(
+        level=level, code=code, message=message, reading=round(reading, 4), limit=round(limit, 4), unit=unit,
+        source=source, sense="at most" if at_most else "at least", remedy=remedy,
+        place=Place(step="circuit", refs=refs, net=net),
+    )  # fmt: skip
+
+
+def _backwards(design: Design) -> Iterator[Finding]:
+    """Polarised capacitors with their plus end at ground, LEDs that can never light. Pin 1 is plus, or cathode."""
+    for part in _of_kind(design, "polar-capacitor", "led"):
+        one, two = _ends(design, part)
+        if one is None or two is None:
+            continue
+        plus, minus = (one, two) if part.kind == "polar-capacitor" else (two, one)
+        high, low = volts(plus) or 0.0, volts(minus) or 0.0
+        turned = plus.role == "ground" and minus.role == "supply"
+        if turned or (volts(plus) is not None and volts(minus) is not None and high < low):
+            what = "plus end" if part.kind == "polar-capacitor" else "anode"
+            text = f"{part.ref} is the wrong way round: its {what} is on {plus.name}, the other end on {minus.name}"
+            level: Level = "stop" if part.kind == "polar-capacitor" else "look"
+            yield _finding(
+                "backwards", text, high - low, 0, "V", "polarity: pin 1 is plus, or cathode", (part.ref,), level
+            )
+
+
+def _spellings(design: Design) -> Iterator[Finding]:
+    """Net names that differ only in case or in signs between letters."""
+    seen: dict[str, list[str]] = {}
+    for name in design.nets:
+        seen.setdefault(re.sub(r"[^a-z0-9]", "", name.casefold()) or name, []).append(name)
+    for names in seen.values():
+        if len(names) > 1:
+            text = f"Are these one net? {', '.join(names)}"
+            ask = Remedy(label=f"Merge {names[1]} into {names[0]}", ask=f"merge {names[1]} {names[0]}")
+            yield _finding(
+                "two-spellings", text, len(names), 1, "names", "the circuit", (), at_most=True, net=names[0], remedy=ask
+            )
+
+
+def _pull_ups(design: Design) -> Iterator[Finding]:
+    """Open-drain nets: without pull-up, or with pull-ups that together are too strong or too weak."""
+    for net in design.nets.values():
+        drains = [part.ref for part, pin in design.pins_on(net.name) if pin.role == "open-drain"]
+        if not drains or len(net.pins) < 2:
+            continue
+        ups = [(p, n, v) for p, n in _between(design, "resistor", net, "supply") if (v := value_of(p))]
+        refs = tuple(dict.fromkeys(drains))
+        if not _between(design, "resistor", net, "supply"):
+            yield _finding(
+                "no-pull-up",
+                f"Open-drain net {net.name} has no pull-up",
+                0,
+                1,
+                "pull-ups",
+                "open-drain outputs only pull low",
+                refs,
+                net=net.name,
+            )
+        rail = volts(ups[0][1]) if ups else None
+        if rail is None:
+            continue
+        ohms = 1 / sum(1 / v for _, _, v in ups)
+        low, high = (rail - OPEN_DRAIN_V) / OPEN_DRAIN_A, RISE_S / (0.8473 * BUS_F)
+        names = tuple(p.ref for p, _, _ in ups)
+        if ohms < low:
+            text = f"Pull-ups of {net.name} are too strong together: {format_value(ohms, 'Ω')}"
+            yield _finding("pull-up", text, ohms, low, "Ω", "(V - 0.4 V) / 3 mA", names, net=net.name)
+        elif ohms > high:
+            text = f"Pull-up of {net.name} is too weak for 1 µs rise at 100 pF: {format_value(ohms, 'Ω')}"
+            yield _finding(
+                "pull-up", text, ohms, high, "Ω", "1 µs / (0.8473 · 100 pF)", names, at_most=True, net=net.name
+            )
+
+
+def _crystals(design: Design) -> Iterator[Finding]:
+    """Load capacitors against the crystal's load, which is the second word of its value: ``8 MHz 12p5``."""
+    for part in _of_kind(design, "crystal"):
+        load = _farads(part.value)
+        if load is None:
+            continue
+        low, high = (2 * (load - stray) * 1e12 for stray in (STRAY_F[1], STRAY_F[0]))
+        for net in _ends(design, part):
+            for cap, _ in _between(design, "capacitor", net, "ground") if net else ():
+                have = value_of(cap)
+                if have is None or low * 0.85 <= have * 1e12 <= high * 1.15:
+                    continue
+                weak = have * 1e12 < low
+                text = f"{cap.ref} does not suit crystal {part.ref}: wants {low:.0f} to {high:.0f} pF"
+                source = "2 (CL - 3 to 5 pF stray), 15 % either way"
+                yield _finding(
+                    "crystal-load",
+                    text,
+                    have * 1e12,
+                    low if weak else high,
+                    "pF",
+                    source,
+                    (cap.ref, part.ref),
+                    at_most=not weak,
+                )
+
+
+def _farads(text: str) -> float | None:
+    for word in text.split()[1:]:
+        if re.fullmatch(r"\d+p\d*F?|\d+\.\d+pF?", word):
+            return parse_value(word.removesuffix("F"))
+    return None
+
+
+def _drive_volts(design: Design, net: Net | None) -> float | None:
+    """Tell the voltage a net is driven to: a rail's own, or that of the supply of the part whose output is on it."""
+    if net is None:
+        return None
+    if (rail := volts(net)) is not None:
+        return rail
+    for part, pin in design.pins_on(net.name):
+        if pin.role in ("output", "io"):
+            return _supply_volts(design, part)
+    return None
+
+
+def _supply_volts(design: Design, part: Part) -> float | None:
+    found = [v for p in part.pins if p.role == "supply-in" and (v := volts(_net(design, pin_name(part.ref, p.number))))]
+    return min(found) if found else None
+
+
+def _leds(design: Design) -> Iterator[Finding]:
+    """Current of an LED with its resistor, from the rail or pin that feeds them; forward voltage from its value."""
+    for led in _of_kind(design, "led"):
+        forward = next((v for w in led.value.split() if (v := _forward(w)) is not None), None)
+        for near, far in (_ends(design, led), _ends(design, led)[::-1]):
+            if forward is None or near is None or far is None or len(near.pins) != 2:
+                continue
+            ref = next((split_pin(p)[0] for p in near.pins if split_pin(p)[0] != led.ref), led.ref)
+            resistor = design.parts[ref]
+            ohms = value_of(resistor) if resistor.kind == "resistor" else None
+            if not ohms:
+                continue
+            other = next((n for n in _ends(design, resistor) if n is not None and n is not near), None)
+            feeds = [v for n in (other, far) if (v := _drive_volts(design, n)) is not None]
+            if len(feeds) != 1:
+                continue
+            amps = (feeds[0] - forward) / ohms
+            if not LED_LEAST_A <= amps <= LED_MOST_A:
+                limit = LED_MOST_A if amps > LED_MOST_A else LED_LEAST_A
+                text = f"{led.ref} with {resistor.ref} at {feeds[0]:g} V takes {format_value(amps, 'A')}"
+                yield _finding(
+                    "led-current",
+                    text,
+                    amps * 1e3,
+                    limit * 1e3,
+                    "mA",
+                    "rule of thumb: 0.5 to 20 mA",
+                    (led.ref, resistor.ref),
+                    at_most=amps > LED_MOST_A,
+                )
+
+
+def _forward(word: str) -> float | None:
+    match = re.fullmatch(r"(\d)V(\d*)", word)
+    return float(f"{match[1]}.{match[2] or 0}") if match else None
+
+
+def _resets(design: Design) -> Iterator[Finding]:
+    """Reset inputs that nothing holds high."""
+    for part in design.parts.values():
+        for pin in part.pins:
+            if pin.role != "input" or pin.name.upper().strip("#~/") not in _RESET:
+                continue
+            net = _net(design, pin_name(part.ref, pin.number))
+            if net is None or net.role == "supply" or _between(design, "resistor", net, "supply"):
+                continue
+            text = f"Reset pin {pin_name(part.ref, pin.number)} has no pull-up"
+            yield _finding(
+                "reset-pull-up", text, 0, 1, "pull-ups", "rule of thumb: 10 k to the supply", (part.ref,), net=net.name
+            )
+
+
+def _domains(design: Design) -> Iterator[Finding]:
+    """Outputs of a part on a higher rail that drive inputs of a part on a lower one."""
+    for net in design.nets.values():
+        if net.role in ("supply", "ground"):
+            continue
+        drivers: list[tuple[float, str]] = []
+        takers: list[tuple[float, str]] = []
+        for part, pin in design.pins_on(net.name):
+            rail = _supply_volts(design, part) if pin.role in ("output", "input", "io") else None
+            name = pin_name(part.ref, pin.number)
+            if rail is None:
+                continue
+            if pin.role == "output":
+                drivers.append((rail, name))
+            else:
+                takers.append((rail, name))
+        for high, driver in drivers:
+            low, taker = min(takers, default=(high, ""))
+            if high > low + 0.3:
+                text = f"{driver} drives {taker} on {net.name} from {high:g} V"
+                refs = tuple(split_pin(p)[0] for p in (driver, taker))
+                yield _finding(
+                    "voltage-domain",
+                    text,
+                    high,
+                    low + 0.3,
+                    "V",
+                    f"supply of {refs[1]} and 0.3 V",
+                    refs,
+                    "stop",
+                    True,
+                    net.name,
+                )
