@@ -6,11 +6,12 @@ inverse of any edit is therefore a :class:`Restore` of the entries it touched.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, TypeAdapter, ValidationError
 
+from vane_step.core.design.changes import Changes, sections_after
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import (
     COLLECTIONS,
@@ -35,16 +36,12 @@ from vane_step.core.design.model import (
     Text,
     Track,
     Via,
-    natural,
     pin_name,
     problems,
     role_of_net,
     split_pin,
 )
 from vane_step.core.errors import EditRefused, NotFound
-
-Entry = Frozen | str | None
-Changes = dict[tuple[str, str], Entry]
 
 
 def part_of(design: Design, ref: str) -> Part:
@@ -424,7 +421,7 @@ class Together(Frozen):
             fresh = edit.changes(design)
             changes.update(fresh)
             # Judged once, at the end: what several edits leave together must hold, not every step on the way.
-            design = design.replaced(**_sections(design, fresh, in_order=False))
+            design = design.replaced(**sections_after(design, fresh, in_order=False))
         return changes
 
 
@@ -465,7 +462,7 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
     for section, key in changes:
         old = design.board if section == "board" else getattr(design, section).get(key)
         before.append((section, key, None if old is None else old.model_dump(mode="json")))
-    sections = _sections(design, changes)
+    sections = sections_after(design, changes)
     result = design.replaced(**sections)
     if any(s not in ("tracks", "vias", "jumpers", "texts", "holes") for s in sections):
         for problem in problems(result):
@@ -473,31 +470,6 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
     else:
         _check_copper(result, changes)
     return result, Restore(entries=tuple(before))
-
-
-def _sections(design: Design, changes: Changes, in_order: bool = True) -> dict[str, Any]:
-    """Give the sections of a design as they are after some changes; new names are put in their place."""
-    sections: dict[str, Any] = {}
-    for (section, key), value in changes.items():
-        if section == "board":
-            sections["board"] = value
-            continue
-        items = sections.setdefault(section, dict(getattr(design, section)))
-        if value is None:
-            items.pop(key, None)
-        else:
-            items[key] = value
-    for section, items in sections.items():
-        if in_order and section != "board" and items.keys() - getattr(design, section).keys():
-            sections[section] = dict(sorted(items.items(), key=_order(section)))
-    return sections
-
-
-def _order(section: str) -> Callable[[tuple[str, Any]], Any]:
-    """Give the order in which a collection is kept: names as people count, ids of copper as text, which is faster."""
-    if section in ("tracks", "vias", "jumpers"):
-        return lambda entry: entry[0]
-    return lambda entry: natural(entry[0])
 
 
 def _check_copper(design: Design, changes: Changes) -> None:

@@ -1,0 +1,36 @@
+"""What every edit comes down to: entries set or removed, and the sections that result; no edit itself."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from vane_step.core.design.model import Design, Frozen, natural
+
+# The entry under a section and a key: what it becomes, or ``None`` when it goes. The board has the key "".
+Changes = dict[tuple[str, str], Frozen | str | None]
+
+
+def sections_after(design: Design, changes: Changes, in_order: bool = True) -> dict[str, Any]:
+    """Give the sections of a design as they are after some changes; new names are put in their place."""
+    sections: dict[str, Any] = {}
+    for (section, key), value in changes.items():
+        if section == "board":
+            sections["board"] = value
+            continue
+        items = sections.setdefault(section, dict(getattr(design, section)))
+        if value is None:
+            items.pop(key, None)
+        else:
+            items[key] = value
+    for section, items in sections.items():
+        if in_order and section != "board" and items.keys() - getattr(design, section).keys():
+            sections[section] = dict(sorted(items.items(), key=_order(section)))
+    return sections
+
+
+def _order(section: str) -> Callable[[tuple[str, Any]], Any]:
+    """Give the order in which a collection is kept: names as people count, ids of copper as text, which is faster."""
+    if section in ("tracks", "vias", "jumpers"):
+        return lambda entry: entry[0]
+    return lambda entry: natural(entry[0])
