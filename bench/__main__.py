@@ -144,6 +144,7 @@ def serving(run: Run) -> None:
     """Measure edits and pages at a real server on loopback, against rewriting the whole file and a static file."""
     import httpx
 
+    plain = seconds_of(lambda: subprocess.run([sys.executable, "-c", "pass"], check=True), 3)
     with tempfile.TemporaryDirectory() as data:
         begun = time.perf_counter()
         command = [sys.executable, "-m", "vane_step", "demo", "--port", "0", "--data", data]
