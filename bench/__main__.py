@@ -42,12 +42,14 @@ FROST, BEEPER = "1-frost-sentinel", "2-seedling-thirst-beeper"
 class Run:
     """Collects rows of what was measured, the budget it is held against and the baseline."""
 
-    def __init__(self) -> None:
+    def __init__(self, leeway: float = 1.0) -> None:
         self.rows: list[dict[str, Any]] = []
+        # A time may pass its budget by this factor before it fails a run; a count or a distance never may.
+        self.leeway = leeway
 
     def row(self, what: str, reading: float, unit: str, limit: float | None, baseline: str, more: str = "") -> None:
         """Add a row and print it; a reading above its limit is missed."""
-        missed = limit is not None and reading > limit
+        missed = limit is not None and reading > limit * (self.leeway if unit in ("s", "ms") else 1.0)
         self.rows.append(
             {
                 "what": what,
@@ -125,13 +127,16 @@ def checking(run: Run, boards: dict[str, Design]) -> None:
 def reviewing(run: Run) -> None:
     """Measure the electrical review of 150 parts, fresh and after one edit, against the rule check of their board."""
     design = folder("smd2L_150_s1")
-    edited = apply(design, SetValue(ref=next(iter(design.parts)), value="1k"))[0]
+    edited = [apply(design, SetValue(ref=ref, value="1k"))[0] for ref in list(design.parts)[:9]]
     board = seconds_of(lambda: check(design), 1)
     seconds = seconds_of(lambda: review(design))
     review(design)
-    begun = time.perf_counter()
-    review(edited)
-    after = time.perf_counter() - begun
+    times = []
+    for changed in edited:
+        begun = time.perf_counter()
+        review(changed)
+        times.append(time.perf_counter() - begun)
+    after = statistics.median(times)
     run.row(
         "electrical review, 150 parts", seconds * 1000, "ms", 100, f"rule check of the board: {board * 1000:.0f} ms"
     )
@@ -316,7 +321,8 @@ def main() -> int:
     parser.add_argument("--report", type=Path, help="write the rows as JSON")
     parser.add_argument("--docs", action="store_true", help="write docs/measurements.md")
     chosen = parser.parse_args()
-    run = Run()
+    # The smoke run shares its machine with whatever else CI does.
+    run = Run(leeway=3.0 if chosen.smoke else 1.0)
     machine = f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}"
     print(machine)
     warm_up()
