@@ -12,10 +12,10 @@ from tests.support import BEEPER, FROST, board, demo, design, folder, joined_net
 from vane_step.core.board.check import check, figures
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import to_json
-from vane_step.core.design.model import Design, Net, NetRule, Pour
+from vane_step.core.design.model import Design, MountingHole, Net, NetRule, Pour
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
-from vane_step.core.route.router import route
+from vane_step.core.route.router import _without_breaches, route
 from vane_step.data.shipped import rule_set
 
 
@@ -181,6 +181,14 @@ class Wishes(unittest.TestCase):
         d = self.pair().replaced(pours={"p": Pour(id="p", net="B", layer="back")})
         after = laid(d)
         self.assertEqual([f for f in check(after).findings if f.level == "stop"], [])
+
+    def test_what_breaches_is_lifted(self) -> None:
+        """At the last, copper that breaks a rule is not laid, also where the breach is told far from it; the rest is."""
+        hole = MountingHole(id="H1", x_nm=nm(20), y_nm=nm(25), drill_nm=nm(3), keepout_nm=nm(4))
+        d = self.pair().replaced(holes={"H1": hole})
+        bad, good = track("T1", "A", 0.3, (16, 21.8), (24, 21.8)), track("T2", "B", 0.3, (5, 5), (9, 5))
+        kept = _without_breaches(d, LayCopper(tracks=(bad, good)), set())
+        self.assertEqual(kept.tracks, (good,))
 
     def test_too_large(self) -> None:
         """A board beyond the grid is refused with what is allowed."""

@@ -68,7 +68,6 @@ def _go(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"shows {words[0]}", action=f"go {words[0]}", about=(words[0],))
 
 
-JOINED = ("pin", "pin-or-net", "pin-or-net", "pin-or-net")
 VERBS: tuple[Verb, ...] = (
     Verb(
         "join",

@@ -85,14 +85,6 @@ def place_point(place: PartPlace, x_nm: float, y_nm: float) -> tuple[float, floa
     return place.x_nm + x * c - y_nm * s, place.y_nm + x * s + y_nm * c
 
 
-def to_package(place: PartPlace, x_nm: float, y_nm: float) -> tuple[float, float]:
-    """Carry a point of the board back to a package's own coordinates, in nanometres."""
-    a = math.radians(-place.turn_deg)
-    dx, dy = x_nm - place.x_nm, y_nm - place.y_nm
-    x, y = dx * math.cos(a) - dy * math.sin(a), dx * math.sin(a) + dy * math.cos(a)
-    return (-x if place.side == "back" else x), y
-
-
 def pad_spine(pad: PadSpec, place: PartPlace) -> tuple[BaseGeometry, float, float, float]:
     """Give a placed pad's spine, radius, and centre, in millimetres."""
     cx, cy = place_point(place, pad.x_nm, pad.y_nm)

@@ -9,7 +9,7 @@ from shapely.geometry import LineString, MultiLineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
-from vane_step.core.board.geometry import CopperItem, copper_items, courtyards, holes, outline, place_point
+from vane_step.core.board.geometry import copper_items, courtyards, holes, outline, place_point
 from vane_step.core.board.strokefont import text_lines, text_width
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Side, natural
@@ -161,8 +161,3 @@ def _spots(ref: str, side: Side, yard: Polygon) -> list[Printed]:
         spots += [Printed(ref, ref, side, x, cy, height, 90.0) for x in (x1 + tall, x0 - tall)]
         spots += [Printed(ref, ref, side, cx, cy, height, 0.0)]
     return spots
-
-
-def board_pads(design: Design, side: Side) -> list[CopperItem]:
-    """List the pads that can be seen on a side."""
-    return [i for i in copper_items(design) if i.kind == "pad" and side in i.layers]

@@ -232,6 +232,10 @@ def _without_breaches(bare: Design, laid: LayCopper, clean: set[str]) -> LayCopp
             if i.id in mine and any(i.net == net and i.spine.distance(at) - i.radius_mm < NEAR_MM for net, at in spots)
         }
         if not guilty:
+            # A breach told far from its piece, such as a hole's keep-out: then the whole net gives way.
+            bad = _breaching(design) - clean
+            guilty = {i.id for i in copper_items(design) if i.id in mine and i.net in bad}
+        if not guilty:
             return laid
         laid = LayCopper(
             tracks=tuple(t for t in laid.tracks if t.id not in guilty),
