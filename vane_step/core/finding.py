@@ -17,7 +17,7 @@ class Place(BaseModel):
     """
 
     model_config = ConfigDict(frozen=True)
-    step: Literal["circuit", "power", "board", "make"] = "board"
+    step: Literal["brief", "parts", "circuit", "power", "board", "make"] = "board"
     refs: tuple[str, ...] = ()
     pins: tuple[str, ...] = ()
     net: str | None = None

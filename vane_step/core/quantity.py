@@ -20,6 +20,7 @@ LENGTHS_MM: Final[dict[str, float]] = {
 E6: Final = (10, 15, 22, 33, 47, 68)
 E12: Final = (10, 12, 15, 18, 22, 27, 33, 39, 47, 56, 68, 82)
 E24: Final = (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
+E96: Final = tuple(round(100 * 10 ** (k / 96)) for k in range(96))
 
 _UNIT = r"\s*(?:ohm|Ω|F|H|V|A|W|Hz|K|s|C)?$"
 # A plain number with a prefix behind it, or a number whose point is a prefix: 4.7k and 4k7.
@@ -112,7 +113,7 @@ def next_up(value: float, series: tuple[int, ...] = E24) -> float:
     """
     if value <= 0:
         raise InputError(f"{value:g} is not positive.", where="series value", value=value, allowed="above 0")
-    decade = 10.0 ** (math.floor(math.log10(value)) - 1)
+    decade = 10.0 ** math.floor(math.log10(value)) / series[0]
     for scale in (decade, decade * 10):
         for step in series:
             if step * scale >= value * (1 - 1e-6):

@@ -1,4 +1,4 @@
-"""Reads what ships with the program: maker rules and demo designs; nothing is computed here."""
+"""Reads what ships with the program: maker rules, the catalogue and demo designs; nothing is computed here."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from importlib.resources import files
 from vane_step.core.design.fileformat import from_json
 from vane_step.core.design.model import Design, RuleSet
 from vane_step.core.errors import NotFound
+from vane_step.core.parts.catalogue import Catalogue, read_catalogue
 
 _ROOT = files("vane_step.data")
 
@@ -28,6 +29,14 @@ def rule_set(name: str) -> RuleSet:
     if name not in rule_sets():
         raise NotFound(f"There are no rules called {name}.", where="rules", allowed=", ".join(rule_sets()))
     return rule_sets()[name]
+
+
+@lru_cache(maxsize=1)
+def catalogue() -> Catalogue:
+    """Give the shipped catalogue; every number, maker and figure in it is invented."""
+    folder = _ROOT / "catalogue"
+    names = sorted(p.name for p in folder.iterdir() if p.name.endswith(".json"))
+    return read_catalogue({n: json.loads((folder / n).read_text(encoding="utf-8")) for n in names})
 
 
 @lru_cache(maxsize=1)

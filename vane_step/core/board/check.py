@@ -10,7 +10,7 @@ import shapely
 from shapely.strtree import STRtree
 
 from vane_step.core.board.copper import LAYER_BIT, connectivity
-from vane_step.core.board.geometry import CopperItem, box_on_board, copper_items, courtyards, holes, outline
+from vane_step.core.board.geometry import CopperItem, box_on_board, copper_items, courtyards, holes, keepouts, outline
 from vane_step.core.board.legend import legend, mask_openings
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.widths import width_findings
@@ -45,7 +45,7 @@ def check(design: Design) -> CheckResult:
     """
     findings: list[Finding] = []
     for rule in (
-        _clearances, _pour_clearances, _edges, _rings_and_drills, _hole_gaps, _hole_copper, _open_links,
+        _clearances, _pour_clearances, _edges, _rings_and_drills, _hole_gaps, _hole_copper, _keepouts, _open_links,
         _courtyards, _inside, _legend, _jumpers, width_findings,
     ):  # fmt: skip
         findings += rule(design)
@@ -55,7 +55,7 @@ def check(design: Design) -> CheckResult:
 def copper_findings(design: Design) -> list[Finding]:
     """Check only what laid copper can break: gaps, edge, rings, holes and rule widths."""
     found: list[Finding] = []
-    for rule in (_clearances, _edges, _rings_and_drills, _hole_gaps, _hole_copper, width_findings):
+    for rule in (_clearances, _edges, _rings_and_drills, _hole_gaps, _hole_copper, _keepouts, width_findings):
         found += rule(design)
     return [f for f in found if f.code != "track-current"]
 
@@ -243,6 +243,28 @@ def _hole_copper(design: Design) -> Iterable[Finding]:
                 continue
             text = f"{_named(items[k])} is too near to the hole of {hole.id}".capitalize()
             yield _breach(design, "copper-to-hole", text, float(gap[k]), limit, at(hole.x_mm, hole.y_mm, items[k]))
+
+
+def _keepouts(design: Design) -> Iterable[Finding]:
+    """Hold copper against the zones parts want free, such as an antenna's; how deep it reaches in is the reading."""
+    items = copper_items(design)
+    for ref, zone in keepouts(design).items():
+        spines = np.array([i.spine for i in items], dtype=object)
+        gap = shapely.distance(zone, spines) - np.array([i.radius_mm for i in items]) if items else np.array([])
+        for k in np.flatnonzero(gap < -TOLERANCE_MM):
+            place = at(items[k].x_mm, items[k].y_mm, items[k], refs=(ref,))
+            text = f"{_named(items[k])} lies in the zone {ref} wants free of copper".capitalize()
+            yield _breach(design, "keep-out", text, float(gap[k]), 0.0, place, origin=f"land pattern of {ref}")
+        for pour in pour_pieces(design):
+            for piece in pour.pieces:
+                shared = piece.intersection(zone)
+                if shared.area > 1e-4:
+                    x, y = shared.representative_point().coords[0]
+                    text = f"Pour {pour.id} fills {shared.area:.2f} mm² of the zone {ref} wants free of copper"
+                    yield _breach(
+                        design, "keep-out", text, shared.area, 0.0, at(x, y, refs=(ref,)), unit="mm²",
+                        origin=f"land pattern of {ref}",
+                    ).model_copy(update={"sense": "at most"})  # fmt: skip
 
 
 def _open_links(design: Design) -> Iterable[Finding]:

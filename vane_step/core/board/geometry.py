@@ -204,6 +204,17 @@ def courtyards(design: Design) -> dict[str, Polygon]:
     }
 
 
+@derived("parts", "packages")
+def keepouts(design: Design) -> dict[str, Polygon]:
+    """Give the zones of placed parts that must be free of any copper on every layer, in millimetres."""
+    found = {}
+    for part in design.parts.values():
+        zone = design.packages[part.package].keepout_nm
+        if part.place and zone:
+            found[part.ref] = box_on_board(part, zone)
+    return found
+
+
 def view_box(design: Design) -> tuple[float, float, float, float]:
     """Give the box that holds the board and all its parts, in millimetres."""
     shapes = [outline(design), *courtyards(design).values()]

@@ -11,7 +11,7 @@ from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
-from vane_step.core.board.geometry import ARC_SEGMENTS, CopperItem, copper_items, holes, outline
+from vane_step.core.board.geometry import ARC_SEGMENTS, CopperItem, copper_items, holes, keepouts, outline
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Pour
 
@@ -65,6 +65,7 @@ def _fill(design: Design, pour: Pour) -> PouredCopper:
         if not hole.plated and hole.net is None:
             gap = max(least, rules.hole_to_copper_nm / 1e6)
             others.append(_grown(Point(hole.x_mm, hole.y_mm), hole.drill_mm / 2 + gap))
+    others += [zone.buffer(SAFETY_MM) for zone in keepouts(design).values()]
     area = area.difference(shapely.union_all(others)) if others else area
     area = area.difference(_relief(mine, pour))
     half = pour.min_width_nm / 2e6

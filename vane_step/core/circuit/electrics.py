@@ -203,7 +203,7 @@ def _supply_volts(design: Design, part: Part) -> float | None:
 def _leds(design: Design) -> Iterator[Finding]:
     """Current of an LED with its resistor, from the rail or pin that feeds them; forward voltage from its value."""
     for led in _of_kind(design, "led"):
-        forward = next((v for w in led.value.split() if (v := _forward(w)) is not None), None)
+        forward = forward_volts(led)
         for near, far in (_ends(design, led), _ends(design, led)[::-1]):
             if forward is None or near is None or far is None or len(near.pins) != 2:
                 continue
@@ -232,9 +232,12 @@ def _leds(design: Design) -> Iterator[Finding]:
                 )
 
 
-def _forward(word: str) -> float | None:
-    match = re.fullmatch(r"(\d)V(\d*)", word)
-    return float(f"{match[1]}.{match[2] or 0}") if match else None
+def forward_volts(led: Part) -> float | None:
+    """Give an LED's forward voltage: what the catalogue says, or the word of its value that reads like ``1V9``."""
+    if "vf_v" in led.params:
+        return led.params["vf_v"]
+    words = (re.fullmatch(r"(\d)V(\d*)", w) for w in led.value.split())
+    return next((float(f"{m[1]}.{m[2] or 0}") for m in words if m), None)
 
 
 def _resets(design: Design) -> Iterator[Finding]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from vane_step.core.design.model import Design, Frozen, natural
+from vane_step.core.design.model import SINGLES, Design, Frozen, natural
 
 # The entry under a section and a key: what it becomes, or ``None`` when it goes. The board has the key "".
 Changes = dict[tuple[str, str], Frozen | str | None]
@@ -15,8 +15,8 @@ def sections_after(design: Design, changes: Changes, in_order: bool = True) -> d
     """Give the sections of a design as they are after some changes; new names are put in their place."""
     sections: dict[str, Any] = {}
     for (section, key), value in changes.items():
-        if section == "board":
-            sections["board"] = value
+        if section in SINGLES:
+            sections[section] = value
             continue
         items = sections.setdefault(section, dict(getattr(design, section)))
         if value is None:
@@ -24,7 +24,7 @@ def sections_after(design: Design, changes: Changes, in_order: bool = True) -> d
         else:
             items[key] = value
     for section, items in sections.items():
-        if in_order and section != "board" and items.keys() - getattr(design, section).keys():
+        if in_order and section not in SINGLES and items.keys() - getattr(design, section).keys():
             sections[section] = dict(sorted(items.items(), key=_order(section)))
     return sections
 

@@ -15,7 +15,10 @@ from vane_step.core.design.changes import Changes, sections_after
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import (
     COLLECTIONS,
-    Board,
+    SINGLES,
+    Block,
+    Brief,
+    Calculation,
     Design,
     Frozen,
     Jumper,
@@ -29,19 +32,26 @@ from vane_step.core.design.model import (
     Part,
     PartPlace,
     PinRole,
+    PinUse,
     PointNm,
     Pour,
+    Requirement,
     RuleSet,
     SizeNm,
     Text,
     Track,
+    Variant,
     Via,
+    Waiver,
     pin_name,
     problems,
     role_of_net,
     split_pin,
 )
 from vane_step.core.errors import EditRefused, NotFound
+
+# Sections nothing refers to: a change there cannot break the design elsewhere.
+LOOSE = ("tracks", "vias", "jumpers", "texts", "holes", "brief", "requirements", "waivers", "blocks")
 
 
 def part_of(design: Design, ref: str) -> Part:
@@ -113,7 +123,21 @@ class RemovePart(Frozen):
     def changes(self, design: Design) -> Changes:
         part = part_of(design, self.ref)
         after = _without(design.nets, (pin_name(part.ref, p.number) for p in part.pins))
-        return {("parts", self.ref): None, **_net_changes(design.nets, after)}
+        return {("parts", self.ref): None, **_net_changes(design.nets, after), **_unnamed(design, self.ref)}
+
+
+def _unnamed(design: Design, ref: str) -> Changes:
+    """Take a part's name out of the variants and calculations that mention it."""
+    changes: Changes = {}
+    for variant in design.variants.values():
+        if ref in variant.fitted:
+            kept = {k: v for k, v in variant.fitted.items() if k != ref}
+            changes[("variants", variant.id)] = variant.model_copy(update={"fitted": kept})
+    for found in design.calculations.values():
+        if ref in found.sets.values():
+            rest = {k: v for k, v in found.sets.items() if v != ref}
+            changes[("calculations", found.id)] = found.model_copy(update={"sets": rest}) if rest else None
+    return changes
 
 
 class SetValue(Frozen):
@@ -125,8 +149,12 @@ class SetValue(Frozen):
     block: Text | None = None
 
     def changes(self, design: Design) -> Changes:
-        update = {k: v for k, v in (("value", self.value), ("block", self.block)) if v is not None}
-        return {("parts", self.ref): part_of(design, self.ref).model_copy(update=update)}
+        part = part_of(design, self.ref)
+        update: dict[str, Any] = {k: v for k, v in (("value", self.value), ("block", self.block)) if v is not None}
+        if part.catalogue and update.get("value", part.value) != part.value:
+            # A part of another value is another part: what the catalogue said of the old one no longer holds.
+            update |= {"catalogue": "", "params": {}}
+        return {("parts", self.ref): part.model_copy(update=update)}
 
 
 class SetPin(Frozen):
@@ -186,6 +214,17 @@ def _renamed_copper(design: Design, old: str, new: str) -> Changes:
     }
 
 
+def _renamed_inputs(design: Design, old: str, new: str) -> Changes:
+    """Let calculations follow a net that is called otherwise now."""
+    return {
+        ("calculations", c.id): c.model_copy(
+            update={"inputs": {k: new if v == old else v for k, v in c.inputs.items()}}
+        )
+        for c in design.calculations.values()
+        if old in c.inputs.values()
+    }
+
+
 class RenameNet(Frozen):
     """Give a net another name; a name in use is refused, merging is an edit of its own."""
 
@@ -206,6 +245,7 @@ class RenameNet(Frozen):
             ("nets", self.net): None,
             ("nets", self.to): renamed,
             **_renamed_copper(design, self.net, self.to),
+            **_renamed_inputs(design, self.net, self.to),
         }
 
 
@@ -339,33 +379,75 @@ class SetRules(Frozen):
 
 
 class SetItem(Frozen):
-    """Add or replace a mounting hole, a pour, a legend text or a package."""
+    """Add or replace things that stand for themselves: holes, pours, texts, packages, requirements, reasons …"""
 
     kind: Literal["set-item"] = "set-item"
     hole: MountingHole | None = None
     pour: Pour | None = None
     text: LegendText | None = None
     package: Package | None = None
+    requirement: Requirement | None = None
+    calculation: Calculation | None = None
+    variant: Variant | None = None
+    waiver: Waiver | None = None
+    block: Block | None = None
 
     def changes(self, design: Design) -> Changes:
-        pairs = (("holes", self.hole), ("pours", self.pour), ("texts", self.text))
-        changes: Changes = {(section, item.id): item for section, item in pairs if item is not None}
-        if self.package:
-            changes[("packages", self.package.name)] = self.package
-        return changes
+        named: dict[str, Any] = {section: getattr(self, field) for field, section in ITEMS.items()}
+        return {(section, _key(item)): item for section, item in named.items() if item is not None}
+
+
+# Which field of SetItem goes into which section; all of these but packages may be removed by their id.
+ITEMS: dict[str, str] = {
+    "hole": "holes", "pour": "pours", "text": "texts", "package": "packages", "requirement": "requirements",
+    "calculation": "calculations", "variant": "variants", "waiver": "waivers", "block": "blocks",
+}  # fmt: skip
+
+
+def _key(item: Frozen) -> str:
+    return str(getattr(item, "id", None) or item.name)  # type: ignore[attr-defined]
 
 
 class RemoveItem(Frozen):
-    """Remove a mounting hole, a pour or a legend text."""
+    """Remove a mounting hole, a pour, a text, a requirement, a calculation, a variant, a waiver or a block's note."""
 
     kind: Literal["remove-item"] = "remove-item"
     id: str
 
     def changes(self, design: Design) -> Changes:
-        for section in ("holes", "pours", "texts"):
-            if self.id in getattr(design, section):
+        for section in ITEMS.values():
+            if section != "packages" and self.id in getattr(design, section):
                 return {(section, self.id): None}
-        raise NotFound(f"There is no hole, pour or text {self.id}.", where=self.id)
+        raise NotFound(f"There is nothing called {self.id} to remove.", where=self.id)
+
+
+class SetBrief(Frozen):
+    """Say what binds every step."""
+
+    kind: Literal["set-brief"] = "set-brief"
+    brief: Brief
+
+    def changes(self, design: Design) -> Changes:
+        return {("brief", ""): self.brief}
+
+
+class SetPart(Frozen):
+    """Say more of a part: what it is in the catalogue, whether it is fitted, what its pins are used for."""
+
+    kind: Literal["set-part"] = "set-part"
+    ref: str
+    catalogue: Text | None = None
+    value: Text | None = None
+    params: dict[str, float] | None = None
+    uses: tuple[PinUse, ...] | None = None
+    fitted: bool | None = None
+    choice: Text | None = None
+    note: Text | None = None
+
+    def changes(self, design: Design) -> Changes:
+        fields = ("catalogue", "value", "params", "uses", "fitted", "choice", "note")
+        update = {k: v for k in fields if (v := getattr(self, k)) is not None}
+        return {("parts", self.ref): part_of(design, self.ref).model_copy(update=update)}
 
 
 class Restore(Frozen):
@@ -377,8 +459,8 @@ class Restore(Frozen):
     def changes(self, design: Design) -> Changes:
         changes: Changes = {}
         for section, key, value in self.entries:
-            if section == "board":
-                changes[(section, key)] = Board.model_validate(value)
+            if section in SINGLES:
+                changes[(section, key)] = SINGLES[section].model_validate(value)
             elif section in COLLECTIONS:
                 changes[(section, key)] = None if value is None else COLLECTIONS[section].model_validate(value)
             else:
@@ -404,6 +486,8 @@ Single = Annotated[
     | SetRules
     | SetItem
     | RemoveItem
+    | SetBrief
+    | SetPart
     | Restore,
     Field(discriminator="kind"),
 ]
@@ -460,11 +544,11 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
     changes = edit.changes(design)
     before: list[tuple[str, str, Any]] = []
     for section, key in changes:
-        old = design.board if section == "board" else getattr(design, section).get(key)
+        old = getattr(design, section) if section in SINGLES else getattr(design, section).get(key)
         before.append((section, key, None if old is None else old.model_dump(mode="json")))
     sections = sections_after(design, changes)
     result = design.replaced(**sections)
-    if any(s not in ("tracks", "vias", "jumpers", "texts", "holes") for s in sections):
+    if any(s not in LOOSE for s in sections):
         for problem in problems(result):
             raise EditRefused(f"This would leave a broken design: {problem}.", where=edit.kind)
     else:

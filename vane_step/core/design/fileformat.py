@@ -7,17 +7,25 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from vane_step.core.design.model import FORMAT, FORMAT_VERSION, Design
+from vane_step.core.design.model import FORMAT, FORMAT_VERSION, SINGLES, Design
 from vane_step.core.errors import InputError
 
 MAX_BYTES = 64 * 1024 * 1024
 
 
 def to_json(design: Design) -> str:
-    """Write a design as JSON text: one line for each entry of a collection, so that differences are readable."""
+    """Write a design as JSON text: one line for each entry of a collection, so that differences are readable.
+
+    What is as usual is left out, but for format and version.
+    """
     lines = []
-    for key, value in design.model_dump(mode="json").items():
-        if isinstance(value, dict) and key != "board":
+    content = {
+        "format": design.format,
+        "version": design.version,
+        **design.model_dump(mode="json", exclude_defaults=True),
+    }
+    for key, value in content.items():
+        if isinstance(value, dict) and key not in SINGLES:
             rows = ",\n".join(f"  {json.dumps(k)}: {json.dumps(v, ensure_ascii=False)}" for k, v in value.items())
             lines.append(f" {json.dumps(key)}: {{{chr(10) + rows + chr(10) + ' ' if rows else ''}}}")
         else:

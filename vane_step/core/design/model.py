@@ -29,8 +29,10 @@ Layer = Literal["front", "in1", "in2", "back"]
 PinRole = Literal["passive", "input", "output", "io", "open-drain", "supply-in", "supply-out", "ground", "unconnected"]
 PartKind = Literal[
     "card", "resistor", "capacitor", "polar-capacitor", "inductor", "diode", "led", "crystal", "thermistor",
-    "fuse", "switch", "sounder",
+    "fuse", "switch", "sounder", "jumper",
 ]  # fmt: skip
+# What a pin does while the controller is in reset or its loader runs; empty where nobody said.
+PinState = Literal["", "open", "pulled-up", "pulled-down", "high", "low", "toggles"]
 NetRole = Literal["signal", "supply", "ground", "bus", "switching", "sense", "high-current"]
 
 
@@ -95,7 +97,12 @@ class PadSpec(Frozen):
 
 
 class Package(Frozen):
-    """A land pattern with everything a board needs to know of a part's body."""
+    """A land pattern with everything a board needs to know of a part's body.
+
+    ``keepout_nm`` is a box free of any copper and other parts, such as an antenna's. ``drawing`` has the maker's
+    dimensions the pattern was computed from, least and greatest in millimetres. ``checked`` says how the order of
+    its pins was checked, ``proved`` on which real boards the pattern was soldered.
+    """
 
     name: Name
     title: Text = ""
@@ -107,6 +114,10 @@ class Package(Frozen):
     pin1_nm: PointNm | None = None
     polarised: bool = False
     source: Text = ""
+    keepout_nm: tuple[Nm, Nm, Nm, Nm] | None = None
+    drawing: dict[str, tuple[float, float]] = {}
+    checked: Text = ""
+    proved: tuple[Text, ...] = ()
 
     @model_validator(mode="after")
     def _courtyard_is_a_box(self) -> Package:
@@ -122,6 +133,18 @@ class Pin(Frozen):
     number: Name
     name: str = Field(default="", max_length=40)
     role: PinRole = "passive"
+    functions: tuple[Annotated[str, Field(max_length=40)], ...] = ()
+    reset: PinState = ""
+    loader: PinState = ""
+
+
+class PinUse(Frozen):
+    """What firmware needs a controller pin for: a demand, the function that meets it, and whether it may move."""
+
+    pin: Name
+    demand: Name
+    function: str = Field(max_length=40)
+    locked: bool = False
 
 
 class PartPlace(Frozen):
@@ -135,7 +158,12 @@ class PartPlace(Frozen):
 
 
 class Part(Frozen):
-    """A part of the circuit, with its package and, once arranged, its place."""
+    """A part of the circuit, with its package and, once arranged, its place.
+
+    ``catalogue`` is its number in the catalogue, ``params`` what the catalogue says of it in base units. A part that
+    is not ``fitted`` is left out of the list unless a variant fits it; of the parts of one ``choice`` exactly one is
+    fitted. A jumper that is fitted is closed.
+    """
 
     ref: Name
     value: Text = ""
@@ -146,6 +174,11 @@ class Part(Frozen):
     place: PartPlace | None = None
     nudge: tuple[int, int] | None = None
     note: Text = ""
+    catalogue: Text = ""
+    params: dict[str, float] = {}
+    uses: tuple[PinUse, ...] = ()
+    fitted: bool = True
+    choice: str = Field(default="", max_length=40)
 
     def pin(self, number: str) -> Pin | None:
         """Give the pin of that number, or ``None``."""
@@ -285,6 +318,90 @@ class Jumper(Frozen):
     wire_nm: PositiveNm
 
 
+class Brief(Frozen):
+    """What binds every step: size, supply, the making road, tools and skills, date, quantity and budget."""
+
+    purpose: str = Field(default="", max_length=2000)
+    max_width_nm: PositiveNm | None = None
+    max_height_nm: PositiveNm | None = None
+    max_tall_nm: PositiveNm | None = None
+    road: Literal["either", "order", "etch"] = "either"
+    through_hole_only: bool = False
+    no_leadless: bool = False
+    smallest_chip: Literal["1005M", "1608M", "2012M", "3216M"] = "1005M"
+    smallest_pitch_nm: SizeNm = 0
+    date: str = Field(default="", pattern=r"^(\d{4}-\d{2}-\d{2})?$")
+    quantity: int = Field(default=1, ge=1, le=100_000)
+    budget: float | None = Field(default=None, gt=0, le=1e6)
+    ambient_c: float = Field(default=25.0, ge=-55, le=125)
+    stock_first: bool = False
+    demands: str = Field(default="", max_length=4000)
+
+
+class Requirement(Frozen):
+    """Something the board must or should do, and how it will be shown.
+
+    A ``figure`` is a number the program knows, held against ``limit``. A measurement has the same limit and is
+    typed in when it was made; an observation is seen or not.
+    """
+
+    id: Name
+    text: Text = Field(min_length=1)
+    level: Literal["must", "wish"] = "must"
+    shown_by: Literal["figure", "measurement", "observation"] = "observation"
+    figure: Text = ""
+    about: Text = ""
+    sense: Literal["at least", "at most"] = "at most"
+    limit: float | None = None
+    unit: str = Field(default="", max_length=16)
+    reading: float | None = None
+    seen: Literal["", "yes", "no"] = ""
+    note: Text = ""
+
+
+class Calculation(Frozen):
+    """Why values are what they are: a formula, its inputs, and the parts whose values it sets.
+
+    An input is a value (``5 mA``), a rail (``3V3``), a part's value (``R4``) or a part's parameter (``LED1.vf_v``).
+    ``sets`` maps an output of the formula to a part. ``was`` are the inputs when the result was last accepted.
+    """
+
+    id: Name
+    formula: Name
+    inputs: dict[str, Annotated[str, Field(max_length=60)]] = {}
+    sets: dict[str, str] = {}
+    was: dict[str, float] = {}
+    note: Text = ""
+
+
+class Variant(Frozen):
+    """A named way to fit the board: which parts are fitted otherwise than the circuit says."""
+
+    id: Name
+    title: Text = ""
+    fitted: dict[str, bool] = {}
+
+
+class Waiver(Frozen):
+    """A finding somebody decided to live with; it counts only while what was found stays as it was."""
+
+    id: Name
+    key: str = Field(max_length=400)
+    state: str = Field(max_length=64)
+    reason: Text = Field(min_length=3)
+    message: str = Field(default="", max_length=600)
+
+
+class Block(Frozen):
+    """What a block of the sheet brings along: where it comes from, hints for the board, where it worked."""
+
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    note: Text = ""
+    sheet: str = Field(default="", max_length=40)
+    hints: tuple[Text, ...] = ()
+    worked: tuple[Text, ...] = ()
+
+
 class Board(Frozen):
     """The bare board: outline, copper layers and the maker's rules."""
 
@@ -314,8 +431,14 @@ COLLECTIONS: Final[dict[str, type[Frozen]]] = {
     "tracks": Track,
     "vias": Via,
     "jumpers": Jumper,
+    "requirements": Requirement,
+    "calculations": Calculation,
+    "variants": Variant,
+    "waivers": Waiver,
+    "blocks": Block,
 }
-SECTIONS: Final = (*COLLECTIONS, "board", "name", "title")
+# Sections that hold one thing instead of many.
+SINGLES: Final[dict[str, type[Frozen]]] = {"board": Board, "brief": Brief}
 
 
 class Design(Frozen):
@@ -335,6 +458,12 @@ class Design(Frozen):
     tracks: dict[str, Track] = {}
     vias: dict[str, Via] = {}
     jumpers: dict[str, Jumper] = {}
+    brief: Brief = Brief()
+    requirements: dict[str, Requirement] = {}
+    calculations: dict[str, Calculation] = {}
+    variants: dict[str, Variant] = {}
+    waivers: dict[str, Waiver] = {}
+    blocks: dict[str, Block] = {}
 
     _digests: dict[str, str] = PrivateAttr(default_factory=dict)
     _pin_nets: dict[str, str] | None = PrivateAttr(default=None)
@@ -443,4 +572,8 @@ def problems(design: Design) -> list[str]:
                 found.append(f"{section}: {key} belongs to net {item.net}, which does not exist")
             if hasattr(item, "layer") and item.layer not in design.board.layers:
                 found.append(f"{section}: {key} lies on layer {item.layer}, which the board does not have")
+    named = [(f"variant {v.id} names", v.fitted) for v in design.variants.values()]
+    named += [(f"calculation {c.id} sets", dict.fromkeys(c.sets.values(), True)) for c in design.calculations.values()]
+    for what, refs in named:
+        found += [f"{what} {ref}, which does not exist" for ref in refs if ref not in design.parts]
     return found

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 from shapely.geometry import LineString, MultiLineString, Point, box
 from shapely.geometry.base import BaseGeometry
@@ -21,6 +22,7 @@ FABRICATION_MM = 0.05
 PLACEMENT_MM = 0.05
 LEGEND_GAP_MM = 0.2
 LEGEND_LINE_MM = 0.15
+IPC = "IPC-7351 nominal"
 
 
 @dataclass(frozen=True)
@@ -40,6 +42,11 @@ class Span:
         """Greatest minus least."""
         return self.high - self.low
 
+    @property
+    def pair(self) -> tuple[float, float]:
+        """Least and greatest, as a package keeps the dimensions of its drawing."""
+        return self.low, self.high
+
 
 @dataclass(frozen=True)
 class Fillets:
@@ -51,6 +58,7 @@ class Fillets:
 
 
 CHIP = Fillets(0.35, -0.05, 0.00)
+CHIP_SMALL = Fillets(0.20, -0.05, 0.00)
 GULL_COARSE = Fillets(0.35, 0.35, 0.03)
 GULL_FINE = Fillets(0.35, 0.35, -0.02)
 
@@ -99,10 +107,11 @@ def chip(
 
     A polarised part has its cathode, or its plus end, at pin 1, and a bar on the legend there.
     """
-    z, g, x = ipc_pad(length, foot, width, CHIP)
+    z, g, x = ipc_pad(length, foot, width, CHIP if length.middle >= 1.55 else CHIP_SMALL)
     pad_w = (z - g) / 2
     pads = [_rect("1", -(z + g) / 4, 0, pad_w, x), _rect("2", (z + g) / 4, 0, pad_w, x)]
-    return _package(name, title, pads, (length.middle, width.middle), height_mm, polarised, "IPC-7351 nominal")
+    drawing = {"L length": length.pair, "T terminal": foot.pair, "W width": width.pair}
+    return _package(name, title, pads, (length.middle, width.middle), height_mm, polarised, IPC, drawing=drawing)
 
 
 def gull_wing(
@@ -141,7 +150,11 @@ def gull_wing(
         _rect(n, px, py, length if flat else x, x if flat else length)
         for n, (px, py, flat) in zip(names, spots, strict=True)
     ]
-    return _package(name, title, pads, body, height_mm, True, "IPC-7351 nominal")
+    drawing = {
+        "L lead span": span.pair, "T foot": foot.pair, "W lead": lead.pair, "e pitch": (pitch, pitch),
+        "body across": (body[0], body[0]), "body along": (body[1], body[1]),
+    }  # fmt: skip
+    return _package(name, title, pads, body, height_mm, True, IPC, drawing=drawing)
 
 
 def through_hole(
@@ -170,16 +183,21 @@ def through_hole(
         for i, (number, x, y) in enumerate(spots)
     ]  # fmt: skip
     source = "lead + 0.20 mm hole; ring for hand drilling" if kitchen else "lead + 0.20 mm hole"
-    return _package(name, title, pads, body, height_mm, polarised, source, round_body, centre)
+    steps = [abs(a[1] - b[1]) + abs(a[2] - b[2]) for a, b in pairwise(spots)]
+    drawing = {"b lead": (lead_mm, lead_mm), "body across": (body[0], body[0]), "body along": (body[1], body[1])}
+    if steps:
+        drawing["e pitch"] = (min(steps), min(steps))
+    return _package(name, title, pads, body, height_mm, polarised, source, round_body, centre, drawing)
 
 
 def _package(
     name: str, title: str, pads: Sequence[PadSpec], body: tuple[float, float], height_mm: float,
     polarised: bool, source: str, round_body: bool = False, centre: tuple[float, float] = (0.0, 0.0),
+    drawing: dict[str, tuple[float, float]] | None = None,
 ) -> Package:  # fmt: skip
     return finish_package(
         name, pads, body, height_mm, title=title, polarised=polarised, source=source, round_body=round_body,
-        centre=centre, margin_mm=0.25,
+        centre=centre, margin_mm=0.25, drawing=drawing,
     )  # fmt: skip
 
 
@@ -198,6 +216,8 @@ def finish_package(
     name: str, pads: Sequence[PadSpec], body_mm: tuple[float, float], height_mm: float, *, title: str = "",
     polarised: bool = False, source: str = "", round_body: bool = False,
     centre: tuple[float, float] = (0.0, 0.0), margin_mm: float = 0.25,
+    drawing: dict[str, tuple[float, float]] | None = None,
+    keepout_mm: tuple[float, float, float, float] | None = None,
 ) -> Package:  # fmt: skip
     """Add courtyard, legend and pin-1 mark to pads and a body.
 
@@ -208,7 +228,8 @@ def finish_package(
     cx, cy = centre
     hull = box(cx - body_mm[0] / 2, cy - body_mm[1] / 2, cx + body_mm[0] / 2, cy + body_mm[1] / 2)
     outline = Point(cx, cy).buffer(body_mm[0] / 2) if round_body else hull
-    x0, y0, x1, y1 = unary_union([hull, *shapes]).bounds
+    zones = [box(*keepout_mm)] if keepout_mm else []
+    x0, y0, x1, y1 = unary_union([hull, *shapes, *zones]).bounds
     yard = (x0 - margin_mm, y0 - margin_mm, x1 + margin_mm, y1 + margin_mm)
     keep_off = unary_union([s.buffer(LEGEND_GAP_MM + LEGEND_LINE_MM / 2) for s in shapes])
     lines = _lines(outline.exterior.difference(keep_off))
@@ -222,6 +243,8 @@ def finish_package(
         height_nm=nm(height_mm), courtyard_nm=(nm(yard[0]), nm(yard[1]), nm(yard[2]), nm(yard[3])),
         legend=tuple(tuple((nm(x), nm(y)) for x, y in line) for line in lines),
         pin1_nm=(first.x_nm, first.y_nm) if len(pads) > 1 else None, polarised=polarised, source=source,
+        drawing={k: (round(a, 4), round(b, 4)) for k, (a, b) in (drawing or {}).items()},
+        keepout_nm=(nm(keepout_mm[0]), nm(keepout_mm[1]), nm(keepout_mm[2]), nm(keepout_mm[3])) if keepout_mm else None,
     )  # fmt: skip
 
 

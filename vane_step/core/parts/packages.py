@@ -11,11 +11,13 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import Package, PadSpec
 from vane_step.core.errors import NotFound
+from vane_step.core.parts.dimensions import from_dimensions
 from vane_step.core.parts.landpattern import GULL_COARSE, Span, chip, finish_package, gull_wing, ipc_pad, through_hole
 from vane_step.core.quantity import nm
 
 # Chip sizes by metric name: length, terminal, width (each least, greatest), height, nickname in inches.
 CHIPS: dict[str, tuple[Span, Span, Span, float, str]] = {
+    "1005M": (Span(0.95, 1.05), Span(0.15, 0.35), Span(0.45, 0.55), 0.55, "0402"),
     "1608M": (Span(1.50, 1.70), Span(0.20, 0.50), Span(0.70, 0.90), 0.9, "0603"),
     "2012M": (Span(1.80, 2.20), Span(0.30, 0.70), Span(1.10, 1.40), 1.3, "0805"),
     "3216M": (Span(3.00, 3.40), Span(0.30, 0.70), Span(1.45, 1.75), 1.7, "1206"),
@@ -24,6 +26,14 @@ CHIPS: dict[str, tuple[Span, Span, Span, float, str]] = {
 # Lead frames with a moulded body: length, terminal, width, height, title.
 MOULDED: dict[str, tuple[Span, Span, Span, float, str]] = {
     "SMA": (Span(4.80, 5.40), Span(0.95, 1.52), Span(1.25, 1.65), 2.3, "moulded diode, DO-214AC"),
+    "SMB": (Span(5.10, 5.60), Span(0.75, 1.52), Span(1.95, 2.20), 2.4, "moulded diode, DO-214AA"),
+    "SMC": (Span(7.75, 8.15), Span(0.75, 1.52), Span(2.90, 3.20), 2.6, "moulded diode, DO-214AB"),
+    "SOD-123": (Span(3.55, 3.85), Span(0.25, 0.50), Span(0.45, 0.70), 1.2, "small-outline diode"),
+    "SOD-323": (Span(2.30, 2.70), Span(0.20, 0.45), Span(0.25, 0.40), 1.1, "small-outline diode"),
+    "TANT-3528": (Span(3.30, 3.70), Span(0.50, 1.10), Span(2.10, 2.30), 2.1, "moulded tantalum 3528"),
+    "ELSMD-6060": (Span(6.40, 7.00), Span(2.10, 2.70), Span(0.50, 0.80), 5.8, "can electrolytic 6.3 mm"),
+    "IND-3030": (Span(2.90, 3.10), Span(0.70, 0.90), Span(2.60, 2.90), 1.5, "shielded inductor 3 x 3 mm"),
+    "IND-8080": (Span(7.80, 8.20), Span(1.60, 2.00), Span(6.20, 6.60), 4.2, "shielded inductor 8 x 8 mm"),
     "IND-6060": (Span(5.90, 6.30), Span(1.30, 1.70), Span(4.60, 5.00), 3.2, "shielded inductor 6 x 6 mm"),
 }
 # TQFP: pins -> pitch and body edge.
@@ -51,7 +61,7 @@ def _chip(match: re.Match[str], _kitchen: bool) -> Package:
 
 def _moulded(match: re.Match[str], _kitchen: bool) -> Package:
     length, foot, width, height, title = MOULDED[match[0]]
-    return chip(match[0], title, length, foot, width, height, polarised=match[0] == "SMA")
+    return chip(match[0], title, length, foot, width, height, polarised=not match[0].startswith("IND"))
 
 
 def _soic(match: re.Match[str], _kitchen: bool) -> Package:
@@ -168,14 +178,48 @@ def _usb(match: re.Match[str], _kitchen: bool) -> Package:
     return finish_package(match[0], pads, (8.94, 7.3), 3.2, title="USB-C receptacle, supply only")
 
 
+# Ready packages of the families that are described by dimensions: family and what differs from its usual values.
+READY: dict[str, str] = {
+    "MSOP-8": "gull pins=8 e=0.65 L=4.75..5.05 T=0.4..0.7 W=0.25..0.38 D=3 E=3",
+    "TSSOP-14": "gull pins=14 e=0.65 L=6.2..6.6 T=0.45..0.75 W=0.19..0.3 D=4.4 E=5",
+    "TSSOP-16": "gull pins=16 e=0.65 L=6.2..6.6 T=0.45..0.75 W=0.19..0.3 D=4.4 E=5",
+    "TSSOP-20": "gull pins=20 e=0.65 L=6.2..6.6 T=0.45..0.75 W=0.19..0.3 D=4.4 E=6.5",
+    "SOIC-20W": "gull pins=20 L=10.1..10.6 D=7.5 E=12.8 A=2.6",
+    "QFN-16": "no-lead left=4 below=4 D=2.9..3.1 E=2.9..3.1 D2=1.6 E2=1.6",
+    "QFN-20": "no-lead left=5 below=5 D=3.9..4.1 E=3.9..4.1 D2=2.4 E2=2.4",
+    "QFN-32": "no-lead",
+    "QFN-48": "no-lead left=12 below=12 D=6.9..7.1 E=6.9..7.1 D2=5.2 E2=5.2",
+    "SON-8": "no-lead left=4 below=0 D=2.9..3.1 E=2.9..3.1 e=0.65 D2=1.4 E2=2.2",
+    "XSMD-3225": "no-lead left=2 below=0 D=3.1..3.3 E=2.4..2.6 e=1.75 T=0.8..1 W=0.85..1.05 D2=0 E2=0 A=0.8",
+    "PLCC-44": "j-lead",
+    "BGA-64": "ball-grid",
+    "SIP-3": "sip",
+    "SIP-4": "sip pins=4 E=10.2",
+    "PLUG-2": "sip pins=2 e=2.5 b=0.9 E=7.5 D=5.8 A=7",
+    "PLUG-3": "sip pins=3 e=2.5 b=0.9 E=10 D=5.8 A=7",
+    "PLUG-4": "sip pins=4 e=2.5 b=0.9 E=12.5 D=5.8 A=7",
+    "TRIM-3": "sip pins=3 b=0.7 E=9.5 D=4.9 A=10",
+    "TO-92": "to b=0.6 E=5.2 D=4.2 Q=2.1 A=8",
+    "TO-220-3": "to",
+    "TO-220-5": "to pins=5 e=3.4 b=0.9",
+    "RELAY-6": "dip pins=6 row=7.62 e=5.08 b=0.9 E=20 A=15",
+    "MODULE-32": "module",
+}
+
+
+def _ready(match: re.Match[str], kitchen: bool) -> Package:
+    family, *words = READY[match[0]].split()
+    return from_dimensions(family, match[0], dict(w.split("=", 1) for w in words), kitchen)
+
+
 Maker = Callable[[re.Match[str], bool], Package]
 FAMILIES: tuple[tuple[str, str, Maker], ...] = (
     (
-        r"(CHIP|LED)-(1608M|2012M|3216M|3225M)",
-        "CHIP-1608M, CHIP-2012M, CHIP-3216M, CHIP-3225M, LED-1608M, LED-2012M",
+        r"(CHIP|LED)-(1005M|1608M|2012M|3216M|3225M)",
+        "CHIP-1005M, CHIP-1608M, CHIP-2012M, CHIP-3216M, CHIP-3225M, LED-1608M, LED-2012M",
         _chip,
     ),
-    (r"SMA|IND-6060", "SMA, IND-6060", _moulded),
+    ("|".join(MOULDED), ", ".join(MOULDED), _moulded),
     (r"SOIC-(8|14|16)", "SOIC-8, SOIC-14, SOIC-16", _soic),
     (r"TQFP-(32|44|48|64|100)", "TQFP-32, TQFP-44, TQFP-48, TQFP-64, TQFP-100", _tqfp),
     (r"SOT-23(?:-([56]))?", "SOT-23, SOT-23-5, SOT-23-6", _sot23),
@@ -183,7 +227,7 @@ FAMILIES: tuple[tuple[str, str, Maker], ...] = (
     (r"DIP-(8|14|16|18|20|28|40)", "DIP-8, DIP-14, DIP-16, DIP-18, DIP-20, DIP-28, DIP-40", _dip),
     (r"(AXIAL|DIODE)-P(762|1016|1270)", "AXIAL-P762, AXIAL-P1016, DIODE-P762, DIODE-P1016", _axial),
     (
-        r"(CER|ELCO|LEDR|SOUNDER|KEY)-P(200|250|254|500|508|650|762)-D(\d{1,2})",
+        r"(CER|ELCO|LEDR|SOUNDER|KEY)-P(200|250|254|350|500|508|650|762)-D(\d{1,2})",
         "CER-P508-D5, ELCO-P250-D5, LEDR-P254-D5, SOUNDER-P762-D12, KEY-P650-D6",
         _radial,
     ),
@@ -191,6 +235,7 @@ FAMILIES: tuple[tuple[str, str, Maker], ...] = (
     (r"TERM-([2-8])", "TERM-2, TERM-3", _terminal),
     (r"XTAL-P488", "XTAL-P488", _crystal),
     (r"USBC-6", "USBC-6", _usb),
+    ("|".join(READY), ", ".join(READY), _ready),
 )
 
 
@@ -216,7 +261,7 @@ def package(name: str, kitchen: bool = False) -> Package:
             return make(match, kitchen)
     raise NotFound(
         f"There is no package {name}.", where=name, allowed="; ".join(e for _, e, _ in FAMILIES),
-        next_step="Or bring your own by JSON.",
+        next_step="Or bring your own by JSON, or from the dimensions of a drawing.",
     )  # fmt: skip
 
 

@@ -10,7 +10,7 @@ import numpy as np
 import shapely
 
 from vane_step.core.board.copper import Connectivity, connectivity
-from vane_step.core.board.geometry import CopperItem, courtyards, holes, outline
+from vane_step.core.board.geometry import CopperItem, courtyards, holes, keepouts, outline
 from vane_step.core.design.model import Design, Layer
 from vane_step.core.route import kernel
 
@@ -255,6 +255,7 @@ def _paint(
 
     def class_map(half: float, gap: float, pick: np.ndarray) -> np.ndarray:
         plane = _off_edge(design, lattice, half + rules.edge_clearance_nm / 1e6)
+        _off_keepouts(design, lattice, half, plane)
         reach = radius[pick] + half + np.maximum(gap, gaps[pick])
         # Between two free nodes a straight step may come nearer to a corner than either node.
         kernel.paint_owner(plane, rows[pick], np.sqrt(reach**2 + half_step**2), owner[pick], *frame)
@@ -288,6 +289,16 @@ def _off_edge(design: Design, lattice: Lattice, distance: float) -> np.ndarray:
             xs, ys = np.array(ring.exterior.coords).T
             kernel.fill_rows(inside, xs, ys, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
     return np.where(inside == 1, 0, -1).astype(np.int16)
+
+
+def _off_keepouts(design: Design, lattice: Lattice, half: float, plane: np.ndarray) -> None:
+    """Bar the nodes from which copper of a half width would reach into a zone that is to stay free."""
+    for zone in keepouts(design).values():
+        ring = zone.buffer(half + EDGE_SAFETY_MM, quad_segs=4).exterior
+        inside = np.zeros(lattice.plane, dtype=np.uint8)
+        xs, ys = np.array(ring.coords).T
+        kernel.fill_rows(inside, xs, ys, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+        plane[inside == 1] = -1
 
 
 def _via_barred(

@@ -1,0 +1,73 @@
+"""Limits of the brief that bind other steps: size, height, making road, skills; requirements are in ``needs``."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from vane_step.core.board.geometry import outline
+from vane_step.core.derive import derived
+from vane_step.core.design.model import Design, natural
+from vane_step.core.finding import Finding, Place
+from vane_step.core.parts.skills import skill_misfits
+
+BRIEF = "the brief"
+
+
+@derived("parts", "packages", "board", "brief")
+def limit_findings(design: Design) -> tuple[Finding, ...]:
+    """Hold the board and its parts against what the brief allows."""
+    return (*_size(design), *_road(design), *_skills(design), *_heights(design))
+
+
+def _size(design: Design) -> Iterator[Finding]:
+    brief = design.brief
+    x0, y0, x1, y1 = outline(design).bounds
+    have, allowed = sorted((x1 - x0, y1 - y0)), sorted(v / 1e6 for v in (brief.max_width_nm, brief.max_height_nm) if v)
+    if len(allowed) == 2:
+        # A board may be turned to fit its case.
+        pairs = zip(have, allowed, ("shorter", "longer"), strict=True)
+    else:
+        pairs = zip(have[1:] if allowed else [], allowed, ("longer",), strict=False)
+    for size, limit, which in pairs:
+        if size > limit + 1e-6:
+            yield Finding(
+                level="stop", code="brief-size", message=f"The {which} side of the board is {size:g} mm", reading=size,
+                limit=limit, unit="mm", sense="at most", source=BRIEF, place=Place(step="board"),
+            )  # fmt: skip
+
+
+def _road(design: Design) -> Iterator[Finding]:
+    brief, rules = design.brief, design.board.rules
+    wrong = (brief.road == "etch" and not rules.etched) or (brief.road == "order" and rules.etched)
+    if wrong:
+        want, use = (
+            ("etched at home", "of a board house") if brief.road == "etch" else ("ordered", "for etching at home")
+        )
+        yield Finding(
+            level="look", code="brief-road", message=f"The brief wants the board {want}, its rules are those {use}: {rules.title}",
+            source=BRIEF, place=Place(step="board"),
+        )  # fmt: skip
+
+
+def _skills(design: Design) -> Iterator[Finding]:
+    by_package: dict[str, list[str]] = {}
+    for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
+        by_package.setdefault(part.package, []).append(part.ref)
+    for name, refs in by_package.items():
+        for text in skill_misfits(design.packages[name], design.brief):
+            yield Finding(
+                level="look", code="brief-skill", message=f"{text}: {', '.join(refs[:6])}", reading=len(refs), limit=0,
+                unit="parts", sense="at most", source="tools and skills of the brief", place=Place(step="parts", refs=tuple(refs)),
+            )  # fmt: skip
+
+
+def _heights(design: Design) -> Iterator[Finding]:
+    limit = design.brief.max_tall_nm
+    for part in design.parts.values():
+        tall = design.packages[part.package].height_nm
+        if limit and tall > limit:
+            yield Finding(
+                level="look", code="brief-height", message=f"{part.ref} ({part.package}) is too tall for the case",
+                reading=tall / 1e6, limit=limit / 1e6, unit="mm", sense="at most", source=BRIEF,
+                place=Place(step="parts", refs=(part.ref,)),
+            )  # fmt: skip

@@ -1,0 +1,331 @@
+"""Values that remember why: calculations bound to parts, what turned stale, and where a rail's voltage lives.
+
+The formulas are in ``core.power.formulas``; what accepting a result changes is an edit like any other.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from vane_step.core.circuit.electrics import forward_volts, value_of, volts
+from vane_step.core.derive import derived
+from vane_step.core.design.edits import SetItem, SetValue, Single, Together
+from vane_step.core.design.model import Calculation, Design, Net, Part, natural, pin_name
+from vane_step.core.errors import InputError, NotFound, VaneStepError
+from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.parts.catalogue import typed
+from vane_step.core.power.formulas import Formula, Quantity, formula
+from vane_step.core.quantity import format_value, parse_value
+
+State = Literal["holds", "stale", "overruled", "broken"]
+SAME = 1e-6
+_VOLTAGE = re.compile(r"(?<![\w.])\+?(\d{1,2})V(\d{1,2})?(?![\w])|(?<![\w.])(\d{1,2}(?:[.,]\d{1,2})?)\s?V(?![\w])")
+
+
+@dataclass(frozen=True)
+class Told:
+    """An input as typed, what it is now, and what it was when the result was accepted."""
+
+    quantity: Quantity
+    text: str
+    now: float | None
+    was: float | None
+
+    @property
+    def moved(self) -> bool:
+        """Whether the input differs from what was accepted."""
+        if self.now is None or self.was is None:
+            return self.now is not self.was
+        return abs(self.now - self.was) > SAME * max(abs(self.now), abs(self.was))
+
+
+@dataclass(frozen=True)
+class NewValue:
+    """A part's value as it is and as the calculation would have it."""
+
+    ref: str
+    old: str
+    new: str
+
+
+@dataclass(frozen=True)
+class Reason:
+    """A calculation as it stands in the design."""
+
+    calculation: Calculation
+    formula: Formula
+    inputs: tuple[Told, ...]
+    outputs: dict[str, float]
+    values: tuple[NewValue, ...]
+    state: State
+    says: str
+
+    @property
+    def changes(self) -> tuple[NewValue, ...]:
+        """Values that would change."""
+        return tuple(v for v in self.values if v.old != v.new)
+
+
+def resolve(design: Design, text: str, depth: int = 0) -> float:
+    """Give what an input stands for: a rail, a part's value or parameter, another calculation's output, or a value.
+
+    Raises
+    ------
+    InputError, NotFound
+        When it names something that is gone, or calculations lean on each other in a ring.
+    """
+    text = text.strip()
+    if depth > 8:
+        raise InputError("Calculations lean on each other in a ring.", where=text)
+    if text == "ambient":
+        return design.brief.ambient_c
+    if (net := design.nets.get(text)) is not None:
+        rail = volts(net)
+        if rail is None:
+            raise InputError(f"The name of net {text} tells no voltage.", where=text, allowed="a rail such as 3V3")
+        return rail
+    name, dot, rest = text.partition(".")
+    if name in design.calculations and dot:
+        found = design.calculations[name]
+        outputs = formula(found.formula).run(_read(design, found, depth + 1)[0])
+        if rest not in outputs:
+            raise NotFound(f"{name} has no output {rest}.", where=text, allowed=", ".join(outputs))
+        return outputs[rest]
+    if name in design.parts:
+        return _of_part(design.parts[name], rest, text)
+    return parse_value(text, "input")
+
+
+def _of_part(part: Part, key: str, where: str) -> float:
+    if not key:
+        value = value_of(part)
+        if value is None:
+            raise InputError(f"The value of {part.ref} is no number.", where=where, value=part.value)
+        return value
+    if key in part.params:
+        return part.params[key]
+    if key == "vf_v" and (forward := forward_volts(part)) is not None:
+        return forward
+    raise NotFound(f"{part.ref} has no parameter {key}.", where=where, allowed=", ".join(part.params) or "none known")
+
+
+def _read(design: Design, found: Calculation, depth: int = 0) -> tuple[dict[str, float], list[Told], list[str]]:
+    values: dict[str, float] = {}
+    told, wrong = [], []
+    for asked in formula(found.formula).inputs:
+        text = found.inputs.get(asked.key, asked.usual)
+        now: float | None = None
+        try:
+            if not text:
+                raise InputError(f"It needs the {asked.title}.", where=asked.key)
+            now = values[asked.key] = resolve(design, text, depth)
+        except VaneStepError as error:
+            wrong.append(error.line())
+        told.append(Told(asked, text, now, found.was.get(asked.key)))
+    return values, told, wrong
+
+
+@derived("parts", "nets", "calculations", "brief")
+def reasons(design: Design) -> tuple[Reason, ...]:
+    """Work every calculation of a design out anew and tell which values no longer follow from it."""
+    return tuple(_reason(design, c) for c in sorted(design.calculations.values(), key=lambda c: natural(c.id)))
+
+
+def _reason(design: Design, found: Calculation) -> Reason:
+    try:
+        known = formula(found.formula)
+    except NotFound as error:
+        empty = Formula(found.formula, found.formula, "", (), (), (), lambda _: {})
+        return Reason(found, empty, (), {}, (), "broken", error.line())
+    values, told, wrong = _read(design, found)
+    outputs: dict[str, float] = {}
+    if not wrong:
+        try:
+            outputs = known.run(values)
+        except InputError as error:
+            wrong = [error.line()]
+    if wrong:
+        return Reason(found, known, tuple(told), {}, (), "broken", wrong[0])
+    new = tuple(_new_value(design.parts[ref], outputs[key]) for key, ref in found.sets.items() if key in outputs)
+    moved = [t for t in told if t.moved]
+    if any(v.old != v.new for v in new):
+        state: State = "stale" if moved else "overruled"
+    else:
+        state = "stale" if moved and not new else "holds"
+    return Reason(found, known, tuple(told), outputs, new, state, _says(state, moved, new))
+
+
+def _says(state: State, moved: list[Told], new: tuple[NewValue, ...]) -> str:
+    names = ", ".join(
+        f"{t.quantity.title} from {format_value(t.was, t.quantity.unit) if t.was is not None else 'nothing'}"
+        f" to {format_value(t.now or 0, t.quantity.unit)}"
+        for t in moved[:3]
+    )
+    values = ", ".join(f"{v.ref} {v.old or 'no value'} → {v.new}" for v in new if v.old != v.new)
+    if state == "stale":
+        return f"{names}: {values or 'look at the result again'}"
+    return f"changed by hand: {values}" if state == "overruled" else ""
+
+
+def _new_value(part: Part, value: float) -> NewValue:
+    """Write a computed value for a part, keeping what else its value says; equal values keep their spelling."""
+    words = part.value.split()
+    have = value_of(part)
+    if have is not None and abs(have - value) <= 1e-4 * abs(value):
+        return NewValue(part.ref, part.value, part.value)
+    rest = words[1:] if have is not None else []
+    return NewValue(part.ref, part.value, " ".join([typed(value), *rest]))
+
+
+def bind(design: Design, found: Calculation) -> Together:
+    """Add a calculation and let the parts it sets take its results.
+
+    Raises
+    ------
+    InputError, NotFound
+        When an input or a part cannot be used.
+    """
+    known = formula(found.formula)
+    for key, ref in found.sets.items():
+        if key not in known.sets:
+            raise InputError(f"{known.title} sets no {key}.", where=key, allowed=", ".join(known.sets) or "no part")
+        if ref not in design.parts:
+            raise NotFound(f"There is no part {ref}.", where=ref)
+    strange = found.inputs.keys() - {q.key for q in known.inputs}
+    if strange:
+        names = ", ".join(q.key for q in known.inputs)
+        raise InputError(f"{known.title} has no input {min(strange)}.", where=found.id, allowed=names)
+    reason = _reason(design, found)
+    if reason.state == "broken":
+        raise InputError(reason.says, where=found.id)
+    return Together(edits=tuple(_accepting(reason)))
+
+
+def accept(design: Design, ids: list[str]) -> Together:
+    """Let parts take the results of stale calculations.
+
+    Raises
+    ------
+    NotFound, InputError
+        When there is no such calculation, or it cannot be worked out.
+    """
+    known = {r.calculation.id: r for r in reasons(design)}
+    edits: list[Single] = []
+    for id in ids:
+        if id not in known:
+            raise NotFound(f"There is no calculation {id}.", where=id, allowed=", ".join(known) or "none yet")
+        if known[id].state == "broken":
+            raise InputError(known[id].says, where=id)
+        edits += _accepting(known[id])
+    if not edits:
+        raise InputError("No calculation is stale.", where="accept")
+    return Together(edits=tuple(edits))
+
+
+def _accepting(reason: Reason) -> Iterator[Single]:
+    for value in reason.changes:
+        yield SetValue(ref=value.ref, value=value.new)
+    was = {t.quantity.key: t.now for t in reason.inputs if t.now is not None}
+    yield SetItem(calculation=reason.calculation.model_copy(update={"was": was}))
+
+
+def reason_findings(design: Design) -> Iterator[Finding]:
+    """Tell stale, overruled and broken calculations, and voltages that no rail has any more."""
+    for reason in reasons(design):
+        found = reason.calculation
+        refs = tuple(dict.fromkeys(found.sets.values()))
+        place = Place(step="circuit", refs=refs)
+        source = f"{reason.formula.title}: {reason.formula.source}"
+        if reason.state == "stale":
+            yield Finding(
+                level="look", code="stale-value", message=f"{found.id} no longer holds: {reason.says}", source=source,
+                reading=len(reason.changes) or 1, limit=0, unit="values", sense="at most", place=place,
+                remedy=Remedy(label="Take the new values", ask=f"accept {found.id}"),
+            )  # fmt: skip
+        elif reason.state == "overruled":
+            yield Finding(
+                level="note", code="overruled", message=f"{found.id} was {reason.says}", source=source, place=place,
+                remedy=Remedy(label="Take what was worked out", ask=f"accept {found.id}"),
+            )  # fmt: skip
+        elif reason.state == "broken":
+            text = f"{found.id} cannot be worked out: {reason.says}"
+            yield Finding(level="look", code="broken-reason", message=text, source=source, place=place)
+    yield from _orphans(design)
+
+
+def mentioned(text: str) -> list[float]:
+    """List the voltages a text names, as ``3V3`` or ``3.3 V``."""
+    found = []
+    for match in _VOLTAGE.finditer(text):
+        whole = match[1] if match[1] is not None else match[3].replace(",", ".")
+        found.append(float(f"{whole}.{match[2]}" if match[1] is not None and match[2] else whole))
+    return found
+
+
+def _texts(design: Design) -> Iterator[tuple[str, str, Place]]:
+    for text in design.texts.values():
+        yield f"text {text.id}", text.text, Place(step="board", x_nm=text.x_nm, y_nm=text.y_nm)
+    for part in design.parts.values():
+        if part.note:
+            yield f"note of {part.ref}", part.note, Place(step="circuit", refs=(part.ref,))
+
+
+def _orphans(design: Design) -> Iterator[Finding]:
+    """Texts and notes that name a voltage which no rail has."""
+    rails = sorted({v for n in design.nets.values() if (v := volts(n)) is not None})
+    if not rails:
+        return
+    for what, text, place in _texts(design):
+        for value in mentioned(text):
+            if all(abs(value - rail) > 0.05 for rail in rails):
+                known = ", ".join(f"{r:g} V" for r in rails)
+                yield Finding(
+                    level="note", code="old-voltage", message=f"The {what} says “{text[:60]}”: no rail has {value:g} V",
+                    source=f"the rails: {known}", place=place,
+                )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Trace:
+    """A place where a rail's voltage counts: what it is, and why."""
+
+    where: str
+    why: str
+
+
+def where_it_counts(design: Design, name: str) -> list[Trace]:
+    """List every place that depends on a rail's voltage: calculations, dividers, pull-ups, ratings, texts, needs."""
+    net = design.nets.get(name)
+    rail = volts(net) if net else None
+    found = [
+        Trace(c.id, f"{formula(c.formula).title} uses it")
+        for c in design.calculations.values()
+        if name in c.inputs.values()
+    ]
+    if net is not None:
+        found += list(_on_rail(design, net))
+    if rail is not None:
+        for what, text, _ in _texts(design):
+            if any(abs(v - rail) < 0.05 for v in mentioned(text)):
+                found.append(Trace(what, f"says “{text[:60]}”"))
+        for need in design.requirements.values():
+            if need.about == name or any(abs(v - rail) < 0.05 for v in mentioned(need.text)):
+                found.append(Trace(need.id, f"requires “{need.text[:60]}”"))
+    return found
+
+
+def _on_rail(design: Design, net: Net) -> Iterator[Trace]:
+    for part, pin in design.pins_on(net.name):
+        others = [
+            design.nets[n] for p in part.pins
+            if p.number != pin.number and (n := design.net_of(pin_name(part.ref, p.number))) is not None
+        ]  # fmt: skip
+        if part.kind == "resistor" and others:
+            what = "divides or discharges it" if others[0].role == "ground" else f"pulls {others[0].name} up"
+            yield Trace(part.ref, what)
+        rating = next((k for k in ("vmax_v", "vr_v", "vds_v", "vin_max_v", "supply_max_v") if k in part.params), None)
+        if rating:
+            yield Trace(part.ref, f"is rated {part.params[rating]:g} V")

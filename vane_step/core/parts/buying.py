@@ -1,0 +1,264 @@
+"""What a list of parts costs at a quantity, from a supplier's offers; asking the supplier is not done here."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from vane_step.core.design.model import Design, Part, natural
+from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.parts.catalogue import PARAMETERS, Catalogue, CataloguePart
+
+QUANTITIES = (1, 5, 10, 50)
+STALE_AFTER = timedelta(days=1)
+
+
+class Break(BaseModel):
+    """The price of one from a quantity upwards."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    quantity: int = Field(ge=1, le=10**9)
+    price: float = Field(ge=0, le=1e6)
+
+
+class Offer(BaseModel):
+    """What a supplier says of a part: stock, prices, least order and step, lead time, life."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    number: str = Field(max_length=200)
+    supplier: str = Field(max_length=80)
+    stock: int = Field(ge=0, le=10**9)
+    minimum: int = Field(default=1, ge=1, le=10**6)
+    multiple: int = Field(default=1, ge=1, le=10**6)
+    breaks: tuple[Break, ...] = Field(min_length=1, max_length=20)
+    lead_days: int = Field(ge=0, le=1000)
+    life: Literal["active", "not for new designs", "end of life"] = "active"
+    sources: int = Field(default=1, ge=1, le=100)
+
+
+@dataclass(frozen=True)
+class Dated:
+    """An offer and when it was answered; ``None`` when the supplier does not have the part."""
+
+    offer: Offer | None
+    at: datetime
+
+    def stale(self, now: datetime) -> bool:
+        """Tell whether the answer is older than a day."""
+        return now - self.at > STALE_AFTER
+
+
+@dataclass(frozen=True)
+class Bought:
+    """How many of a part to buy: what is needed, what it costs, and what the next price break would do."""
+
+    wanted: int
+    buy: int
+    each: float
+    total: float
+    cheaper: tuple[int, float] | None = None
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of the list of parts: equal parts together."""
+
+    number: str
+    value: str
+    package: str
+    refs: tuple[str, ...]
+    dated: Dated | None
+    drawer: int
+
+
+def attrition(count: int, part_kind: str) -> int:
+    """Give spares for a quantity: 5 % of chips and at least 2 when more than ten are needed, else none (rule of thumb)."""
+    if count <= 10:
+        return 0
+    share = 0.05 if part_kind in ("resistor", "capacitor", "led", "diode", "inductor") else 0.02
+    return max(2 if share == 0.05 else 1, math.ceil(count * share))
+
+
+def buy(offer: Offer, wanted: int) -> Bought:
+    """Work out the cheapest purchase of at least so many: the least order, the step and the price breaks.
+
+    A larger quantity at the next break may cost less than what is needed: ``cheaper`` then tells how many and what
+    that costs in all.
+    """
+
+    def cost(count: int) -> tuple[int, float, float]:
+        amount = max(count, offer.minimum)
+        amount = math.ceil(amount / offer.multiple) * offer.multiple
+        each = max(
+            (b for b in offer.breaks if b.quantity <= amount), key=lambda b: b.quantity, default=offer.breaks[0]
+        ).price
+        return amount, each, amount * each
+
+    amount, each, total = cost(wanted)
+    better = [cost(b.quantity) for b in offer.breaks if b.quantity > amount]
+    best = min(better, key=lambda c: c[2], default=None)
+    cheaper = (best[0], best[2]) if best and best[2] < total - 1e-9 and best[0] <= max(offer.stock, amount) else None
+    return Bought(wanted, amount, each, total, cheaper)
+
+
+def lines(
+    design: Design, fitted: Mapping[str, bool], offers: Mapping[str, Dated], drawer: Mapping[str, int]
+) -> list[Line]:
+    """Group the fitted parts by what has to be bought, in the order of their references."""
+    groups: dict[tuple[str, str, str], list[Part]] = {}
+    for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
+        if fitted.get(part.ref, part.fitted) and part.kind != "jumper":
+            groups.setdefault((part.catalogue, part.value if not part.catalogue else "", part.package), []).append(part)
+    return [
+        Line(
+            number, parts[0].value, pack, tuple(p.ref for p in parts), offers.get(number) if number else None,
+            drawer.get(number, 0) if number else 0,
+        )
+        for (number, _, pack), parts in groups.items()
+    ]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Sum:
+    """The price of the whole list for a number of boards."""
+
+    boards: int
+    total: float
+    each: float
+    unpriced: int
+
+
+def need_of(line: Line, design: Design, boards: int, stock_first: bool = True) -> int:
+    """Give how many of a line must be bought for so many boards: spares added, the drawer taken off."""
+    count = len(line.refs) * boards
+    whole = count + attrition(count, design.parts[line.refs[0]].kind)
+    return max(0, whole - line.drawer) if stock_first else whole
+
+
+def price_list(design: Design, found: list[Line], boards: int, stock_first: bool = True) -> Sum:
+    """Price a list for a number of boards, from a supplier's offers."""
+    total, unpriced = 0.0, 0
+    for line in found:
+        wanted = need_of(line, design, boards, stock_first)
+        if not wanted:
+            continue
+        if line.dated is None or line.dated.offer is None:
+            unpriced += 1
+            continue
+        total += buy(line.dated.offer, wanted).total
+    return Sum(boards, total, total / boards, unpriced)
+
+
+def alternates(
+    catalogue: Catalogue, offers: Mapping[str, Dated], part: CataloguePart, wanted: int
+) -> list[tuple[CataloguePart, Bought]]:
+    """List parts that can stand in, cheapest first: same category, package and pins, no rating below the part's.
+
+    Only parts with an offer whose stock is enough are listed; the value must be the same.
+    """
+    found = []
+    for other in catalogue.parts.values():
+        if other.number == part.number or not _stands_in(part, other):
+            continue
+        dated = offers.get(other.number)
+        if dated and dated.offer and dated.offer.stock >= wanted and dated.offer.life == "active":
+            found.append((other, buy(dated.offer, wanted)))
+    return sorted(found, key=lambda f: (f[1].total, f[0].number))
+
+
+def _stands_in(part: CataloguePart, other: CataloguePart) -> bool:
+    if (other.category, other.package) != (part.category, part.package):
+        return False
+    if [(p.number, p.name, p.role, p.functions) for p in other.pins] != [
+        (p.number, p.name, p.role, p.functions) for p in part.pins
+    ]:
+        return False
+    for key, need in part.params.items():
+        have, sense = other.params.get(key), PARAMETERS[key].sense
+        if sense == "value" and (have is None or abs(have - need) > 1e-6 * abs(need)):
+            return False
+        if sense in ("rating", "most") and (have is None or have < need * (1 - 1e-9)):
+            return False
+        if sense == "least" and (have is None or have > need * (1 + 1e-9)):
+            return False
+        if (
+            sense == "typical"
+            and have is not None
+            and key in ("tolerance_pct", "vf_v", "dropout_v", "rds_ohm")
+            and have > need * 1.0001
+        ):
+            return False
+    return True
+
+
+def buying_findings(
+    design: Design, found: list[Line], boards: int, now: datetime, swaps: Mapping[str, str] | None = None
+) -> Iterator[Finding]:
+    """Tell what stands in the way of buying: short stock, end of life, one source only, cheaper at the next break."""
+    for line in found:
+        place = Place(step="parts", refs=line.refs)
+        who = f"{line.number} ({', '.join(line.refs[:4])})"
+        if not line.number:
+            yield Finding(
+                level="note", code="no-number", message=f"{', '.join(line.refs[:6])} {line.value}: no part is chosen yet",
+                source="the list of parts", place=place,
+            )  # fmt: skip
+            continue
+        wanted = need_of(line, design, boards, design.brief.stock_first)
+        if not wanted:
+            continue
+        if line.dated is None:
+            continue
+        offer = line.dated.offer
+        source = f"{offer.supplier if offer else 'supplier'}, {line.dated.at:%Y-%m-%d %H:%M} UTC" + (
+            ", more than a day old" if line.dated.stale(now) else ""
+        )
+        other = (swaps or {}).get(line.number)
+        remedy = Remedy(label=f"Take {other} instead", ask=f"swap {' '.join(line.refs)} {other}") if other else None
+        if offer is None:
+            yield Finding(
+                level="look", code="no-offer", message=f"Nobody offers {who}", reading=0, limit=wanted, unit="pieces",
+                source=source, place=place, remedy=remedy,
+            )  # fmt: skip
+            continue
+        yield from _about_offer(offer, who, buy(offer, wanted), source, place, remedy)
+
+
+def _about_offer(
+    offer: Offer, who: str, bought: Bought, source: str, place: Place, remedy: Remedy | None
+) -> Iterator[Finding]:
+    if offer.stock < bought.wanted:
+        text = f"Not enough of {who} in stock; more in {offer.lead_days} days"
+        yield Finding(
+            level="look", code="short-stock", message=text, reading=offer.stock, limit=bought.wanted, unit="pieces",
+            source=source, place=place, remedy=remedy,
+        )  # fmt: skip
+    if offer.life != "active":
+        level: Literal["look", "note"] = "look" if offer.life == "end of life" else "note"
+        yield Finding(
+            level=level, code="life", message=f"{who} is {offer.life}", source=source, place=place, remedy=remedy
+        )
+    if offer.sources == 1 and offer.stock < 20 * bought.wanted:
+        text = f"{who} comes from one source only"
+        yield Finding(
+            level="note",
+            code="one-source",
+            message=text,
+            reading=1,
+            limit=2,
+            unit="sources",
+            source=source,
+            place=place,
+        )
+    if bought.cheaper:
+        count, total = bought.cheaper
+        text = f"{count} of {who} cost less than {bought.buy}"
+        yield Finding(
+            level="note", code="next-break", message=text, reading=round(bought.total, 2), limit=round(total, 2), unit="€",
+            sense="at most", source=source, place=place,
+        )  # fmt: skip
