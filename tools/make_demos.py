@@ -7,11 +7,11 @@ import sys
 import time
 from pathlib import Path
 
+from vane_step.core.ask import ask
 from vane_step.core.board.arrange import arrange
 from vane_step.core.board.check import check
 from vane_step.core.board.geometry import rectangle
-from vane_step.core.board.nearness import nearness_findings
-from vane_step.core.circuit.review import review
+from vane_step.core.board.outlinefile import outline_from
 from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import (
@@ -28,11 +28,12 @@ from vane_step.core.design.model import (
     Pour,
     natural,
 )  # fmt: skip
+from vane_step.core.judge import all_findings
 from vane_step.core.parts.packages import package
 from vane_step.core.power.trace import width_mm
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
-from vane_step.data.shipped import rule_set
+from vane_step.data.shipped import resources, rule_set
 
 FOLDER = Path(__file__).parent.parent / "vane_step" / "data" / "designs"
 ROLES = {
@@ -143,7 +144,7 @@ def frost_sentinel() -> Design:
     s.block = "Supply inputs"
     s.add("J1", "12 V accumulator", "TERM-2", "1:+/S=BATT 2:-=GND", (6.0, 48.0, 0))
     s.two("F1", "3 A", "CHIP-3216M", "BATT", "BATT_F", (14.0, 51.2, 0))
-    s.two("D1", "40V 3A", "SMA", "12V", "BATT_F", (20.8, 51.2, 180))
+    s.two("D1", "HK-40-3A", "SMA", "12V", "BATT_F", (20.8, 51.2, 180))
     s.add(
         "J2",
         "USB-C",
@@ -158,45 +159,39 @@ def frost_sentinel() -> Design:
     s.block = "Buck, 12 V to 5 V"
     s.add(
         "U2",
-        "SNIPE-5B",
+        "AB-18-2",
         "SOT-23-6",
-        "1:BST=BST 2:GND/g=GND 3:FB/i=FB 4:EN/i=12V 5:VIN/s=12V 6:SW/o=SW",
-        (31.0, 46.2, 180),
+        "1:EN/i=12V 2:IN/s=12V 3:SW/o=SW 4:BST=BST 5:GND/g=GND 6:FB/i=FB",
+        (31.0, 46.2, 0),
     )
     s.two("C1", "10u 25V", "CHIP-3216M", "12V", "GND", (26.4, 45.2, 270))
     s.two("C2", "100n", "CHIP-1608M", "BST", "SW", (34.4, 43.4, 90))
-    s.two("L1", "33u 2A1", "IND-6060", "SW", "5V_BUCK", (40.6, 46.6, 0))
+    s.two("L1", "22u", "IND-6060", "SW", "5V_BUCK", (40.6, 46.6, 0))
     s.two("D2", "40V 3A", "SMA", "5V0", "5V_BUCK", (50.6, 51.0, 180))
     s.two("C4", "22u 10V", "CHIP-3216M", "5V_BUCK", "GND", (47.4, 44.6, 270))
-    s.two("R3", "52k3", "CHIP-1608M", "5V_BUCK", "FB", (34.6, 51.2, 180))
-    s.two("R4", "10k", "CHIP-1608M", "FB", "GND", (29.6, 51.2, 180))
+    s.two("R3", "43k", "CHIP-1608M", "5V_BUCK", "FB", (34.6, 51.2, 180))
+    s.two("R4", "8k2", "CHIP-1608M", "FB", "GND", (29.6, 51.2, 180))
     s.block = "Linear, 5 V to 3.3 V"
-    s.add("U3", "DIPPER-33", "SOT-223", "1:GND/g=GND 2:OUT/S=3V3 3:IN/s=5V0 4:OUT/p=3V3", (21.6, 36.0, 180))
+    s.add("U3", "AR-33", "SOT-223", "1:GND/g=GND 2:OUT/S=3V3 3:IN/s=5V0 4:OUT/p=3V3", (21.6, 36.0, 180))
     s.two("C6", "10u", "CHIP-2012M", "5V0", "GND", (28.4, 38.2, 0))
     s.two("C7", "10u", "CHIP-2012M", "3V3", "GND", (15.0, 37.6, 90))
     s.block = "Controller minimum"
-    pins = (
-        "1:PD3/x=PUMP_ON 2:PD4/x=HORN 3:GND/g=GND 4:VDD/s=3V3 5:GND/g=GND 6:VDD/s=3V3 7:OSC1/i=OSC1 8:OSC2/o=OSC2 "
-        "9:PD5/x=LED_FROST 10:PD6/x=LED_ALIVE 11:PD7/n=- 12:PB0/n=- 13:PB1/n=- 14:PB2/n=- 15:PB3/x=PB3 16:PB4/x=PB4 "
-        "17:PB5/x=PB5 18:AVDD/s=3V3 19:PC6/n=- 20:AREF/p=AREF 21:AGND/g=GND 22:PC7/n=- "
-        "23:PC0/x=AIR_TEMP 24:PC1/x=V_BATT "
-        "25:PC2/n=- 26:PC3/n=- 27:SDA/d=SDA 28:SCL/d=SCL 29:RST/i=RESET 30:RXD/i=RX 31:TXD/o=TX 32:PD2/n=-"
-    )
-    s.add("U1", "TERN-32Q", "TQFP-32", pins, (42.0, 28.0, 0))
-    s.two("C8", "100n", "CHIP-1608M", "3V3", "GND", (34.2, 27.2, 270))
-    s.two("C9", "100n", "CHIP-1608M", "3V3", "GND", (49.4, 24.8, 270))
-    s.two("C3", "100n", "CHIP-1608M", "3V3", "GND", (34.2, 31.0, 90))
-    s.two("C10", "100n", "CHIP-1608M", "AREF", "GND", (49.4, 28.4, 270))
-    s.two("Y1", "8 MHz 12p5", "XTAL-P488", "OSC1", "OSC2", (30.0, 19.8, 90), "crystal")
-    s.two("C11", "18p", "CHIP-1608M", "OSC1", "GND", (25.6, 23.0, 180))
-    s.two("C12", "18p", "CHIP-1608M", "OSC2", "GND", (25.6, 17.0, 180))
-    s.two("R5", "10k", "CHIP-1608M", "3V3", "RESET", (44.4, 36.6, 90))
-    s.two("C13", "100n", "CHIP-1608M", "RESET", "GND", (47.4, 36.6, 270))
+    supplies = "5:GND/g=GND 6:VDD/s=3V3 13:GND/g=GND 14:VDD/s=3V3 21:GND/g=GND 22:VDD/s=3V3 29:GND/g=GND 30:VDD/s=3V3"
+    s.add("U1", "OW-32T", "TQFP-32", f"1:RESET/i=RESET {supplies} 32:AVDD/s=3V3", (42.0, 28.0, 0))
+    s.two("C8", "100n", "CHIP-1608M", "3V3", "GND", (34.4, 27.4, 270))
+    s.two("C9", "100n", "CHIP-1608M", "3V3", "GND", (49.6, 29.4, 270))
+    s.two("C3", "100n", "CHIP-1608M", "3V3", "GND", (44.4, 20.8, 180))
+    s.two("C10", "100n", "CHIP-1608M", "3V3", "GND", (40.4, 35.0, 0))
+    s.two("Y1", "8 MHz 20p", "XTAL-P488", "OSC1", "OSC2", (30.0, 22.6, 90), "crystal")
+    s.two("C11", "33p", "CHIP-1608M", "OSC1", "GND", (25.6, 25.6, 180))
+    s.two("C12", "33p", "CHIP-1608M", "OSC2", "GND", (25.6, 19.8, 180))
+    s.two("R5", "10k", "CHIP-1608M", "3V3", "RESET", (33.8, 33.4, 0))
+    s.two("C13", "100n", "CHIP-1608M", "RESET", "GND", (33.8, 31.0, 180))
     s.add(
         "J3",
         "programming",
         "HDR-1x6",
-        "1:3V3=3V3 2:GND=GND 3:RST=RESET 4:CLK=PB5 5:IN=PB4 6:OUT=PB3",
+        "1:3V3=3V3 2:GND=GND 3:RST=RESET 4:CK=PROG_CK 5:IN=PROG_IN 6:OUT=PROG_OUT",
         (46.6, 15.0, 90),
         "card",
     )
@@ -207,26 +202,26 @@ def frost_sentinel() -> Design:
     s.two("C14", "100n", "CHIP-1608M", "AIR_TEMP", "GND", (57.0, 26.6, 0))
     s.block = "Sensor socket"
     s.add("J5", "I2C sensor", "HDR-1x4", "1:3V3=3V3 2:GND=GND 3:SDA=SDA 4:SCL=SCL", (73.6, 41.0, 0), "card")
-    s.two("R7", "4k7", "CHIP-1608M", "3V3", "SDA", (62.4, 41.4, 0))
-    s.two("R8", "4k7", "CHIP-1608M", "3V3", "SCL", (62.4, 38.6, 0))
+    s.two("R7", "3k6", "CHIP-1608M", "3V3", "SDA", (62.4, 41.4, 0))
+    s.two("R8", "3k6", "CHIP-1608M", "3V3", "SCL", (62.4, 38.6, 0))
     s.block = "Pump driver"
     s.add("J6", "pump 2 A", "TERM-2", "1:+=12V 2:-=PUMP", (72.4, 12.6, 180))
-    s.add("Q1", "n 30V 24m", "SOT-23", "1:G/i=PUMP_G 2:S/p=GND 3:D/p=PUMP", (60.4, 10.2, 0))
+    s.add("Q1", "HN-30-5", "SOT-23", "1:G/i=PUMP_G 2:S/p=GND 3:D/d=PUMP", (60.4, 10.2, 0))
     s.two("R9", "100", "CHIP-1608M", "PUMP_ON", "PUMP_G", (54.8, 11.6, 0))
     s.two("R10", "10k", "CHIP-1608M", "PUMP_G", "GND", (54.8, 8.6, 0))
     s.two("D5", "40V 3A", "SMA", "12V", "PUMP", (63.6, 16.6, 180))
     s.block = "Horn"
     s.two("BZ1", "5 V sounder", "SOUNDER-P762-D12", "5V0", "HORN_D", (14.0, 12.4, 90), "sounder")
-    s.add("Q2", "n 30V 60m", "SOT-23", "1:G/i=HORN_G 2:S/p=GND 3:D/p=HORN_D", (24.2, 11.0, 180))
+    s.add("Q2", "HN-30-5", "SOT-23", "1:G/i=HORN_G 2:S/p=GND 3:D/d=HORN_D", (24.2, 11.0, 180))
     s.two("R11", "1k", "CHIP-1608M", "HORN", "HORN_G", (30.4, 10.6, 180))
     s.two("R12", "10k", "CHIP-1608M", "HORN_G", "GND", (30.4, 7.6, 180))
     s.block = "Lights"
     s.two("LED1", "red 2V0", "LED-2012M", "LED_FROST_K", "LED_FROST", (38.4, 5.6, 180), "led")
-    s.two("R13", "240", "CHIP-1608M", "LED_FROST_K", "GND", (43.4, 5.6, 0))
+    s.two("R13", "300", "CHIP-1608M", "LED_FROST_K", "GND", (43.4, 5.6, 0))
     s.two("LED2", "green 2V1", "LED-2012M", "LED_ALIVE_K", "LED_ALIVE", (38.4, 9.2, 180), "led")
     s.two("R14", "240", "CHIP-1608M", "LED_ALIVE_K", "GND", (43.4, 9.2, 0))
     s.block = "Battery reading"
-    s.two("R15", "100k", "CHIP-1608M", "12V", "V_BATT", (57.0, 34.6, 180))
+    s.two("R15", "75k", "CHIP-1608M", "12V", "V_BATT", (57.0, 34.6, 180))
     s.two("R16", "22k", "CHIP-1608M", "V_BATT", "GND", (57.0, 37.2, 0))
     s.two("C15", "100n", "CHIP-1608M", "V_BATT", "GND", (57.0, 32.2, 0))
     board = Board(outline=rectangle(80, 56), corner_radius_nm=nm(3), copper_layers=2, rules=rule_set("standard-house"))
@@ -251,7 +246,72 @@ def frost_sentinel() -> Design:
         "made": LegendText(id="made", text="FERNHOLLOW ORCHARD", x_nm=nm(62.5), y_nm=nm(44.8), height_nm=nm(1.2)),
     }
     pours = {"ground": Pour(id="ground", net="GND", layer="back")}
-    return design.replaced(holes=holes, texts=texts, pours=pours)
+    design = design.replaced(holes=holes, texts=texts, pours=pours)
+    return said(design, *FROST_NUMBERS, "brief ambient 40", *FROST_REASONS, *FROST_NEEDS, "assign U1")
+
+
+FROST_NUMBERS = (
+    "swap U1 OW-32T", "swap U2 AB-18-2", "swap U3 AR-33", "swap Q1 Q2 HN-30-5", "swap D1 D2 D5 HK-40-3A", "swap D3 HK-40-1",
+    "swap L1 KL-60-22U", "swap F1 WF-3", "swap J1 J4 J6 NT-2", "swap J2 NU-6", "swap J3 NH-1x6", "swap J5 NH-1x4",
+    "swap J7 NH-1x3", "swap Y1 TQ-8", "swap C11 C12 DC-16G-33P", "swap BZ1 CH-12A", "swap LED1 GL-20R", "swap LED2 GL-20G",
+    "swap C1 DC-32X-10U", "swap C4 DC-32X-22U", "swap C6 C7 DC-20X-10U", "swap C2 C3 C8..10 C13..15 DC-16X-100N",
+    "swap R1 R2 QR-16-5P1K", "swap R3 QR-16-43K", "swap R4 QR-16-8P2K", "swap R5 R6 R10 R12 QR-16-10K",
+    "swap R7 R8 QR-16-3P6K", "swap R9 QR-16-100R", "swap R11 QR-16-1K", "swap R13 QR-16-300R", "swap R14 QR-16-240R",
+    "swap R15 QR-16-75K", "swap R16 QR-16-22K",
+)  # fmt: skip
+FROST_REASONS = (
+    "calc FEEDBACK feedback vout_v=5V0 vref_v=U2.vref_v top_ohm=R3 bottom_ohm=R4",
+    "calc COIL inductor vin_v=14.4 vout_v=5V0 load_a=1 fsw_hz=U2.fsw_hz l_h=L1",
+    "calc HEAT linear vin_v=5V0 vout_v=3V3 load_a=0.15 iq_a=U3.iq_a theta_ja_k_per_w=U3.theta_ja_k_per_w ambient_c=ambient",
+    "calc OSC crystal load_f=Y1.cl_f stray_f=4p c1_f=C11 c2_f=C12",
+    "calc BUS pull-up supply_v=3V3 r1_ohm=R7 r2_ohm=R8",
+    "calc FROST_LIGHT led supply_v=3V3 forward_v=LED1.vf_v current_a=5m r_ohm=R13",
+    "calc ALIVE_LIGHT led supply_v=3V3 forward_v=LED2.vf_v current_a=5m r_ohm=R14",
+    "calc TAP tap input_v=14.4 full_scale_v=3V3 bottom_ohm=R16 top_ohm=R15",
+    "calc NIGHT battery capacity_ah=7 usable=0.7 load_a=0.06 open_v=12.6 internal_ohm=0.05 peak_a=2.1 min_v=11",
+)  # fmt: skip
+FROST_NEEDS = (
+    'brief purpose "Wakes the orchard when the night turns to frost, runs the sprinkler pump, and says so with light and horn."',
+    "brief size 80x56", "brief tall 15", "brief road order", "brief skills no-leadless", "brief quantity 5",
+    "brief budget 20", "brief date 2027-03-01",
+    'demand "PUMP_ON: pwm, HORN: pwm, LED_FROST: gpio, LED_ALIVE: gpio, AIR_TEMP: adc, V_BATT: adc, SDA/SCL: i2c, TX/RX: uart,'
+    ' PROG_CK/PROG_OUT/PROG_IN: spi, OSC1/OSC2: xtal, flash 16k, supply 3.3"',
+    'need Q1 must "Warns within 10 s when the air falls below 1 °C" measured<=10 s',
+    'need Q2 must "Drives the pump with 2 A" current.PUMP>=2',
+    'need Q3 must "Lasts a night of frost on its accumulator" NIGHT.hours>=14',
+    'need Q4 must "The pump does not reset the controller: supply at peak" NIGHT.margin_v>=0.5',
+    'need Q5 must "The linear regulator stays cool enough in July" HEAT.junction_c<=100',
+    'need Q6 must "The horn is heard across the yard"',
+    'need Q7 wish "Fits the lid of the meter box" width<=82',
+    'need Q8 wish "Parts for one under 20 €" cost<=20',
+    'show Q1 6.5 "three trials in the cold store"',
+    "variant accu \"accumulator only\"", "fit J2 R1 R2 D3 no in accu",
+    'note U1 "Internal clock until the crystal runs; see OSC."',
+)  # fmt: skip
+BEEPER_SAYS = (
+    "swap U1 OW-8D", "swap R2 R5 LMF-10K", "swap R1 LMF-100K", "swap R6 LMF-1K", "swap R3 LMF-330R", "swap R4 LMF-100R",
+    "swap LED1 GL-5R", "swap BZ1 CP-12", "swap C1 BDC-100N", "swap C2 BE-10-16P", "swap J1 J2 NH-1x2",
+    'brief purpose "Says with a beep that the seedlings are thirsty; runs a summer on a coin cell."',
+    "brief size 44x44", "brief road etch", "brief skills through-hole", "brief quantity 1", "brief stock-first yes",
+    'demand "PROBE_ON: gpio, MOISTURE: adc, BEEP: pwm, LIGHT: gpio"',
+    "calc CELL battery capacity_ah=0.22 usable=0.8 load_a=60u open_v=3 internal_ohm=15 peak_a=8m min_v=2.0",
+    'need Q1 must "Runs a summer on one cell: 2500 h" CELL.hours>=2500',
+    'need Q2 must "Still starts when the beep draws its peak" CELL.margin_v>=0.5',
+    'need Q3 must "No part that needs hot air" surface<=0',
+    'need Q4 wish "No wire jumper on the front" jumpers<=0',
+    'need Q5 must "Can be heard in the next room"',
+    "assign U1",
+)  # fmt: skip
+
+
+def said(design: Design, *sentences: str) -> Design:
+    """Carry sentences out, as somebody at the ask line would."""
+    shelf = resources()
+    for text in sentences:
+        edit = ask(design, text, shelf).edit
+        assert edit is not None, text
+        design, _ = apply(design, edit)
+    return design
 
 
 def thirst_beeper() -> Design:
@@ -261,12 +321,12 @@ def thirst_beeper() -> Design:
     s.block = "Controller"
     s.add(
         "U1",
-        "WREN-8P",
+        "OW-8D",
         "DIP-8",
-        "1:RST/i=RESET 2:PB3/x=PROBE_ON 3:PB4/x=MOISTURE 4:GND/g=GND 5:PB0/x=BEEP 6:PB1/x=LIGHT 7:PB2/n=- 8:VDD/s=VCC",
+        "1:RESET/i=RESET 3:GND/g=GND 7:VDD/s=VCC",
         (22.0, 21.0, 0),
     )
-    s.two("C1", "100n", "CER-P508-D5", "VCC", "GND", (28.6, 28.6, 0), "capacitor")
+    s.two("C1", "100n", "CER-P508-D5", "VCC", "GND", (28.6, 24.9, 90), "capacitor")
     s.two("R2", "10k", "AXIAL-P762", "VCC", "RESET", (19.0, 30.6, 180))
     s.block = "Battery"
     s.add("J2", "3 V cell", "HDR-1x2", "1:+/S=VCC 2:-=GND", (22.5, 37.0, 90))
@@ -276,12 +336,12 @@ def thirst_beeper() -> Design:
     s.two("R1", "100k", "AXIAL-P762", "PROBE_ON", "PROBE_A", (9.4, 22.0, 90))
     s.two("R6", "1k", "AXIAL-P762", "PROBE_A", "MOISTURE", (13.6, 22.0, 270))
     s.block = "Light"
-    s.two("R3", "330", "AXIAL-P762", "LIGHT", "LIGHT_A", (30.4, 20.0, 90))
+    s.two("R3", "330", "AXIAL-P762", "LIGHT", "LIGHT_A", (31.7, 20.0, 90))
     s.two("LED1", "amber 2V0", "LEDR-P254-D5", "GND", "LIGHT_A", (36.6, 24.6, 90), "led")
     s.block = "Beep"
-    s.two("R4", "100", "AXIAL-P762", "BEEP", "BEEP_A", (33.8, 14.6, 270))
+    s.two("R4", "100", "AXIAL-P762", "BEEP", "BEEP_A", (34.7, 14.6, 270))
     s.two("BZ1", "piezo", "SOUNDER-P762-D12", "BEEP_A", "GND", (22.0, 8.2, 180), "sounder")
-    s.two("R5", "10k", "AXIAL-P762", "BEEP", "GND", (37.4, 15.6, 270))
+    s.two("R5", "10k", "AXIAL-P762", "BEEP", "GND", (37.7, 15.6, 270))
     points = tuple(
         (nm(22 + 22 * math.cos(2 * math.pi * k / 96)), nm(22 + 22 * math.sin(2 * math.pi * k / 96))) for k in range(96)
     )
@@ -294,7 +354,42 @@ def thirst_beeper() -> Design:
             rule=NetRule(width_nm=nm(0.8), clearance_nm=nm(0.4), current=CurrentNeed(current_a=0.05)),
         ),
     }
-    return s.design("Seedling Thirst Beeper", "Fernhollow Orchard", board, wide)
+    return said(s.design("Seedling Thirst Beeper", "Fernhollow Orchard", board, wide), *BEEPER_SAYS)
+
+
+PANEL_SAYS = (
+    "matrix ROW0..2 COL0..4 to-rows KEY-P650-D12 DIODE-P762", "swap S1..15 PK-12", "swap D1..15 HS-41",
+    "use controller OW-28D leaded 3V3=5V0", "use \"LED, leaded\"", "swap R2 LMF-620R",
+    "calc LAMP led supply_v=5V0 forward_v=LED1.vf_v current_a=5m r_ohm=R2",
+    "add J2 NH-1x4", "join J2.1 5V0", "pin J2.1 5V0 supply-out", "join J2.2 TX", "join J2.3 RX", "join J2.4 GND",
+    'demand "ROW0: gpio, ROW1: gpio, ROW2: gpio, COL0: gpio, COL1: gpio, COL2: gpio, COL3: gpio, COL4: gpio,'
+    ' TX/RX: uart, LIGHT: gpio, flash 8k, supply 5"',
+    'brief purpose "Fifteen keys on the packing bench count crates by sort; the board is cut like the weathercock on the barn."',
+    "brief road order", "brief skills through-hole", "brief quantity 2", "brief budget 30", "brief size 190x160",
+    'need Q1 must "Fifteen keys, each told apart from any other"',
+    'need Q2 must "Only leaded parts" surface<=0',
+    'need Q3 wish "Parts for one under 30 €" cost<=30',
+    "calc KEYS matrix keys=15", 'need Q4 must "The matrix leaves pins for the light and the line" KEYS.pins<=8',
+    "assign U1",
+)  # fmt: skip
+
+
+PANEL_PLACES = (
+    "place C1 by U1.9", "place C2 by U1.23", "place C3 by U1.28", "place J1 124 78 90", "place J2 72 13 90",
+    "place LED1 146 92", "place R2 140 84", "pour GND back",
+)  # fmt: skip
+
+
+def packing_bench_panel() -> Design:
+    """Build the key panel: three rows of five keys, leaded parts, two layers, an outline like a weathercock."""
+    outline = outline_from((Path(__file__).parent / "weathercock.svg").read_bytes(), "weathercock.svg")
+    board = Board(outline=outline, copper_layers=2, rules=rule_set("standard-house"))
+    design = said(Design(name="Packing Bench Panel", title="Fernhollow Orchard", board=board), *PANEL_SAYS)
+    keys = [(24 + 19 * column, 73.5 - 18.5 * row) for row in range(3) for column in range(5)]
+    places = [f"place S{k + 1} {x} {y}" for k, (x, y) in enumerate(keys)]
+    places += [f"place D{k + 1} {x} {y + 8.3}" for k, (x, y) in enumerate(keys)]
+    text = 'text "PACKING BENCH" 60 22 2.2'
+    return said(design, *places, "place U1 126 50", *PANEL_PLACES, text)
 
 
 def finish(design: Design, slug: str) -> bool:
@@ -306,7 +401,12 @@ def finish(design: Design, slug: str) -> bool:
     seconds = time.perf_counter() - begin
     design, _ = apply(design, result.edit)
     checked = check(design)
-    findings = [*checked.findings, *review(design), *nearness_findings(design)]
+    proved = {
+        n: p.model_copy(update={"proved": (f"{design.name}, revision A, 2026-05-02",)})
+        for n, p in design.packages.items()
+    }
+    design = design.replaced(packages=proved)
+    findings = all_findings(design)
     print(
         f"{design.name}: {len(design.parts)} parts, {result.links_made}/{result.links_wanted} links "
         f"in {seconds:.2f} s, {checked.figures}"
@@ -319,5 +419,9 @@ def finish(design: Design, slug: str) -> bool:
 
 
 if __name__ == "__main__":
-    clean = [finish(frost_sentinel(), "1-frost-sentinel"), finish(thirst_beeper(), "2-seedling-thirst-beeper")]
+    demos = {
+        "1-frost-sentinel": frost_sentinel, "2-seedling-thirst-beeper": thirst_beeper, "3-packing-bench-panel": packing_bench_panel,
+    }  # fmt: skip
+    wanted = sys.argv[1:] or list(demos)
+    clean = [finish(demos[slug](), slug) for slug in wanted]
     sys.exit(0 if all(clean) else 1)

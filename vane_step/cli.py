@@ -33,7 +33,7 @@ from vane_step.core.parts.part import part_from
 from vane_step.core.parts.pinfiles import read_pins
 from vane_step.core.power import trace as trace_room
 from vane_step.core.quantity import format_value, parse_length_nm, parse_value
-from vane_step.data.shipped import rule_set, rule_sets
+from vane_step.data.shipped import resources, rule_set
 
 app = typer.Typer(
     add_completion=False,
@@ -281,7 +281,7 @@ def say(
     begun = time.perf_counter()
     design = load(source)
     for text in sentence:
-        proposal = ask(design, text, rule_sets())
+        proposal = ask(design, text, resources())
         if proposal.edit is None:
             raise InputError(f"{text!r} does not change a design file.", where="sentence", value=text)
         console.print(f"{text}: {proposal.says}", markup=False, soft_wrap=True)

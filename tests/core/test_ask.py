@@ -14,9 +14,9 @@ from vane_step.core.board.nearness import nearness_findings
 from vane_step.core.design.edits import PlaceParts, apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError
-from vane_step.data.shipped import rule_sets
+from vane_step.data.shipped import resources
 
-SETS = rule_sets()
+SETS = resources()
 
 
 def done(d: Design, *sentences: str) -> Design:

@@ -16,13 +16,13 @@ from vane_step.core.circuit.sheet import sheet
 from vane_step.core.design.edits import Together, apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.data.shipped import rule_set
+from vane_step.data.shipped import resources, rule_set
 
 
 def done(d: Design, *sentences: str) -> Design:
     """Carry sentences out."""
     for text in sentences:
-        edit = ask(d, text, {}).edit
+        edit = ask(d, text, resources()).edit
         assert edit is not None
         d = apply(d, edit)[0]
     return d
@@ -69,7 +69,7 @@ class Runs(unittest.TestCase):
         )
         for text in ("join U1.PB0..4 ROW0..3", "join U1.PB0..9 X0..9", "pins J1 A B C D E F G"):
             with self.subTest(text), self.assertRaises(VaneStepError):
-                ask(d, text, {})
+                ask(d, text, resources())
 
     def test_nets_know_rails_by_name(self) -> None:
         """A net made by joining is a ground or a supply when its name says so."""
@@ -176,7 +176,7 @@ class Matrices(unittest.TestCase):
         self.assertEqual((len(d.parts), len(d.nets["ROW0"].pins), len(d.nets["COL0"].pins)), (30, 5, 3))
         for text in ("matrix A B sideways", "matrix A A", "matrix R0..99 C0..99", "matrix A"):
             with self.subTest(text), self.assertRaises(InputError):
-                ask(d, text, {})
+                ask(d, text, resources())
 
 
 class Repeating(unittest.TestCase):
@@ -211,8 +211,8 @@ class Repeating(unittest.TestCase):
         """Several edits as one: when one does not fit, none happens."""
         d = design([part("R1", "CHIP-1608M", 5, 5)])
         good, bad = (
-            ask(d, "join R1.1 A", {}).edit,
-            ask(design([part("R2", "CHIP-1608M", 5, 5)]), "join R2.1 A", {}).edit,
+            ask(d, "join R1.1 A", resources()).edit,
+            ask(design([part("R2", "CHIP-1608M", 5, 5)]), "join R2.1 A", resources()).edit,
         )
         with self.assertRaises(VaneStepError):
             apply(d, Together(edits=(good, bad)))  # type: ignore[arg-type]

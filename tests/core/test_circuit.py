@@ -18,6 +18,7 @@ from vane_step.core.circuit.sheet import sheet
 from vane_step.core.design.edits import Edit, Join, NudgePart, PartPins, SetPin, SetValue, apply
 from vane_step.core.design.model import Design, Net, NetRole, Part, PartKind, Pin
 from vane_step.core.errors import EditRefused
+from vane_step.data.shipped import resources
 
 
 def found(d: Design) -> list[tuple[str, str]]:
@@ -60,7 +61,7 @@ class Review(unittest.TestCase):
         for fault in faults:
             d = demo(fault["design"])
             for sentence in fault["say"]:
-                edit = ask(d, sentence, {}).edit
+                edit = ask(d, sentence, resources()).edit
                 assert edit is not None
                 d = apply(d, edit)[0]
             with self.subTest(fault["say"], code=fault["code"]):
@@ -81,7 +82,7 @@ class Review(unittest.TestCase):
             "value C12 6p8": ("crystal-load", 6.8, 15, "pF"),
         }
         for sentence, wanted in cases.items():
-            edit = ask(frost, sentence, {}).edit
+            edit = ask(frost, sentence, resources()).edit
             assert edit is not None
             [f] = [f for f in review(apply(frost, edit)[0]) if f.code == wanted[0]]
             self.assertEqual((f.code, f.reading, f.limit, f.unit), wanted)
@@ -226,13 +227,13 @@ class Sheet(unittest.TestCase):
     def test_nudges_survive(self) -> None:
         """A nudged part stays nudged when other parts change, and one that would cover another is refused."""
         d = demo(FROST)
-        self.assertIsNotNone(ask(d, "nudge J7 0 2", {}).edit)
+        self.assertIsNotNone(ask(d, "nudge J7 0 2", resources()).edit)
         d = apply(d, NudgePart(ref="J7", nudge=(0, 2)))[0]
         y = next(m.y for g in sheet(d).groups for m in g.marks if m.ref == "J7")
         again = apply(d, SetValue(ref="R3", value="470"))[0]
         self.assertEqual(y, next(m.y for g in sheet(again).groups for m in g.marks if m.ref == "J7"))
         with self.assertRaises(EditRefused) as caught:
-            ask(d, "nudge J7 -12 0", {})
+            ask(d, "nudge J7 -12 0", resources())
         self.assertIn("J3", str(caught.exception))
 
     def test_empty(self) -> None:

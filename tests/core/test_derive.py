@@ -15,7 +15,7 @@ from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
 from vane_step.core.fab.release import release
 from vane_step.core.judge import all_findings
-from vane_step.data.shipped import rule_sets
+from vane_step.data.shipped import resources
 
 
 class Keeping(unittest.TestCase):
@@ -81,7 +81,7 @@ class Keeping(unittest.TestCase):
             "move H1 9 9",
             "remove ground",
         ):
-            edit = ask(d, text, rule_sets()).edit
+            edit = ask(d, text, resources()).edit
             assert edit is not None
             changed = apply(d, edit)[0]
             kept = [f.key() for f in all_findings(changed)]
@@ -106,7 +106,7 @@ class AtTheSameTime(unittest.TestCase):
                     pool.submit(check, d),
                     pool.submit(all_findings, d),
                     pool.submit(figures, d),
-                    pool.submit(ask, d, "place C8 by U1.6", {}),
+                    pool.submit(ask, d, "place C8 by U1.6", resources()),
                     pool.submit(check, d),
                 ]
                 if k % 25 == 0:

@@ -20,6 +20,7 @@ from tests.support import BEEPER, FROST, ROOT, demo, texts_of
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
 from vane_step.core.fab.reader import read_gerber
+from vane_step.data.shipped import resources
 from vane_step.web import app as app_module
 from vane_step.web.app import create_app
 from vane_step.web.jobs import Jobs
@@ -295,7 +296,7 @@ class Pages(Served):
         from vane_step.core.ask import ask
 
         for text in sentences:
-            edit = ask(store.get("large").design, text, {}).edit
+            edit = ask(store.get("large").design, text, resources()).edit
             assert edit is not None
             store.edit("large", edit, text)
         for path in ("circuit", "board", "board.json", "ledger?step=circuit"):

@@ -1,23 +1,41 @@
-"""All findings of a design in one list, for page, report and release; each rule lives in its own room."""
+"""All findings of a design in one list, less those somebody decided to live with; each rule lives in its own room."""
 
 from __future__ import annotations
 
+import hashlib
+
 from vane_step.core.board.check import check
 from vane_step.core.board.nearness import nearness_findings
+from vane_step.core.brief.limits import limit_findings
+from vane_step.core.brief.needs import need_findings
 from vane_step.core.circuit.review import review
-from vane_step.core.design.model import Design
+from vane_step.core.design.edits import SetItem
+from vane_step.core.design.model import Design, Waiver, pin_name
+from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.finding import Finding, ordered
+from vane_step.core.parts.patternsheet import pattern_findings
 
 
 def all_findings(design: Design, electrical: bool = True) -> list[Finding]:
-    """Give the findings of the circuit and of the board, most pressing first.
+    """Give the findings of brief, circuit and board that are not waived, most pressing first.
 
     Parameters
     ----------
     electrical : bool
         Leave the electrical review out for circuits whose pins have no roles (imported folders).
     """
-    found = [*check(design).findings, *nearness_findings(design)]
+    return [f for f in _everything(design, electrical) if _waiver_of(design, f) is None]
+
+
+def waived_findings(design: Design) -> list[tuple[Finding, Waiver]]:
+    """Give the findings that are waived, with the reason; one whose inputs changed is back among the others."""
+    pairs = ((f, _waiver_of(design, f)) for f in _everything(design, True))
+    return [(f, w) for f, w in pairs if w is not None]
+
+
+def _everything(design: Design, electrical: bool) -> list[Finding]:
+    found = [*check(design).findings, *nearness_findings(design), *limit_findings(design), *need_findings(design)]
+    found += pattern_findings(design)
     if electrical and has_roles(design):
         found += review(design)
     return ordered(found)
@@ -26,3 +44,59 @@ def all_findings(design: Design, electrical: bool = True) -> list[Finding]:
 def has_roles(design: Design) -> bool:
     """Tell whether any pin says what it does; without that an electrical review has nothing to go by."""
     return any(pin.role != "passive" for part in design.parts.values() for pin in part.pins)
+
+
+def _waiver_of(design: Design, finding: Finding) -> Waiver | None:
+    if not design.waivers:
+        return None
+    key = finding.key()
+    found = next((w for w in design.waivers.values() if w.key == key), None)
+    return found if found is not None and found.state == state_of(design, finding) else None
+
+
+def state_of(design: Design, finding: Finding) -> str:
+    """Give a digest of what a finding goes by: its reading and limit, and the parts it names with their nets."""
+    mark = hashlib.blake2b(digest_size=12)
+    mark.update(f"{finding.message}|{finding.reading}|{finding.limit}".encode())
+    for ref in finding.place.refs:
+        part = design.parts.get(ref)
+        if part is not None:
+            nets = [design.net_of(pin_name(ref, p.number)) for p in part.pins]
+            mark.update(f"{ref}|{part.value}|{part.package}|{part.catalogue}|{part.fitted}|{nets}".encode())
+    return mark.hexdigest()
+
+
+def waive(design: Design, code: str, place: str, reason: str) -> SetItem:
+    """Make the edit that waives a finding, named by its rule and place, for a reason.
+
+    Raises
+    ------
+    NotFound
+        When there is no such finding.
+    EditRefused
+        When a stop of the board is meant: copper that cannot be made is not waived.
+    InputError
+        When the reason is missing.
+    """
+    if len(reason.strip()) < 3:
+        raise InputError("A waiver needs a reason.", where=code, allowed="a few words: who decided, and why")
+    wanted = set(place.replace(",", " ").split())
+    for finding in all_findings(design):
+        where = finding.place
+        names = {*where.refs, *where.pins, *([where.net] if where.net else [])}
+        if finding.code != code or (wanted and not wanted <= names):
+            continue
+        if finding.level == "stop" and where.step in ("board", "make"):
+            raise EditRefused(
+                f"{finding.message}: a stop of the board cannot be waived.", where=code,
+                next_step="Change the copper, or choose another maker.",
+            )  # fmt: skip
+        number = 1
+        while f"W{number}" in design.waivers:
+            number += 1
+        waiver = Waiver(
+            id=f"W{number}", key=finding.key()[:400], state=state_of(design, finding), reason=reason.strip()[:200],
+            message=finding.message[:600],
+        )  # fmt: skip
+        return SetItem(waiver=waiver)
+    raise NotFound(f"There is no finding {code} at {place or 'that place'}.", where=code)

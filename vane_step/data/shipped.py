@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from functools import lru_cache
 from importlib.resources import files
 
+from vane_step.core.ask import Resources
+from vane_step.core.circuit.blocks import SavedBlock, block_from
 from vane_step.core.design.fileformat import from_json
 from vane_step.core.design.model import Design, RuleSet
 from vane_step.core.errors import NotFound
@@ -37,6 +40,20 @@ def catalogue() -> Catalogue:
     folder = _ROOT / "catalogue"
     names = sorted(p.name for p in folder.iterdir() if p.name.endswith(".json"))
     return read_catalogue({n: json.loads((folder / n).read_text(encoding="utf-8")) for n in names})
+
+
+@lru_cache(maxsize=1)
+def blocks() -> dict[str, SavedBlock]:
+    """Give the shipped blocks by name."""
+    folder = _ROOT / "blocks"
+    names = sorted(p.name for p in folder.iterdir() if p.name.endswith(".json"))
+    found = [block_from((folder / n).read_text(encoding="utf-8"), n) for n in names]
+    return {b.name: b for b in found}
+
+
+def resources(own: Mapping[str, SavedBlock] | None = None) -> Resources:
+    """Give what the ask line draws on: rules, catalogue and blocks, with the user's own blocks among them."""
+    return Resources(rule_sets(), catalogue(), {**blocks(), **(own or {})})
 
 
 @lru_cache(maxsize=1)

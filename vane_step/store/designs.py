@@ -17,6 +17,7 @@ from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, NotFound, StaleEdit
 from vane_step.store.migrations import migrate
+from vane_step.store.shelfware import Shelfware
 
 SNAPSHOT_EVERY = 50
 
@@ -45,6 +46,7 @@ class DesignStore:
         self._clock = clock
         self._cache: dict[str, Kept] = {}
         migrate(self._db)
+        self.shared = Shelfware(self._db, self._lock, clock)
 
     def close(self) -> None:
         """Close the database."""

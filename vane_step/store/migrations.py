@@ -47,6 +47,31 @@ MIGRATIONS: tuple[tuple[str, str], ...] = (
         ) STRICT;
         """,
     ),
+    (
+        "own blocks, the drawer with its reservations, and what suppliers answered",
+        """
+        CREATE TABLE block (
+            name TEXT PRIMARY KEY,
+            content TEXT NOT NULL,
+            at TEXT NOT NULL
+        ) STRICT;
+        CREATE TABLE drawer (
+            number TEXT PRIMARY KEY,
+            quantity INTEGER NOT NULL CHECK (quantity >= 0)
+        ) STRICT;
+        CREATE TABLE reservation (
+            design TEXT NOT NULL REFERENCES design(id) ON DELETE CASCADE,
+            number TEXT NOT NULL REFERENCES drawer(number) ON DELETE CASCADE,
+            quantity INTEGER NOT NULL CHECK (quantity > 0),
+            PRIMARY KEY (design, number)
+        ) STRICT;
+        CREATE TABLE offer (
+            number TEXT PRIMARY KEY,
+            content TEXT,
+            at TEXT NOT NULL
+        ) STRICT;
+        """,
+    ),
 )
 
 

@@ -16,10 +16,12 @@ from fastapi.staticfiles import StaticFiles
 
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.data.shipped import demo_designs
+from vane_step.standins.host import Hosted
+from vane_step.standins.supplier import create_supplier
 from vane_step.store.designs import DesignStore
 from vane_step.web.hub import Hub
 from vane_step.web.jobs import Jobs
-from vane_step.web.pages import board, changes, circuit, make, power, shelf
+from vane_step.web.pages import board, brief, changes, circuit, make, parts, power, shelf
 from vane_step.web.render import STATIC, page
 from vane_step.web.settings import Settings
 
@@ -39,6 +41,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
         yield
         app.state.hub.close()
         app.state.jobs.close()
+        app.state.supplier.close()
         app.state.store.close()
 
     app = FastAPI(title="Vane Step", lifespan=life, docs_url=None, redoc_url=None)
@@ -46,13 +49,14 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
     app.state.hub = Hub()
     app.state.jobs = Jobs()
     app.state.settings = settings
+    app.state.supplier = Hosted(create_supplier(), settings.supplier)
     if demo:
         known = {row[0] for row in app.state.store.shelf()}
         for name, design in demo_designs().items():
             if name not in known:
                 app.state.store.add(name, design)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for room in (shelf, changes, circuit, power, board, make):
+    for room in (shelf, brief, parts, changes, circuit, power, board, make):
         app.include_router(room.router)
     app.middleware("http")(_guard(settings))
     app.add_exception_handler(VaneStepError, _told)

@@ -10,9 +10,14 @@ from fastapi.responses import HTMLResponse
 from fastapi.templating import Jinja2Templates
 
 from vane_step import __version__
+from vane_step.core.ask import Resources
+from vane_step.core.circuit.blocks import block_from
 from vane_step.core.errors import InputError
+from vane_step.core.judge import waived_findings
 from vane_step.core.quantity import format_value
+from vane_step.data.shipped import resources
 from vane_step.store.designs import DesignStore, Kept
+from vane_step.web.told import told
 from vane_step.web.view import bar, ledger, stair
 
 ROOT = Path(__file__).parent
@@ -42,6 +47,12 @@ def store_of(request: Request) -> DesignStore:
     return store
 
 
+def resources_of(request: Request) -> Resources:
+    """Give what the ask line draws on, with the blocks of the store among the others."""
+    own = {name: block_from(content, name) for name, content in store_of(request).shared.blocks().items()}
+    return resources(own)
+
+
 def decoded(content: bytes, name: str) -> str:
     """Read an upload as UTF-8 text, or raise :class:`InputError` naming it."""
     try:
@@ -57,11 +68,13 @@ def page(request: Request, name: str, data: dict[str, Any], status: int = 200) -
 
 def step_page(request: Request, kept: Kept, step: str, data: dict[str, Any]) -> HTMLResponse:
     """Render a step's page with the frame round it."""
+    found = told(request, kept)
     frame = {
         "kept": kept,
         "design": kept.design,
         "step": step,
-        "stair": stair(kept.design, step),
-        "ledger": ledger(kept.design, step),
+        "stair": stair(kept.design, step, found),
+        "ledger": ledger(step, found),
+        "waived": waived_findings(kept.design),
     }
     return page(request, f"{step}.html", {**frame, **data})

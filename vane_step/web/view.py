@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import shapely
@@ -13,17 +13,21 @@ from vane_step.core.board.geometry import CopperItem, copper_items, holes, outli
 from vane_step.core.board.legend import legend
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.strokefont import text_width
+from vane_step.core.brief.needs import evidence
 from vane_step.core.derive import derived
-from vane_step.core.design.model import Design, LegendText, Part, natural
+from vane_step.core.design.model import SECTIONS, Brief, Design, LegendText, Part, natural
 from vane_step.core.finding import ORDER, Finding
 from vane_step.core.judge import all_findings
 from vane_step.store.designs import Kept
 
-STEPS = (("circuit", "Circuit"), ("power", "Power"), ("board", "Board"), ("make", "Make"))
+STEPS = (
+    ("brief", "Brief"), ("parts", "Parts"), ("circuit", "Circuit"), ("power", "Power"), ("board", "Board"),
+    ("make", "Make"),
+)  # fmt: skip
 HIDDEN_LINKS = 8
 
 
-@derived("name", "title", "parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*SECTIONS)
 def findings_of(design: Design) -> tuple[Finding, ...]:
     """Give all findings of a design, kept by content."""
     return tuple(all_findings(design))
@@ -34,15 +38,17 @@ def step_of(finding: Finding) -> str:
     return "power" if finding.code == "track-current" else finding.place.step
 
 
-def stair(design: Design, current: str) -> list[dict[str, str]]:
+def stair(design: Design, current: str, found: Sequence[Finding]) -> list[dict[str, str]]:
     """Give the treads with their states: asks for you, under way, shown, untouched."""
-    found = findings_of(design)
     stops = {step: sum(1 for f in found if step_of(f) == step and f.level == "stop") for step, _ in STEPS}
     looks = {step: sum(1 for f in found if step_of(f) == step and f.level == "look") for step, _ in STEPS}
     begun = {
+        "brief": bool(design.requirements) or design.brief != Brief(),
+        "parts": any(p.catalogue for p in design.parts.values()),
         "circuit": bool(design.nets), "power": any(n.rule and n.rule.current for n in design.nets.values()),
         "board": any(p.place for p in design.parts.values()), "make": False,
     }  # fmt: skip
+    waiting = sum(1 for e in evidence(design) if e.state == "waits")
     treads = []
     for step, title in STEPS:
         if stops[step]:
@@ -51,6 +57,8 @@ def stair(design: Design, current: str) -> list[dict[str, str]]:
             state, mark, says = "asks", "▲", f"{looks[step]} to look at"
         elif step == "make" and begun["board"] and not stops["board"] and not stops["circuit"]:
             state, mark, says = "under-way", "◐", "ready"
+        elif step == "brief" and waiting:
+            state, mark, says = "under-way", "◐", f"{waiting} to be shown"
         elif begun[step]:
             state, mark, says = "shown", "✓", "clean"
         else:
@@ -68,9 +76,8 @@ def stair(design: Design, current: str) -> list[dict[str, str]]:
     return treads
 
 
-def ledger(design: Design, step: str) -> dict[str, Any]:
+def ledger(step: str, found: Sequence[Finding]) -> dict[str, Any]:
     """Give the findings for the ledger: this step's first; open links are summed up beyond a handful."""
-    found = findings_of(design)
     mine = sorted((f for f in found if step_of(f) == step), key=lambda f: ORDER[f.level])
     others = [f for f in found if step_of(f) != step]
     counts = {level: sum(1 for f in found if f.level == level) for level in ORDER}

@@ -6,14 +6,14 @@ from collections.abc import Sequence
 
 from vane_step.core.ask.words import Proposal, need, number
 from vane_step.core.circuit.capture import matrix, repeat_block
+from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.pins import counted, find_pin
+from vane_step.core.circuit.reasons import where_it_counts
 from vane_step.core.circuit.sheet import anchor_of, check_nudge
 from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, net_of, part_of
 from vane_step.core.design.model import Design, pin_name
 from vane_step.core.errors import InputError
-from vane_step.core.parts.packages import package
-from vane_step.core.parts.part import new_part
 from vane_step.core.parts.pinfiles.table import role_of_name
 
 KEY_PACKAGES = ("KEY-P650-D6", "DIODE-P762")
@@ -120,11 +120,16 @@ def part_pins(design: Design, words: Sequence[str]) -> Proposal:
 
 
 def rename_net(design: Design, words: Sequence[str]) -> Proposal:
-    """Give a net another name."""
+    """Give a net another name; where the name tells a voltage, every place that counts on it is named."""
     need(words, 2, "rename NET NEW")
-    return Proposal(
-        f"{words[0]} is then called {words[1]}", edits.RenameNet(net=words[0], to=words[1]), about=(words[0],)
-    )
+    edit = edits.RenameNet(net=words[0], to=words[1])
+    says = f"{words[0]} is then called {words[1]}"
+    old = volts(design.nets.get(words[0]))
+    if old is not None and old != volts(net_of(apply(design, edit)[0], words[1])):
+        places = where_it_counts(design, words[0])
+        few = ", ".join(p.where for p in places[:8])
+        says += f"; {len(places)} places count on its {old:g} V{f': {few}' if few else ''}"
+    return Proposal(says, edit, about=(words[0],))
 
 
 def merge_nets(design: Design, words: Sequence[str]) -> Proposal:
@@ -173,19 +178,6 @@ def set_pin(design: Design, words: Sequence[str]) -> Proposal:
     edit = edits.edit_from(data)
     says = f"{pin} is called {words[1]}" + (f" and is of role {words[2]}" if len(words) > 2 else "")
     return Proposal(says, edit, about=(pin,))
-
-
-def add_part(design: Design, words: Sequence[str]) -> Proposal:
-    """Add a part, or a run of parts with a value each or one for all."""
-    need(words, 2, "add REF PACKAGE [VALUE]")
-    refs, name = counted(words[0]), words[1]
-    pack = design.packages.get(name) or package(name, design.board.rules.etched)
-    values = list(words[2:]) if len(words) - 2 == len(refs) else [" ".join(words[2:])] * len(refs)
-    parts = [new_part(ref, pack, value) for ref, value in zip(refs, values, strict=True)]
-    adds = [edits.AddPart(part=part, package=pack) for part in parts]
-    what = f"adds {refs[0]}" if len(refs) == 1 else f"adds {refs[0]} to {refs[-1]}, {len(refs)} parts"
-    edit = adds[0] if len(adds) == 1 else edits.Together(edits=tuple(adds))
-    return Proposal(f"{what}, {pack.title or name}, {len(parts[0].pins)} pins", edit, about=tuple(refs))
 
 
 def remove(design: Design, words: Sequence[str]) -> Proposal:

@@ -22,7 +22,6 @@ from vane_step.core.ask.board import (
     turn_part,
 )
 from vane_step.core.ask.circuit import (
-    add_part,
     join,
     make_matrix,
     merge_nets,
@@ -38,7 +37,32 @@ from vane_step.core.ask.circuit import (
     set_value,
 )
 from vane_step.core.ask.copper import lift_copper, route_links, set_clearance, set_width
-from vane_step.core.ask.words import Proposal, Verb, need
+from vane_step.core.ask.parts import (
+    add_part,
+    assign_pins,
+    check_pattern,
+    either,
+    fit,
+    lock_use,
+    make_pattern,
+    prove_pattern,
+    set_note,
+    set_variant,
+    swap_part,
+    use,
+)
+from vane_step.core.ask.reasons import (
+    BRIEF_WORDS,
+    accept_values,
+    calculate,
+    set_brief,
+    set_demand,
+    set_need,
+    show_need,
+    waive_finding,
+)
+from vane_step.core.ask.words import Proposal, Resources, Verb, need
+from vane_step.core.ask.words import alone as by_itself
 from vane_step.core.circuit.pins import pin_words
 from vane_step.core.derive import alone
 from vane_step.core.design.edits import apply
@@ -47,16 +71,31 @@ from vane_step.core.design.model import (
     Design,
     NetRole,
     PinRole,
-    RuleSet,
     natural,
 )
 from vane_step.core.errors import InputError, NotFound
+from vane_step.core.parts.dimensions import DIMENSIONED
 from vane_step.core.parts.packages import package_examples
+from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES
+from vane_step.core.power.formulas import FORMULAS
+
+Maker = Callable[[Design, Sequence[str], Resources], Proposal]
 
 
-def _action(name: str, says: str) -> Callable[[Design, Sequence[str]], Proposal]:
-    def make(design: Design, words: Sequence[str]) -> Proposal:
+def _action(name: str, says: str) -> Maker:
+    def make(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
         return Proposal(says, action=name)
+
+    return make
+
+
+def _locker(locked: bool) -> Maker:
+    """Make the verb that keeps a part in its place, or a pin at its use; or lets them go."""
+
+    def make(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
+        if words and "." in words[0]:
+            return lock_use(design, words, locked)
+        return locker(locked)(design, words)
 
     return make
 
@@ -73,47 +112,124 @@ VERBS: tuple[Verb, ...] = (
         "join",
         "join PIN … NET · join U1.PB0..4 ROW0..4",
         "connect pins, or runs of them",
-        join,
+        by_itself(join),
         ("pin", "pin-or-net", "pin-or-net", "pin-or-net"),
     ),
-    Verb("part", "part PIN …", "take pins off their nets", part_pins, ("pin", "pin", "pin")),
-    Verb("rename", "rename NET NEW", "give a net another name", rename_net, ("net",)),
-    Verb("merge", "merge NET INTO", "make two nets one", merge_nets, ("net", "net")),
-    Verb("pins", "pins REF NAME …", "name the pins of a part in their order", name_pins, ("ref",)),
+    Verb("part", "part PIN …", "take pins off their nets", by_itself(part_pins), ("pin", "pin", "pin")),
+    Verb("rename", "rename NET NEW", "give a net another name", by_itself(rename_net), ("net",)),
+    Verb("merge", "merge NET INTO", "make two nets one", by_itself(merge_nets), ("net", "net")),
+    Verb("pins", "pins REF NAME …", "name the pins of a part in their order", by_itself(name_pins), ("ref",)),
     Verb(
         "matrix",
         "matrix ROW0..2 COL0..4 [to-rows|to-columns]",
         "make a key matrix",
-        make_matrix,
+        by_itself(make_matrix),
         ("net", "net", "sense"),
     ),
-    Verb("repeat", "repeat BLOCK TIMES", "repeat a block with its nets counted on", repeat, ("block",)),
-    Verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", set_pin, ("pin", "", "pin-role")),
-    Verb("value", "value REF VALUE", "change a value", set_value, ("ref",)),
-    Verb("block", "block REF NAME", "move a part to a block of the sheet", set_block, ("ref",)),
-    Verb("add", "add REF PACKAGE [VALUE] · add R1..3 PACKAGE 1k 2k 3k", "add parts", add_part, ("", "package")),
-    Verb("remove", "remove REF", "take out a part, net, hole, pour or text", remove, ("ref",)),
-    Verb("nudge", "nudge REF DX DY", "shift a part on the sheet", nudge, ("ref",)),
+    Verb("repeat", "repeat BLOCK TIMES", "repeat a block with its nets counted on", by_itself(repeat), ("block",)),
+    Verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", by_itself(set_pin), ("pin", "", "pin-role")),
+    Verb("value", "value REF VALUE", "change a value", by_itself(set_value), ("ref",)),
+    Verb("block", "block REF NAME", "move a part to a block of the sheet", by_itself(set_block), ("ref",)),
     Verb(
-        "place", "place REF X Y [TURN] · place REF by PIN", "put a part on the board", place_part, ("ref", "by", "pin")
+        "add", "add REF PACKAGE-OR-NUMBER [VALUE] · add R1..3 PACKAGE 1k 2k 3k", "add parts", add_part, ("", "package")
     ),
-    Verb("turn", "turn REF [DEGREES]", "turn a part", turn_part, ("ref",)),
-    Verb("underside", "underside REF", "move a part to the other side", flip_part, ("ref",)),
-    Verb("lock", "lock REF", "keep a part in its place", locker(True), ("ref",)),
-    Verb("unlock", "unlock REF", "let a part move", locker(False), ("ref",)),
-    Verb("arrange", "arrange", "put all waiting parts on the board", arrange_parts),
-    Verb("width", "width NET 2A [10K] · width NET 0.8mm", "track width by current or by length", set_width, ("net",)),
-    Verb("clearance", "clearance NET 0.3mm", "gap to other copper", set_clearance, ("net",)),
-    Verb("role", "role NET ROLE", "say what a net is for", set_role, ("net", "role")),
-    Verb("route", "route [NET …] [fresh]", "route open links", route_links, ("net", "net")),
-    Verb("lift", "lift NET · lift all", "take copper off the board", lift_copper, ("net",)),
-    Verb("outline", "outline 60x40 [RADIUS]", "board size in mm", set_outline),
-    Verb("hole", "hole X Y [DIAMETER]", "drill a mounting hole", drill_hole),
-    Verb("text", 'text "WORDS" X Y [HEIGHT] [back]', "print on the legend", print_text),
-    Verb("move", "move ID X Y", "shift a hole or a text", move_item, ("item",)),
-    Verb("pour", "pour NET LAYER", "fill a layer with a net", pour_net, ("net", "layer")),
-    Verb("rules", "rules NAME [LAYERS]", "choose a maker", lambda d, w: rules_proposal(d, {}, w), ("rules",)),
-    Verb("go", "go REF", "show a part or net", _go, ("ref-or-net",)),
+    Verb("swap", "swap REF … NUMBER", "take another part of the catalogue", swap_part, ("ref", "number")),
+    Verb("use", "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL]", "put a block in", use, ("saved", "number")),
+    Verb("demand", 'demand "SENSE: adc, PUMP: pwm, BUS: i2c"', "what firmware needs", by_itself(set_demand)),
+    Verb("assign", "assign REF", "give what firmware needs its pins", by_itself(assign_pins), ("ref",)),
+    Verb(
+        "calc",
+        "calc ID FORMULA INPUT=VALUE … OUTPUT=REF",
+        "bind values to a calculation",
+        by_itself(calculate),
+        ("", "formula"),
+    ),
+    Verb(
+        "accept",
+        "accept ID … · accept all",
+        "take the values of stale calculations",
+        by_itself(accept_values),
+        ("reason",),
+    ),
+    Verb(
+        "need",
+        'need ID must|wish "TEXT" [FIGURE<=LIMIT]',
+        "write a requirement",
+        by_itself(set_need),
+        ("need", "level"),
+    ),
+    Verb(
+        "show",
+        'show ID READING · show ID yes "SEEN"',
+        "record what shows a requirement",
+        by_itself(show_need),
+        ("need",),
+    ),
+    Verb("brief", "brief size 60x40 · brief road etch", "say what binds every step", by_itself(set_brief), ("brief",)),
+    Verb("waive", 'waive RULE PLACE "REASON"', "live with a finding", by_itself(waive_finding)),
+    Verb("fit", "fit REF … yes|no [in VARIANT]", "say what is fitted", by_itself(fit), ("ref",)),
+    Verb("variant", 'variant NAME ["TITLE"]', "name a way to fit the board", by_itself(set_variant)),
+    Verb("either", "either NAME REF REF …", "fit one of several parts", by_itself(either), ("", "ref", "ref")),
+    Verb("note", 'note REF "TEXT"', "write a note on a part", by_itself(set_note), ("ref",)),
+    Verb(
+        "pattern",
+        "pattern NAME FAMILY pins=8 L=5.8..6.2 …",
+        "compute a package from a drawing",
+        by_itself(make_pattern),
+        ("", "family"),
+    ),
+    Verb(
+        "checked",
+        "checked PACKAGE PIN-2-IS SENSE",
+        "hold a pattern against its drawing",
+        by_itself(check_pattern),
+        ("package", "direction", "turn"),
+    ),
+    Verb(
+        "proved",
+        'proved PACKAGE "BOARD AND DATE"',
+        "note that a pattern was soldered",
+        by_itself(prove_pattern),
+        ("package",),
+    ),
+    Verb("remove", "remove REF", "take out a part, net, hole, text, reason, need …", by_itself(remove), ("ref",)),
+    Verb("nudge", "nudge REF DX DY", "shift a part on the sheet", by_itself(nudge), ("ref",)),
+    Verb(
+        "place",
+        "place REF X Y [TURN] · place REF by PIN",
+        "put a part on the board",
+        by_itself(place_part),
+        ("ref", "by", "pin"),
+    ),
+    Verb("turn", "turn REF [DEGREES]", "turn a part", by_itself(turn_part), ("ref",)),
+    Verb("underside", "underside REF", "move a part to the other side", by_itself(flip_part), ("ref",)),
+    Verb("lock", "lock REF · lock U1.PA3", "keep a part in its place, a pin at its use", _locker(True), ("ref",)),
+    Verb("unlock", "unlock REF · unlock U1.PA3", "let a part or a pin move", _locker(False), ("ref",)),
+    Verb("arrange", "arrange", "put all waiting parts on the board", by_itself(arrange_parts)),
+    Verb(
+        "width",
+        "width NET 2A [10K] · width NET 0.8mm",
+        "track width by current or by length",
+        by_itself(set_width),
+        ("net",),
+    ),
+    Verb("clearance", "clearance NET 0.3mm", "gap to other copper", by_itself(set_clearance), ("net",)),
+    Verb("role", "role NET ROLE", "say what a net is for", by_itself(set_role), ("net", "role")),
+    Verb("route", "route [NET …] [fresh]", "route open links", by_itself(route_links), ("net", "net")),
+    Verb("lift", "lift NET · lift all", "take copper off the board", by_itself(lift_copper), ("net",)),
+    Verb("outline", "outline 60x40 [RADIUS]", "board size in mm", by_itself(set_outline)),
+    Verb("hole", "hole X Y [DIAMETER]", "drill a mounting hole", by_itself(drill_hole)),
+    Verb("text", 'text "WORDS" X Y [HEIGHT] [back]', "print on the legend", by_itself(print_text)),
+    Verb("move", "move ID X Y", "shift a hole or a text", by_itself(move_item), ("item",)),
+    Verb("pour", "pour NET LAYER", "fill a layer with a net", by_itself(pour_net), ("net", "layer")),
+    Verb(
+        "rules",
+        "rules NAME [LAYERS]",
+        "choose a maker",
+        lambda d, w, r: rules_proposal(d, dict(r.rules), w),
+        ("rules",),
+    ),
+    Verb("go", "go REF", "show a part or net", by_itself(_go), ("ref-or-net",)),
     Verb("undo", "undo", "take the last change back", _action("undo", "takes the last change back")),
     Verb("redo", "redo", "do it again", _action("redo", "does it again")),
 )
@@ -130,7 +246,7 @@ def split_words(text: str) -> list[str]:
         return text.replace('"', "").split()
 
 
-def ask(design: Design, text: str, sets: dict[str, RuleSet]) -> Proposal:
+def ask(design: Design, text: str, resources: Resources | None = None) -> Proposal:
     """Understand a sentence.
 
     Raises
@@ -145,10 +261,7 @@ def ask(design: Design, text: str, sets: dict[str, RuleSet]) -> Proposal:
         )
     try:
         with alone:
-            if words[0] == "rules":
-                proposal = rules_proposal(design, sets, words[1:])
-            else:
-                proposal = BY_NAME[words[0]].make(design, words[1:])
+            proposal = BY_NAME[words[0]].make(design, words[1:], resources or Resources())
             if proposal.edit is not None:
                 apply(design, proposal.edit)
             return proposal
@@ -156,7 +269,7 @@ def ask(design: Design, text: str, sets: dict[str, RuleSet]) -> Proposal:
         raise input_error(error, "ask line") from error
 
 
-def complete(design: Design, text: str, sets: dict[str, RuleSet]) -> list[str]:
+def complete(design: Design, text: str, resources: Resources | None = None) -> list[str]:
     """List how the last word of a sentence may go on, at most 12, best first."""
     words = split_words(text)
     if not text or text.endswith(" ") or not words:
@@ -169,12 +282,14 @@ def complete(design: Design, text: str, sets: dict[str, RuleSet]) -> list[str]:
         return []
     last = words[-1]
     found = [
-        w for w in _choices(design, verb.words[place], last, sets) if w.lower().startswith(last.lower()) and w != last
+        w
+        for w in _choices(design, verb.words[place], last, resources or Resources())
+        if w.lower().startswith(last.lower()) and w != last
     ]
     return sorted(found, key=natural)[:12]
 
 
-def _choices(design: Design, what: str, last: str, sets: dict[str, RuleSet]) -> list[str]:
+def _choices(design: Design, what: str, last: str, resources: Resources) -> list[str]:
     refs, nets = list(design.parts), list(design.nets)
     pins: list[str] = []
     if "pin" in what:
@@ -185,9 +300,13 @@ def _choices(design: Design, what: str, last: str, sets: dict[str, RuleSet]) -> 
         "by": ["by", "off"],
         "sense": ["to-rows", "to-columns"],
         "block": list(dict.fromkeys(p.block for p in design.parts.values() if p.block)),
-        "rules": list(sets), "layer": list(design.board.layers),
+        "rules": list(resources.rules), "layer": list(design.board.layers),
         "role": list(get_args(NetRole)), "pin-role": list(get_args(PinRole)), "": [],
         "item": [*design.holes, *design.texts],
-        "package": [*design.packages, *package_examples()],
+        "package": [*design.packages, *package_examples(), *(resources.catalogue.parts if len(last) > 1 else [])],
+        "number": list(resources.catalogue.parts), "saved": [*resources.blocks, "controller"],
+        "formula": list(FORMULAS), "reason": [*design.calculations, "all"], "need": list(design.requirements),
+        "level": ["must", "wish"], "brief": list(BRIEF_WORDS), "family": list(DIMENSIONED),
+        "direction": list(DIRECTIONS), "turn": list(SENSES),
     }  # fmt: skip
     return table[what]

@@ -3,14 +3,23 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from vane_step.core.circuit.blocks import SavedBlock
 from vane_step.core.design.edits import Edit
-from vane_step.core.design.model import (
-    Design,
-)
+from vane_step.core.design.model import Design, RuleSet
 from vane_step.core.errors import InputError
+from vane_step.core.parts.catalogue import Catalogue
+
+
+@dataclass(frozen=True)
+class Resources:
+    """What sentences may draw on beside the design; it comes from outside, since the core reads no files."""
+
+    rules: Mapping[str, RuleSet] = field(default_factory=dict)
+    catalogue: Catalogue = field(default_factory=lambda: Catalogue({}))
+    blocks: Mapping[str, SavedBlock] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -30,8 +39,24 @@ class Verb:
     name: str
     form: str
     does: str
-    make: Callable[[Design, Sequence[str]], Proposal]
+    make: Callable[[Design, Sequence[str], Resources], Proposal]
     words: tuple[str, ...] = field(default=())
+
+
+def alone(make: Callable[[Design, Sequence[str]], Proposal]) -> Callable[[Design, Sequence[str], Resources], Proposal]:
+    """Make a verb that needs nothing but the design."""
+    return lambda design, words, _resources: make(design, words)
+
+
+def pairs(words: Sequence[str], form: str) -> dict[str, str]:
+    """Read ``key=value`` words."""
+    found = {}
+    for word in words:
+        key, sign, value = word.partition("=")
+        if not sign or not key or not value:
+            raise InputError(f"{word!r} is no key=value.", where="ask line", value=word, allowed=form)
+        found[key] = value
+    return found
 
 
 def need(words: Sequence[str], count: int, form: str) -> None:

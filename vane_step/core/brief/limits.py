@@ -44,7 +44,8 @@ def _road(design: Design) -> Iterator[Finding]:
             ("etched at home", "of a board house") if brief.road == "etch" else ("ordered", "for etching at home")
         )
         yield Finding(
-            level="look", code="brief-road", message=f"The brief wants the board {want}, its rules are those {use}: {rules.title}",
+            level="look", code="brief-road",
+            message=f"The brief wants the board {want}, its rules are those {use}: {rules.title}",
             source=BRIEF, place=Place(step="board"),
         )  # fmt: skip
 
@@ -57,7 +58,8 @@ def _skills(design: Design) -> Iterator[Finding]:
         for text in skill_misfits(design.packages[name], design.brief):
             yield Finding(
                 level="look", code="brief-skill", message=f"{text}: {', '.join(refs[:6])}", reading=len(refs), limit=0,
-                unit="parts", sense="at most", source="tools and skills of the brief", place=Place(step="parts", refs=tuple(refs)),
+                unit="parts", sense="at most", source="tools and skills of the brief",
+                place=Place(step="parts", refs=tuple(refs)),
             )  # fmt: skip
 
 

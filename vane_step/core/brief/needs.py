@@ -16,6 +16,8 @@ from vane_step.core.finding import Finding, Place
 from vane_step.core.parts.skills import is_through_hole
 
 State = Literal["shown", "fails", "waits"]
+# Figures that come from outside of the design, when somebody asked for them.
+OUTSIDE = ("cost",)
 MARKS: dict[State, str] = {"shown": "✓", "fails": "■", "waits": "○"}
 
 
@@ -42,7 +44,7 @@ class Evidence:
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "calculations", "brief")
 def known_figures(design: Design) -> dict[str, Figure]:
-    """Give every figure of a design by key: its board, its parts, its links, currents of nets, results of calculations."""
+    """Give every figure of a design by key: board, parts, links, currents of nets, results of calculations."""
     x0, y0, x1, y1 = outline(design).bounds
     counted = figures(design)
     placed = [p for p in design.parts.values() if p.place]
@@ -117,8 +119,9 @@ def need_findings(design: Design, more: Mapping[str, Figure] | None = None) -> I
         need = e.requirement
         if e.state == "fails":
             yield Finding(
-                level="stop" if need.level == "must" else "look", code="requirement", message=f"{need.id} is not met: {need.text}",
-                reading=e.reading, limit=need.limit, unit=e.unit, sense=need.sense, source=f"requirement {need.id} ({need.level})",
+                level="stop" if need.level == "must" else "look", code="requirement",
+                message=f"{need.id} is not met: {need.text}", reading=e.reading, limit=need.limit, unit=e.unit,
+                sense=need.sense, source=f"requirement {need.id} ({need.level})",
                 place=Place(step="brief", net=need.about or None),
             )  # fmt: skip
 
@@ -131,7 +134,7 @@ def checked(need: Requirement, known: Mapping[str, Figure]) -> Requirement:
     InputError
         When its figure is unknown, or a limit is missing.
     """
-    if need.shown_by == "figure" and need.figure not in known:
+    if need.shown_by == "figure" and need.figure not in known and need.figure not in OUTSIDE:
         raise InputError(
             f"The program knows no figure {need.figure!r}.", where=need.id, value=need.figure,
             allowed=", ".join(list(known)[:24]), next_step="Choose a figure, or show it by a measurement.",

@@ -46,6 +46,20 @@ def value_of(part: Part) -> float | None:
         return None
 
 
+def is_switch(part: Part) -> bool:
+    """Tell whether a part is a single transistor, by the names of its pins."""
+    names = {p.name.upper() for p in part.pins}
+    return len(part.pins) <= 4 and (names >= {"G", "D", "S"} or names >= {"B", "C", "E"})
+
+
+def _loads(design: Design, part: Part, net: Net) -> bool:
+    """Tell whether a part that is no resistor hangs between a net and a supply, as loads do."""
+    if part.kind == "resistor" or len(part.pins) > 6 or is_switch(part):
+        return False
+    others = (_net(design, pin_name(part.ref, p.number)) for p in part.pins)
+    return any(o is not None and o is not net and o.role == "supply" for o in others)
+
+
 def _net(design: Design, pin: str) -> Net | None:
     name = design.net_of(pin)
     return design.nets[name] if name else None
@@ -117,7 +131,12 @@ def _spellings(design: Design) -> Iterator[Finding]:
 def _pull_ups(design: Design) -> Iterator[Finding]:
     """Open-drain nets: without pull-up, or with pull-ups that together are too strong or too weak."""
     for net in design.nets.values():
-        drains = [part.ref for part, pin in design.pins_on(net.name) if pin.role == "open-drain"]
+        # A transistor pulls a load, not a line: it wants no pull-up.
+        drains = [
+            part.ref for part, pin in design.pins_on(net.name) if pin.role == "open-drain" and not is_switch(part)
+        ]  # fmt: skip
+        if any(_loads(design, part, net) for part in {p.ref: p for p, _ in design.pins_on(net.name)}.values()):
+            continue
         if not drains or len(net.pins) < 2:
             continue
         ups = [(p, n, v) for p, n in _between(design, "resistor", net, "supply") if (v := value_of(p))]

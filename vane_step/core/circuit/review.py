@@ -6,6 +6,9 @@ from collections.abc import Iterator
 from typing import Literal
 
 from vane_step.core.circuit.electrics import values
+from vane_step.core.circuit.hazards import hazards
+from vane_step.core.circuit.reasons import reason_findings
+from vane_step.core.circuit.variants import variant_findings
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name, split_pin
 from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
@@ -17,9 +20,9 @@ RULE_OF_THUMB = "rule of thumb"
 CIRCUIT = "the circuit"
 
 
-@derived("parts", "nets")
+@derived("parts", "nets", "variants", "calculations", "brief", "texts")
 def review(design: Design) -> tuple[Finding, ...]:
-    """Review a circuit: open pins, lonely nets, outputs that fight, supplies, decoupling, and what values tell."""
+    """Review a circuit: open pins, lonely nets, fights, supplies, decoupling, values, ratings, reasons and variants."""
     found = [
         *_open_pins(design),
         *_lonely_nets(design),
@@ -28,6 +31,9 @@ def review(design: Design) -> tuple[Finding, ...]:
         *_grounds(design),
         *_decoupling(design),
         *values(design),
+        *hazards(design),
+        *reason_findings(design),
+        *variant_findings(design),
     ]
     return tuple(ordered(found))
 
@@ -55,6 +61,8 @@ def _open_pins(design: Design) -> Iterator[Finding]:
             name = pin_name(part.ref, pin.number)
             if pin.role == "unconnected" or design.net_of(name) is not None:
                 continue
+            if pin.role == "io" and pin.functions:
+                continue  # A spare port pin of a controller: firmware decides what it does.
             level = levels.get(pin.role, "note")
             if part.kind != "card" and len(part.pins) == 2:
                 level = "look"
@@ -77,7 +85,11 @@ def _lonely_nets(design: Design) -> Iterator[Finding]:
 
 def _fights(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
-        drivers = [(part, pin) for part, pin in design.pins_on(net.name) if pin.role in ("output", "supply-out")]
+        drivers = [
+            (part, pin)
+            for part, pin in design.pins_on(net.name)
+            if pin.role in ("output", "supply-out") and part.fitted
+        ]  # fmt: skip
         # Several supply pins of one connector or regulator are one source.
         if len({part.ref if pin.role == "supply-out" else pin_name(part.ref, pin.number) for part, pin in drivers}) > 1:
             names = tuple(pin_name(a.ref, b.number) for a, b in drivers)

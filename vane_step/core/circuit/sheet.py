@@ -163,7 +163,7 @@ class _Run:
     def build(self, part: Part, pin: Pin, net: Net | None) -> None:
         """Draw everything that belongs to a pin."""
         if net is None:
-            kind = "free" if pin.role == "unconnected" else "open"
+            kind = "free" if pin.role == "unconnected" or (pin.role == "io" and pin.functions) else "open"
             self._wire("", 10)
             self._end(kind, 10, 10, pin=pin_name(part.ref, pin.number))
             return

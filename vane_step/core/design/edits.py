@@ -114,6 +114,22 @@ class AddPart(Frozen):
         return changes
 
 
+class ReplacePart(Frozen):
+    """Put another part in a part's stead: its place, block, connections and fit stay, so its pins must be there."""
+
+    kind: Literal["replace-part"] = "replace-part"
+    part: Part
+    package: Package | None = None
+
+    def changes(self, design: Design) -> Changes:
+        old = part_of(design, self.part.ref)
+        stays = {k: getattr(old, k) for k in ("place", "block", "nudge", "note", "uses", "fitted", "choice")}
+        changes: Changes = {("parts", old.ref): self.part.model_copy(update=stays)}
+        if self.package:
+            changes[("packages", self.package.name)] = self.package
+        return changes
+
+
 class RemovePart(Frozen):
     """Take a part out of the circuit and off its nets; its copper stays."""
 
@@ -470,6 +486,7 @@ class Restore(Frozen):
 
 Single = Annotated[
     AddPart
+    | ReplacePart
     | RemovePart
     | SetValue
     | SetPin

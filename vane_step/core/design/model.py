@@ -439,6 +439,7 @@ COLLECTIONS: Final[dict[str, type[Frozen]]] = {
 }
 # Sections that hold one thing instead of many.
 SINGLES: Final[dict[str, type[Frozen]]] = {"board": Board, "brief": Brief}
+SECTIONS: Final = (*COLLECTIONS, *SINGLES, "name", "title")
 
 
 class Design(Frozen):

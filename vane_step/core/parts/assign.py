@@ -50,10 +50,11 @@ class Assignment:
 def offers(pin: Pin, wanted: str) -> list[tuple[str, str]]:
     """List how a pin can serve a function: the function as the pin has it, and the peripheral it belongs to.
 
-    ``UART.TX`` is served by ``UART1.TX`` of peripheral ``UART1``; ``GPIO`` by any pin that goes both ways.
+    ``UART.TX`` is served by ``UART1.TX`` of peripheral ``UART1``; ``GPIO`` by any pin of a port.
     """
     if wanted == "GPIO":
-        return [("GPIO", "")] if pin.role == "io" and "RESET" not in pin.functions else []
+        free = any(f.startswith("INT") for f in pin.functions) and "RESET" not in pin.functions
+        return [("GPIO", "")] if free else []
     kind, _, leg = wanted.partition(".")
     found = []
     for have in pin.functions:

@@ -77,7 +77,7 @@ class Line:
 
 
 def attrition(count: int, part_kind: str) -> int:
-    """Give spares for a quantity: 5 % of chips and at least 2 when more than ten are needed, else none (rule of thumb)."""
+    """Give spares for a quantity above ten: 5 % of small parts and at least 2, 2 % of others (rule of thumb)."""
     if count <= 10:
         return 0
     share = 0.05 if part_kind in ("resistor", "capacitor", "led", "diode", "inductor") else 0.02
@@ -205,8 +205,8 @@ def buying_findings(
         who = f"{line.number} ({', '.join(line.refs[:4])})"
         if not line.number:
             yield Finding(
-                level="note", code="no-number", message=f"{', '.join(line.refs[:6])} {line.value}: no part is chosen yet",
-                source="the list of parts", place=place,
+                level="note", code="no-number", source="the list of parts", place=place,
+                message=f"{', '.join(line.refs[:6])} {line.value}: no part is chosen yet",
             )  # fmt: skip
             continue
         wanted = need_of(line, design, boards, design.brief.stock_first)
@@ -259,6 +259,6 @@ def _about_offer(
         count, total = bought.cheaper
         text = f"{count} of {who} cost less than {bought.buy}"
         yield Finding(
-            level="note", code="next-break", message=text, reading=round(bought.total, 2), limit=round(total, 2), unit="€",
-            sense="at most", source=source, place=place,
+            level="note", code="next-break", message=text, reading=round(bought.total, 2), limit=round(total, 2),
+            unit="€", sense="at most", source=source, place=place,
         )  # fmt: skip

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from vane_step.core.design.edits import AddPart, Join, PartPins, SetPart, Single, Together, part_of
-from vane_step.core.design.model import Brief, Design, Part, Pin, PinUse, pin_name
+from vane_step.core.design.edits import AddPart, Join, PartPins, SetPart, SetPin, Single, Together, part_of
+from vane_step.core.design.model import Brief, Design, Part, Pin, PinRole, PinUse, pin_name
 from vane_step.core.errors import InputError
 from vane_step.core.parts.assign import Assignment, assign
 from vane_step.core.parts.catalogue import Catalogue, CataloguePart
@@ -131,7 +131,24 @@ def apply_assignment(design: Design, ref: str, solved: Assignment) -> Together:
     if leaving:
         edits.append(PartPins(pins=leaving))
     edits += [Join(pins=(pin,), net=net) for pin, net in wanted.items() if design.net_of(pin) != net]
+    roles = {u.pin: role_of_function(u.function) for u in uses}
+    for pin in part.pins:
+        role = roles.get(pin.number, "io" if pin.number in {u.pin for u in part.uses} else pin.role)
+        if role != pin.role:
+            edits.append(SetPin(pin=pin_name(ref, pin.number), role=role))
     return Together(edits=tuple(edits))
+
+
+def role_of_function(function: str) -> PinRole:
+    """Tell what a pin does electrically while it serves a function, as the review reads it."""
+    head, _, leg = function.partition(".")
+    if head.startswith("I2C"):
+        return "open-drain"
+    if leg in ("TX", "CK", "MOSI", "OUT") or head.startswith(("PWM", "DAC")):
+        return "output"
+    if leg in ("RX", "MISO", "IN") or head.startswith(("ADC", "INT", "CLKIN")):
+        return "input"
+    return "io"
 
 
 def lock_pin(design: Design, ref: str, number: str, locked: bool) -> SetPart:

@@ -22,7 +22,7 @@ TITLES: Final = {
 }  # fmt: skip
 MAX_DEMANDS = 200
 _LINE = re.compile(
-    r"^(?:(?P<name>[A-Za-z_][\w]{0,39})\s*:\s*)?(?:(?P<count>\d{1,3})\s*x?\s+)?(?P<what>[a-z0-9]+)(?P<tolerant>\s+5v)?$",
+    r"^(?:(?P<name>[A-Za-z_]\w{0,39}(?:/\w{1,40}){0,4})\s*:\s*)?(?:(?P<count>\d{1,3})\s*x?\s+)?(?P<what>[a-z0-9]+)(?P<tolerant>\s+5v)?$",
     re.I,
 )
 _LIMIT = re.compile(r"^(flash|ram|supply|clock|package|price)\s+(.+)$", re.I)
@@ -55,7 +55,8 @@ def read_demand(text: str) -> Demand:
     """Read a demand, one wish a line or parted by commas; a hash begins a comment.
 
     ``SENSE: adc``, ``4 adc``, ``PUMP: pwm``, ``2 uart``, ``FLOW: int 5v``, ``flash 32k``, ``supply 3.0..3.6``,
-    ``package TQFP``, ``price 3``. A serial port named ``GPS`` asks for ``GPS_TX`` and ``GPS_RX``.
+    ``package TQFP``, ``price 3``. A serial port named ``GPS`` asks for ``GPS_TX`` and ``GPS_RX``; ``TX/RX: uart``
+    names each of its lines.
 
     Raises
     ------
@@ -111,7 +112,15 @@ def _signals(word: str, line: int, taken: set[str]) -> list[Signal]:
         while not match["name"] and name in taken | {s.group for s in found}:
             k += 1
             name = f"{stem}{k + 1}"
-        for function in FUNCTIONS[what]:
-            _, _, leg = function.partition(".")
-            found.append(Signal(f"{name}_{leg}" if leg else name, function, name, bool(match["tolerant"])))
+        legs = FUNCTIONS[what]
+        own = name.split("/")
+        if len(own) > 1 and len(own) != len(legs):
+            raise InputError(
+                f"{what} has {len(legs)} lines, {name} names {len(own)}.", where=f"demand, line {line}", value=word,
+                allowed=", ".join(f.rpartition(".")[2] for f in legs),
+            )  # fmt: skip
+        for k, function in enumerate(legs):
+            leg = function.partition(".")[2]
+            title = own[k] if len(own) > 1 else f"{name}_{leg}" if leg else name
+            found.append(Signal(title, function, name, bool(match["tolerant"])))
     return found

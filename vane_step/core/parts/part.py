@@ -14,7 +14,7 @@ NEW_BLOCK = "New parts"
 # What the letters of a reference say of a two-terminal part (IEC 60617 symbols).
 KINDS: dict[str, PartKind] = {
     "R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "LED": "led", "Y": "crystal", "F": "fuse",
-    "TH": "thermistor", "S": "switch", "BZ": "sounder",
+    "TH": "thermistor", "S": "switch", "BZ": "sounder", "JP": "jumper",
 }  # fmt: skip
 
 

@@ -12,10 +12,11 @@ from pydantic import BaseModel, ConfigDict, Field
 from vane_step.core.ask import VERBS, Proposal, ask, complete
 from vane_step.core.design.edits import edit_from
 from vane_step.core.errors import EditRefused, StaleEdit, VaneStepError
-from vane_step.data.shipped import rule_sets
+from vane_step.core.judge import waive, waived_findings
 from vane_step.store.designs import Kept
 from vane_step.web.jobs import RouteDone
-from vane_step.web.render import page, store_of
+from vane_step.web.render import page, resources_of, store_of
+from vane_step.web.told import told
 from vane_step.web.view import ledger, stair
 
 router = APIRouter()
@@ -59,6 +60,24 @@ def change(request: Request, id: str, body: Change) -> dict[str, Any]:
     return answer(request, store_of(request).edit(id, edit_from(body.edit), body.label, body.version), body.label)
 
 
+class Waiving(BaseModel):
+    """A finding somebody lives with, named by its rule and place, and why."""
+
+    model_config = ConfigDict(extra="forbid")
+    code: str = Field(max_length=80)
+    place: str = Field(max_length=300)
+    reason: str = Field(max_length=200)
+    version: int
+
+
+@router.post("/d/{id}/waive")
+def live_with(request: Request, id: str, body: Waiving) -> dict[str, Any]:
+    """Waive a finding for a reason."""
+    edit = waive(store_of(request).get(id).design, body.code, body.place, body.reason)
+    label = f"live with {body.code}"
+    return answer(request, store_of(request).edit(id, edit, label, body.version), label)
+
+
 @router.post("/d/{id}/undo")
 def undo(request: Request, id: str, body: OnVersion) -> dict[str, Any]:
     """Take the last change back."""
@@ -78,14 +97,14 @@ def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
     kept = store.get(id)
     if not body.commit:
         told: dict[str, Any] = {
-            "completions": complete(kept.design, body.text, rule_sets()),
+            "completions": complete(kept.design, body.text, resources_of(request)),
             "says": "",
             "refused": "",
             "about": [],
         }
         if body.text.strip():
             try:
-                proposal = ask(kept.design, body.text, rule_sets())
+                proposal = ask(kept.design, body.text, resources_of(request))
                 told |= {"says": proposal.says, "about": proposal.about}
             except VaneStepError as error:
                 told["refused"] = error.line()
@@ -95,7 +114,7 @@ def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
             "The design was changed elsewhere meanwhile; nothing was done.", where=id, value=f"version {body.version}",
             allowed=f"version {kept.version}", next_step="Look at what changed and do it again.",
         )  # fmt: skip
-    proposal = ask(kept.design, body.text, rule_sets())
+    proposal = ask(kept.design, body.text, resources_of(request))
     if proposal.action:
         return _act(request, kept, proposal)
     assert proposal.edit is not None
@@ -172,11 +191,13 @@ def events(request: Request, id: str) -> StreamingResponse:
 def ledger_fragment(request: Request, id: str, step: str) -> HTMLResponse:
     """Give the ledger and the stair as they stand."""
     kept = store_of(request).get(id)
+    found = told(request, kept)
     data = {
         "kept": kept,
         "design": kept.design,
-        "ledger": ledger(kept.design, step),
-        "stair": stair(kept.design, step),
+        "ledger": ledger(step, found),
+        "stair": stair(kept.design, step, found),
+        "waived": waived_findings(kept.design),
         "step": step,
     }
     return page(request, "_ledger.html", data)

@@ -4,20 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Annotated
 
-from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi import APIRouter, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from vane_step.core.board.check import figures
-from vane_step.core.board.geometry import CopperItem, copper_items, outline, rectangle
-from vane_step.core.design.fileformat import from_json, json_schema, to_json, validated
+from vane_step.core.board.geometry import CopperItem, copper_items, outline
+from vane_step.core.design.fileformat import from_json, json_schema, to_json
 from vane_step.core.design.model import PointNm
 from vane_step.core.errors import InputError
 from vane_step.core.exchange import FILES, read_exchange
 from vane_step.core.fab.release import slug
-from vane_step.core.quantity import parse_length_nm
-from vane_step.data.shipped import rule_set, rule_sets
 from vane_step.store.designs import DesignStore
 from vane_step.web.render import decoded, page, store_of
 from vane_step.web.view import findings_of
@@ -44,7 +41,7 @@ def shelf(request: Request) -> HTMLResponse:
                 "tracks": [(t.layer, _line(t.points), t.width_nm / 1e6) for t in design.tracks.values()],
             }
         )  # fmt: skip
-    return page(request, "shelf.html", {"cards": cards, "rules": rule_sets(), "design": None})
+    return page(request, "shelf.html", {"cards": cards, "design": None})
 
 
 def _line(points: Iterable[PointNm]) -> str:
@@ -58,28 +55,14 @@ def _pad(item: CopperItem) -> tuple[str, str]:
     ) + "Z"
 
 
-def _free_id(store: DesignStore, name: str) -> str:
+def free_id(store: DesignStore, name: str) -> str:
+    """Give an id for a new design that no other has."""
     taken = {row[0] for row in store.shelf()}
     base = slug(name)[:50]
     k = 1
     while (id := base if k == 1 else f"{base}-{k}") in taken:
         k += 1
     return id
-
-
-@router.post("/new")
-def new(
-    request: Request, name: Annotated[str, Form(min_length=1, max_length=80)], size: Annotated[str, Form()],
-    rules: Annotated[str, Form()], layers: Annotated[int, Form()],
-) -> RedirectResponse:  # fmt: skip
-    """Start an empty design."""
-    wide, _, tall = size.lower().partition("x")
-    shape = rectangle(parse_length_nm(wide, "size") / 1e6, parse_length_nm(tall, "size") / 1e6)
-    board = {"outline": shape, "copper_layers": layers, "rules": rule_set(rules)}
-    design = validated({"name": name, "board": board}, "new design")
-    id = _free_id(store_of(request), name)
-    store_of(request).add(id, design)
-    return RedirectResponse(f"/d/{id}/circuit", 303)
 
 
 @router.post("/bring")
@@ -96,7 +79,7 @@ async def bring(request: Request, files: list[UploadFile]) -> RedirectResponse:
                 f"{strange[0]} is no file of an exchange folder.", where="upload", allowed=", ".join(FILES)
             )
         design = read_exchange({name: decoded(content, name) for name, content in contents.items()}, "exchange folder")
-    id = _free_id(store_of(request), design.name)
+    id = free_id(store_of(request), design.name)
     store_of(request).add(id, design)
     return RedirectResponse(f"/d/{id}/board", 303)
 

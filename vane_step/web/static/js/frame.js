@@ -65,7 +65,7 @@ async function fragment(url) {
 }
 
 function refresh() {
-  for (const id of ["ledger", "score", "power", "release"]) if ($(id)) window.htmx.trigger($(id), "refresh");
+  document.querySelectorAll("[data-live]").forEach((part) => window.htmx.trigger(part, "refresh"));
   state.listeners.forEach((f) => f());
   if (state.slip) slip(...state.slip);
 }
@@ -190,13 +190,16 @@ document.addEventListener("submit", async (e) => {
   const posted = e.target.closest("[data-post]");
   if (posted) {
     e.preventDefault();
-    if (await send(posted.dataset.post, { ...Object.fromEntries(new FormData(posted)), version: state.version })) posted.reset();
+    const told = await send(posted.dataset.post, { ...Object.fromEntries(new FormData(posted)), version: state.version });
+    if (told) { posted.reset(); if (told.says) tell(told.says, true); }
     return;
   }
   const form = e.target.closest("[data-form]");
   if (!form) return;
   e.preventDefault();
   const fields = new FormData(form);
+  // Lines of a longer text become one sentence, parted by commas.
+  if ("lines" in form.dataset) for (const [name, text] of [...fields]) fields.set(name, text.split("\n").map((x) => x.trim()).filter(Boolean).join(", "));
   for (const name of fields.keys()) typed.delete(`${form.dataset.form} ${name}`);
   ask(form.dataset.form.replace(/\{(\w*)\}/g, (_, name) => (fields.get(name || "v") || "").replaceAll('"', "").trim()).trim());
 });
@@ -205,7 +208,7 @@ export function visit(finding) {
   document.querySelectorAll(".finding.at").forEach((x) => x.classList.remove("at"));
   finding.classList.add("at");
   finding.scrollIntoView({ block: "nearest" });
-  if (finding.dataset.go !== step && ["circuit", "power", "board", "make"].includes(finding.dataset.go)) {
+  if (finding.dataset.go !== step && ["brief", "parts", "circuit", "power", "board", "make"].includes(finding.dataset.go)) {
     location.href = `/d/${design}/${finding.dataset.go}#${encodeURIComponent(finding.dataset.refs.split(" ")[0] || finding.dataset.net)}`;
     return;
   }
@@ -253,6 +256,7 @@ document.addEventListener("keydown", (e) => {
 // -- other tabs --
 const stream = new EventSource(`/d/${design}/events`);
 stream.addEventListener("version", (e) => arrived(JSON.parse(e.data)));
+stream.addEventListener("offers", refresh);
 stream.addEventListener("job", (e) => document.dispatchEvent(new CustomEvent("vane:job", { detail: JSON.parse(e.data) })));
 stream.addEventListener("error", () => { $("saved").textContent = "no connection"; });
 window.addEventListener("pagehide", () => stream.close());

@@ -1,0 +1,200 @@
+"""Verbs of the ask line for parts of the catalogue, pins of controllers, blocks, fit options and land patterns."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from vane_step.core.ask.words import Proposal, Resources, need, pairs
+from vane_step.core.circuit.blocks import use_block
+from vane_step.core.circuit.minimum import minimum_block
+from vane_step.core.circuit.pins import counted, find_pin
+from vane_step.core.design import edits
+from vane_step.core.design.edits import part_of
+from vane_step.core.design.model import Design, Variant, natural, split_pin
+from vane_step.core.errors import InputError, NotFound
+from vane_step.core.parts.assign import Assignment
+from vane_step.core.parts.catalogue import CataloguePart
+from vane_step.core.parts.choose import add_from, apply_assignment, lock_pin, solve_for
+from vane_step.core.parts.demand import read_demand
+from vane_step.core.parts.dimensions import from_dimensions
+from vane_step.core.parts.packages import package
+from vane_step.core.parts.part import new_part
+from vane_step.core.parts.patternsheet import judged
+
+
+def add_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
+    """Add a part of the catalogue or of a package, or a run of parts with a value each or one for all."""
+    need(words, 2, "add REF PACKAGE-OR-NUMBER [VALUE]")
+    refs, name = counted(words[0]), words[1]
+    values = list(words[2:]) if len(words) - 2 == len(refs) else [" ".join(words[2:])] * len(refs)
+    if name in resources.catalogue.parts:
+        adds = [add_from(resources.catalogue, design, r, name, v) for r, v in zip(refs, values, strict=True)]
+        title = resources.catalogue.get(name).title
+    else:
+        pack = design.packages.get(name) or package(name, design.board.rules.etched)
+        adds = [edits.AddPart(part=new_part(r, pack, v), package=pack) for r, v in zip(refs, values, strict=True)]
+        title = pack.title or name
+    what = f"adds {refs[0]}" if len(refs) == 1 else f"adds {refs[0]} to {refs[-1]}, {len(refs)} parts"
+    edit = adds[0] if len(adds) == 1 else edits.Together(edits=tuple(adds))
+    return Proposal(f"{what}, {title}, {len(adds[0].part.pins)} pins", edit, about=tuple(refs))
+
+
+def swap_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
+    """Put a part of the catalogue in the stead of others; what is connected stays so."""
+    need(words, 2, "swap REF … NUMBER")
+    found = resources.catalogue.get(words[-1])
+    swaps = [_swap(design, ref, found) for word in words[:-1] for ref in counted(word)]
+    edit = swaps[0] if len(swaps) == 1 else edits.Together(edits=tuple(swaps))
+    return Proposal(f"{', '.join(words[:-1])}: takes {found.number}, {found.title}", edit, about=tuple(words[:-1]))
+
+
+def _swap(design: Design, ref: str, found: CataloguePart) -> edits.ReplacePart:
+    old = part_of(design, ref)
+    pack = design.packages.get(found.package) or package(found.package, design.board.rules.etched)
+    new = found.part(ref)
+    joined = {p.number for p in old.pins if design.net_of(f"{ref}.{p.number}")}
+    gone = joined - {p.number for p in new.pins}
+    if gone:
+        raise InputError(
+            f"{found.number} has no pin {', '.join(sorted(gone, key=natural))}, which {ref} is connected by.",
+            where=ref,
+            next_step="Take the pins off their nets first, or choose a part with the same pins.",
+        )  # fmt: skip
+    named = {p.number: p for p in old.pins}
+    pins = tuple(p if p.name or p.number not in named else named[p.number] for p in new.pins)
+    return edits.ReplacePart(part=new.model_copy(update={"pins": pins}), package=pack)
+
+
+def use(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
+    """Put a block into the circuit, its ports on nets by name; ``use controller OW-32T`` works one out."""
+    form = "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL] [leaded]"
+    need(words, 1, form)
+    if words[0] == "controller":
+        need(words, 2, form)
+        more = [w for w in words[2:] if "=" not in w]
+        leaded = "leaded" in more
+        crystal = next((w for w in more if w != "leaded"), "")
+        saved = minimum_block(resources.catalogue, words[1], design, crystal, leaded)
+        ports = pairs([w for w in words[2:] if "=" in w], form)
+    else:
+        name = next((n for n in resources.blocks if n.lower() == words[0].lower()), None)
+        if name is None:
+            raise NotFound(f"There is no block {words[0]}.", where="use", allowed=", ".join(resources.blocks) or "none")
+        saved = resources.blocks[name]
+        ports = pairs(words[1:], form)
+    edit = use_block(design, saved, ports)
+    refs = [e.part.ref for e in edit.edits if isinstance(e, edits.AddPart)]
+    says = f"adds “{saved.name}”: {', '.join(refs[:8])}{' …' if len(refs) > 8 else ''}"
+    open_ports = [p for p in saved.ports if p not in ports and p not in design.nets]
+    if open_ports:
+        says += f"; new nets {', '.join(open_ports)}"
+    return Proposal(says, edit, about=tuple(refs))
+
+
+def assign_pins(design: Design, words: Sequence[str]) -> Proposal:
+    """Assign the pins of a controller to what firmware needs, as the brief says it."""
+    need(words, 1, "assign REF")
+    demand = read_demand(design.brief.demands)
+    if not demand.signals:
+        raise InputError(
+            "The brief says nothing of what firmware needs.",
+            where="assign",
+            next_step='Type: demand "SENSE: adc, PUMP: pwm"',
+        )
+    solved = solve_for(design, words[0], demand)
+    return Proposal(told(solved), apply_assignment(design, words[0], solved), about=(words[0],))
+
+
+def told(solved: Assignment) -> str:
+    """Say in a sentence what an assignment gives."""
+    proof = "the best there is" if solved.gap <= 1e-6 else f"within {solved.gap:.1%} of the best"
+    says = f"gives {len(solved.uses)} signals a pin, {len(solved.spare)} spare, {proof}"
+    if solved.missing:
+        says += f"; no pin left for {', '.join(s.name for s in solved.missing[:6])}"
+    return says
+
+
+def lock_use(design: Design, words: Sequence[str], locked: bool) -> Proposal:
+    """Keep what a pin is used for through later assignments, or let it go."""
+    ref, number = split_pin(find_pin(design, words[0]))
+    edit = lock_pin(design, ref, number, locked)
+    return Proposal(f"{words[0]} {'keeps its use' if locked else 'may be used otherwise'}", edit, about=(ref,))
+
+
+def fit(design: Design, words: Sequence[str]) -> Proposal:
+    """Say whether parts are fitted, in the circuit as drawn or in a variant."""
+    need(words, 2, "fit REF … yes|no [in VARIANT]")
+    variant = ""
+    if len(words) > 3 and words[-2] == "in":
+        variant, words = words[-1], words[:-2]
+    if words[-1] not in ("yes", "no"):
+        raise InputError(f"{words[-1]!r} is neither yes nor no.", where="fit", value=words[-1], allowed="yes, no")
+    yes = words[-1] == "yes"
+    refs = [part_of(design, r).ref for w in words[:-1] for r in counted(w)]
+    what = f"{', '.join(refs[:6])} {'is' if len(refs) == 1 else 'are'} {'' if yes else 'not '}fitted"
+    if not variant:
+        every = tuple(edits.SetPart(ref=r, fitted=yes) for r in refs)
+        return Proposal(what, every[0] if len(every) == 1 else edits.Together(edits=every), about=tuple(refs))
+    old = design.variants.get(variant, Variant(id=variant, title=variant))
+    fitted = {**old.fitted, **dict.fromkeys(refs, yes)}
+    fitted = {k: v for k, v in fitted.items() if v != design.parts[k].fitted}
+    return Proposal(
+        f"{what} in {variant}", edits.SetItem(variant=old.model_copy(update={"fitted": fitted})), about=tuple(refs)
+    )
+
+
+def set_variant(design: Design, words: Sequence[str]) -> Proposal:
+    """Name a way to fit the board."""
+    need(words, 1, 'variant NAME ["TITLE"]')
+    old = design.variants.get(words[0], Variant(id=words[0]))
+    title = " ".join(words[1:]) or old.title or words[0]
+    edit = edits.edit_from({"kind": "set-item", "variant": {"id": words[0], "title": title, "fitted": old.fitted}})
+    return Proposal(f"there is a variant {words[0]}, {title}", edit)
+
+
+def either(design: Design, words: Sequence[str]) -> Proposal:
+    """Say that of some parts exactly one is fitted."""
+    need(words, 3, "either NAME REF REF …")
+    refs = [part_of(design, r).ref for w in words[1:] for r in counted(w)]
+    every = tuple(edits.SetPart(ref=r, choice=words[0]) for r in refs)
+    return Proposal(f"one of {', '.join(refs)} is fitted", edits.Together(edits=every), about=tuple(refs))
+
+
+def set_note(design: Design, words: Sequence[str]) -> Proposal:
+    """Write a note on a part."""
+    need(words, 2, 'note REF "TEXT"')
+    text = " ".join(words[1:])
+    return Proposal(f"notes on {words[0]}: {text}", edits.SetPart(ref=part_of(design, words[0]).ref, note=text))
+
+
+def make_pattern(design: Design, words: Sequence[str]) -> Proposal:
+    """Compute a package from the dimensions of a drawing."""
+    form = "pattern NAME FAMILY pins=8 L=5.8..6.2 …"
+    need(words, 2, form)
+    clearance = design.board.rules.min_clearance_nm / 1e6
+    pack = from_dimensions(words[1], words[0], pairs(words[2:], form), design.board.rules.etched, clearance)
+    return Proposal(
+        f"computes {pack.name}: {pack.title}, {len(pack.pads)} pads, {pack.source}", edits.SetItem(package=pack)
+    )
+
+
+def check_pattern(design: Design, words: Sequence[str]) -> Proposal:
+    """Answer the two questions about a land pattern from the maker's drawing."""
+    need(words, 3, "checked PACKAGE WHERE-IS-PIN-2 clockwise|anticlockwise")
+    if words[0] not in design.packages:
+        raise NotFound(f"The design has no package {words[0]}.", where=words[0], allowed=", ".join(design.packages))
+    pack = judged(design.packages[words[0]], words[1], words[2])
+    return Proposal(f"{words[0]} is checked: {pack.checked}", edits.SetItem(package=pack))
+
+
+def prove_pattern(design: Design, words: Sequence[str]) -> Proposal:
+    """Note that a land pattern was soldered on a real board."""
+    need(words, 2, 'proved PACKAGE "BOARD AND DATE"')
+    if words[0] not in design.packages:
+        raise NotFound(f"The design has no package {words[0]}.", where=words[0], allowed=", ".join(design.packages))
+    pack = design.packages[words[0]]
+    where = " ".join(words[1:])[:200]
+    proved = (*pack.proved, where)[-20:]
+    return Proposal(
+        f"{words[0]} was proved on {where}", edits.SetItem(package=pack.model_copy(update={"proved": proved}))
+    )

@@ -1,0 +1,80 @@
+"""Fit options: what each variant of a board fits, and what goes wrong in one; prices are elsewhere."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from vane_step.core.design.model import Design, natural, pin_name
+from vane_step.core.errors import NotFound
+from vane_step.core.finding import Finding, Place
+
+BASE = ""
+
+
+def fitted(design: Design, variant: str = BASE) -> dict[str, bool]:
+    """Tell of every part whether a variant fits it; the empty name is the circuit as drawn.
+
+    Raises
+    ------
+    NotFound
+        When there is no such variant.
+    """
+    base = {ref: part.fitted for ref, part in design.parts.items()}
+    if not variant:
+        return base
+    if variant not in design.variants:
+        raise NotFound(
+            f"There is no variant {variant}.", where=variant, allowed=", ".join(design.variants) or "none yet"
+        )
+    return base | design.variants[variant].fitted
+
+
+def without_unfitted(design: Design, variant: str = BASE) -> Design:
+    """Give the circuit a variant really has: parts that are not fitted are gone, closed jumpers join their nets."""
+    have = fitted(design, variant)
+    if all(have.values()):
+        return design
+    parts = {ref: part for ref, part in design.parts.items() if have[ref]}
+    gone = {pin_name(ref, p.number) for ref, part in design.parts.items() if not have[ref] for p in part.pins}
+    nets = {
+        n.name: n.model_copy(update={"pins": tuple(p for p in n.pins if p not in gone)}) for n in design.nets.values()
+    }
+    return design.replaced(parts=parts, nets=nets, variants={}, calculations={})
+
+
+def variant_findings(design: Design) -> Iterator[Finding]:
+    """Either-or groups of which not exactly one is fitted, and outputs that fight in a variant."""
+    groups: dict[str, list[str]] = {}
+    for part in design.parts.values():
+        if part.choice:
+            groups.setdefault(part.choice, []).append(part.ref)
+    for variant in (BASE, *design.variants):
+        have = fitted(design, variant)
+        name = f"variant {variant}" if variant else "the circuit as drawn"
+        for choice, refs in groups.items():
+            chosen = [r for r in refs if have[r]]
+            if len(chosen) != 1:
+                text = f"Of {choice}, {name} fits {', '.join(sorted(chosen, key=natural)) or 'none'}"
+                yield Finding(
+                    level="look", code="either-or", message=text, reading=len(chosen), limit=1, unit="fitted",
+                    sense="at most" if len(chosen) > 1 else "at least", source=f"{choice}: one or the other",
+                    place=Place(step="circuit", refs=tuple(refs)),
+                )  # fmt: skip
+        if variant:
+            yield from _fights(design, variant, have)
+
+
+def _fights(design: Design, variant: str, have: dict[str, bool]) -> Iterator[Finding]:
+    for net in design.nets.values():
+        on = [(part, pin) for part, pin in design.pins_on(net.name) if have[part.ref]]
+        drivers = {
+            part.ref if pin.role == "supply-out" else pin_name(part.ref, pin.number)
+            for part, pin in on if pin.role in ("output", "supply-out")
+        }  # fmt: skip
+        base = {p.ref for p, _ in design.pins_on(net.name) if p.fitted}
+        if len(drivers) > 1 and not {d.partition(".")[0] for d in drivers} <= base:
+            text = f"In variant {variant}, outputs fight on {net.name}: {', '.join(sorted(drivers, key=natural)[:4])}"
+            yield Finding(
+                level="stop", code="outputs-fight", message=text, reading=len(drivers), limit=1, unit="drivers",
+                sense="at most", source=f"variant {variant}", place=Place(step="circuit", net=net.name),
+            )  # fmt: skip

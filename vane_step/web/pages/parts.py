@@ -1,0 +1,312 @@
+"""The parts page: the list with prices, the catalogue, choosing a controller, land patterns and the drawer."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import Annotated, Any
+
+import httpx
+from fastapi import APIRouter, Form, Query, Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from vane_step.core.circuit.variants import fitted
+from vane_step.core.design.edits import part_of
+from vane_step.core.design.model import Design, Package, natural
+from vane_step.core.errors import InputError, NotFound, VaneStepError
+from vane_step.core.parts.buying import alternates, buy, need_of
+from vane_step.core.parts.choose import Candidate, candidates, pin_table
+from vane_step.core.parts.demand import FUNCTIONS, TITLES, read_demand
+from vane_step.core.parts.dimensions import DIMENSIONED
+from vane_step.core.parts.landpattern import pad_shape
+from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES, measures, pattern_pdf, truth
+from vane_step.data.shipped import catalogue
+from vane_step.store.designs import Kept
+from vane_step.web.render import page, step_page, store_of
+from vane_step.web.suppliers import SupplierSilent, kept_offers, refresh
+from vane_step.web.told import outside
+
+router = APIRouter()
+SHOWS = ("list", "catalogue", "controller", "patterns", "drawer")
+
+
+def _told(request: Request, kept: Kept, show: str, variant: str = "") -> dict[str, Any]:
+    shared = store_of(request).shared
+    out = outside(kept, shared, variant)
+    data: dict[str, Any] = {
+        "kept": kept, "design": kept.design, "show": show, "out": out, "variant": variant,
+        "now": shared.now(), "boards": kept.design.brief.quantity, "families": DIMENSIONED,
+    }  # fmt: skip
+    if show == "list":
+        data["rows"] = [(line, _price(kept.design, line)) for line in out.lines]
+    elif show == "controller":
+        data |= _controllers(request, kept)
+    elif show == "patterns":
+        data["patterns"] = _patterns(kept.design)
+    elif show == "drawer":
+        data["drawer"] = [(d, catalogue().parts.get(d.number)) for d in shared.drawer()]
+        data["wants"] = {line.number: len(line.refs) * kept.design.brief.quantity for line in out.lines if line.number}
+    return data
+
+
+def _price(design: Design, line: Any) -> Any:
+    offer = line.dated.offer if line.dated else None
+    wanted = need_of(line, design, design.brief.quantity, design.brief.stock_first)
+    return {"wanted": wanted, "bought": buy(offer, wanted) if offer and wanted else None, "offer": offer}
+
+
+def _prices(request: Request, boards: int) -> dict[str, tuple[float | None, int | None]]:
+    offers = kept_offers(store_of(request).shared)
+    return {n: (buy(d.offer, boards).each, d.offer.stock) for n, d in offers.items() if d.offer}
+
+
+def _controllers(request: Request, kept: Kept) -> dict[str, Any]:
+    """Judge the controllers for the brief's demand, and show the pins of one that is in the circuit."""
+    text = kept.design.brief.demands
+    found: list[Candidate] = []
+    refused = ""
+    try:
+        demand = read_demand(text)
+        if demand.signals:
+            found = candidates(catalogue(), demand, kept.design.brief, _prices(request, kept.design.brief.quantity))
+    except VaneStepError as error:
+        refused = error.line()
+    own = [p for p in kept.design.parts.values() if any(pin.functions for pin in p.pins)]
+    own.sort(key=lambda p: natural(p.ref))
+    tables = [(p, pin_table(p.pins, p.uses)) for p in own]
+    return {"demand": text, "found": found, "refused": refused, "own": tables, "functions": FUNCTIONS, "titles": TITLES}
+
+
+def _patterns(design: Design) -> list[dict[str, Any]]:
+    users: dict[str, list[str]] = {}
+    for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
+        users.setdefault(part.package, []).append(part.ref)
+    packs = sorted(design.packages.values(), key=lambda p: (bool(p.proved), bool(p.checked), natural(p.name)))
+    return [
+        {
+            "pack": p,
+            "refs": users.get(p.name, []),
+            "measures": measures(p),
+            "asks": truth(p) is not None,
+            "svg": _drawn(p),
+        }
+        for p in packs
+    ]
+
+
+def _drawn(pack: Package) -> dict[str, Any]:
+    """Give what the page draws of a pattern, in millimetres, y down."""
+    x0, y0, x1, y1 = (v / 1e6 for v in pack.courtyard_nm)
+    pads = []
+    for pad in pack.pads:
+        ring = pad_shape(pad).exterior.coords
+        pads.append(
+            {
+                "d": "M" + "L".join(f"{x:.3f} {-y:.3f}" for x, y in ring) + "Z",
+                "x": pad.x_nm / 1e6, "y": -pad.y_nm / 1e6, "number": pad.number, "drill": pad.drill_nm / 2e6,
+                "size": max(0.25, min(1.2, min(pad.width_nm, pad.height_nm) / 1e6 * 0.7)),
+            }
+        )  # fmt: skip
+    legend = ["M" + "L".join(f"{x / 1e6:.3f} {-y / 1e6:.3f}" for x, y in run) for run in pack.legend]
+    keep = None
+    if pack.keepout_nm:
+        a, b, c, d = (v / 1e6 for v in pack.keepout_nm)
+        keep = {"x": a, "y": -d, "w": c - a, "h": d - b}
+    view = f"{x0 - 0.6:.3f} {-y1 - 0.6:.3f} {x1 - x0 + 1.2:.3f} {y1 - y0 + 1.2:.3f}"
+    body = {
+        "x": -pack.body_nm[0] / 2e6,
+        "y": -pack.body_nm[1] / 2e6,
+        "w": pack.body_nm[0] / 1e6,
+        "h": pack.body_nm[1] / 1e6,
+    }
+    return {"view": view, "pads": pads, "legend": legend, "keep": keep, "body": body, "wide": x1 - x0, "tall": y1 - y0}
+
+
+@router.get("/d/{id}/parts", response_class=HTMLResponse)
+def parts(request: Request, id: str, show: str = "list", variant: str = "", q: str = "") -> HTMLResponse:
+    """Show the parts step."""
+    if show not in SHOWS:
+        raise NotFound(f"There is no view {show}.", where="parts", allowed=", ".join(SHOWS))
+    kept = store_of(request).get(id)
+    fitted(kept.design, variant)
+    data = _told(request, kept, show, variant)
+    return step_page(request, kept, "parts", {**data, **_search(q), "directions": DIRECTIONS, "senses": SENSES})
+
+
+@router.get("/d/{id}/parts/view", response_class=HTMLResponse)
+def parts_view(request: Request, id: str, show: str = "list", variant: str = "", q: str = "") -> HTMLResponse:
+    """Give the view alone."""
+    kept = store_of(request).get(id)
+    data = _told(request, kept, show, variant)
+    return page(request, "_parts.html", {**data, **_search(q), "directions": DIRECTIONS, "senses": SENSES})
+
+
+def _search(q: str) -> dict[str, Any]:
+    try:
+        return {"q": q, "hits": catalogue().search(q[:200], 40), "no_hit": ""}
+    except VaneStepError as error:
+        return {"q": q, "hits": [], "no_hit": error.line()}
+
+
+@router.get("/d/{id}/search", response_class=HTMLResponse)
+def search(request: Request, id: str, q: Annotated[str, Query(max_length=200)] = "") -> HTMLResponse:
+    """Search the catalogue; the next free reference of each kind comes along."""
+    kept = store_of(request).get(id)
+    data = {"kept": kept, "design": kept.design, **_search(q), "next_ref": next_ref(kept.design)}
+    return page(request, "_hits.html", data)
+
+
+def next_ref(design: Design) -> dict[str, str]:
+    """Give the next free reference by its letters."""
+    found = {}
+    for letters in {p.letters for p in catalogue().parts.values()}:
+        number = 1
+        while f"{letters}{number}" in design.parts:
+            number += 1
+        found[letters] = f"{letters}{number}"
+    return found
+
+
+class Question(BaseModel):
+    """Asking the supplier; ``version`` comes along with every form and does not matter here."""
+
+    model_config = ConfigDict(extra="forbid")
+    version: int = 0
+
+
+@router.post("/d/{id}/offers")
+def ask_offers(request: Request, id: str, body: Question) -> dict[str, Any]:
+    """Ask the supplier for the parts of this design and for those that could stand in."""
+    kept = store_of(request).get(id)
+    shared = store_of(request).shared
+    numbers = {p.catalogue for p in kept.design.parts.values() if p.catalogue}
+    parts = catalogue().parts
+    around = {
+        other.number for n in numbers if n in parts for other in parts.values()
+        if other.category == parts[n].category and other.package == parts[n].package and other.category != "resistor"
+    }  # fmt: skip
+    around |= {p.number for p in parts.values() if p.category == "controller"}
+    if not numbers | around:
+        raise InputError("No part of the design is chosen from the catalogue yet.", where=id)
+    at = refresh(shared, request.app.state.supplier.address(), sorted(numbers | around))
+    request.app.state.hub.publish(id, "offers", {"at": at.isoformat()})
+    return {"says": f"asked for {len(numbers | around)} parts", "at": at.isoformat(timespec="minutes")}
+
+
+class Conduct(BaseModel):
+    """How the simulated supplier is to behave."""
+
+    model_config = ConfigDict(extra="forbid")
+    mode: str = Field(max_length=20)
+    delay_ms: int = Field(default=0, ge=0, le=60_000)
+    version: int = 0
+
+
+@router.post("/d/{id}/supplier")
+def conduct(request: Request, id: str, body: Conduct) -> dict[str, Any]:
+    """Switch how the simulated supplier behaves."""
+    store_of(request).get(id)
+    if request.app.state.settings.supplier:
+        raise InputError("The supplier is a real one.", where="supplier", value=request.app.state.settings.supplier)
+    address = request.app.state.supplier.address()
+    try:
+        answer = httpx.post(f"{address}/v1/behaviour", json={"mode": body.mode, "delay_ms": body.delay_ms}, timeout=3)
+    except httpx.HTTPError as error:
+        raise SupplierSilent("The simulated supplier does not answer.", where=address) from error
+    if answer.status_code != 200:
+        raise InputError(
+            "It cannot behave so.", where="supplier", value=body.mode, allowed="well, down, refuses, nonsense"
+        )
+    return {"says": f"the simulated supplier is {body.mode}"}
+
+
+@router.get("/d/{id}/alternates", response_class=HTMLResponse)
+def others(request: Request, id: str, ref: str) -> HTMLResponse:
+    """Give what can stand in for a part, cheapest first."""
+    kept = store_of(request).get(id)
+    part = part_of(kept.design, ref)
+    if not part.catalogue:
+        hits = catalogue().search(f"{part.value} {part.package.split('-')[-1]}", 8) if part.value else []
+        return page(request, "_others.html", {"kept": kept, "part": part, "found": [], "hits": hits, "refs": [ref]})
+    boards = kept.design.brief.quantity
+    refs = [p.ref for p in kept.design.parts.values() if p.catalogue == part.catalogue]
+    found = alternates(
+        catalogue(), kept_offers(store_of(request).shared), catalogue().get(part.catalogue), len(refs) * boards
+    )
+    return page(request, "_others.html", {"kept": kept, "part": part, "found": found[:6], "hits": [], "refs": refs})
+
+
+@router.get("/d/{id}/patterns.pdf")
+def patterns_pdf(request: Request, id: str, name: str = "") -> Response:
+    """Give land patterns at true size, to lay the parts on."""
+    design = store_of(request).get(id).design
+    if name and name not in design.packages:
+        raise NotFound(f"The design has no package {name}.", where=name, allowed=", ".join(design.packages))
+    used = sorted({p.package for p in design.parts.values()} | ({name} if name else set()), key=natural)
+    packs = [design.packages[n] for n in ([name] if name else used)]
+    if not packs:
+        raise InputError("There is no pattern to print yet.", where=id, next_step="Add a part first.")
+    headers = {"Content-Disposition": f'inline; filename="{id}-patterns.pdf"'}
+    return Response(pattern_pdf(packs), media_type="application/pdf", headers=headers)
+
+
+@router.get("/d/{id}/parts.csv")
+def parts_csv(request: Request, id: str, variant: str = "") -> Response:
+    """Give the list of parts of a variant with prices at the brief's quantity."""
+    kept = store_of(request).get(id)
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(
+        ["refs", "value", "package", "number", "need", "drawer", "buy", "each_eur", "sum_eur", "stock", "asked_at"]
+    )
+    for line in outside(kept, store_of(request).shared, variant).lines:
+        p = _price(kept.design, line)
+        bought, offer = p["bought"], p["offer"]
+        writer.writerow(
+            [
+                " ".join(line.refs), line.value, line.package, line.number, p["wanted"], line.drawer,
+                bought.buy if bought else "", f"{bought.each:.4f}" if bought else "",
+                f"{bought.total:.2f}" if bought else "", offer.stock if offer else "", line.dated.at.isoformat(timespec="minutes") if line.dated else "",
+            ]
+        )  # fmt: skip
+    headers = {"Content-Disposition": f'attachment; filename="{id}-parts{f"-{variant}" if variant else ""}.csv"'}
+    return Response(out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.get("/d/{id}/candidate/{number}", response_class=HTMLResponse)
+def candidate(request: Request, id: str, number: str) -> HTMLResponse:
+    """Show the assignment that proves a controller fits the demand."""
+    kept = store_of(request).get(id)
+    found = candidates(catalogue(), read_demand(kept.design.brief.demands), kept.design.brief)
+    mine = next((c for c in found if c.part.number == number), None)
+    if mine is None:
+        raise NotFound(f"There is no controller {number}.", where=number)
+    table = pin_table(mine.part.pins, mine.assignment.uses)
+    data = {"kept": kept, "design": kept.design, "c": mine, "table": table, "next_ref": next_ref(kept.design)}
+    return page(request, "_candidate.html", data)
+
+
+@router.post("/drawer")
+def set_drawer(
+    request: Request, number: Annotated[str, Form(max_length=80)], quantity: Annotated[int, Form(ge=0, le=10**6)],
+    back: Annotated[str, Form(max_length=80, pattern=r"^[a-z0-9-]+$")],
+) -> RedirectResponse:  # fmt: skip
+    """Say how many of a part are in the drawer."""
+    part = catalogue().get(number.strip())
+    store_of(request).shared.put_in_drawer(part.number, quantity)
+    return RedirectResponse(f"/d/{back}/parts?show=drawer", 303)
+
+
+@router.post("/d/{id}/reserve")
+def reserve(request: Request, id: str, body: Question) -> dict[str, Any]:
+    """Reserve from the drawer what this design needs."""
+    kept = store_of(request).get(id)
+    shared = store_of(request).shared
+    wanted: dict[str, int] = {}
+    for line in outside(kept, shared).lines:
+        if line.number:
+            wanted[line.number] = len(line.refs) * kept.design.brief.quantity
+    given = shared.reserve(id, wanted)
+    request.app.state.hub.publish(id, "offers", {})
+    return {"says": f"reserved {sum(given.values())} parts of {len(given)} kinds"}

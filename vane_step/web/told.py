@@ -1,0 +1,123 @@
+"""Findings with what comes from outside of the design: offers, the drawer, cost; rules are the core's."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass
+from datetime import datetime
+
+from fastapi import Request
+
+from vane_step.core.brief.needs import Figure, evidence
+from vane_step.core.circuit.variants import fitted
+from vane_step.core.derive import alone
+from vane_step.core.design.model import Design
+from vane_step.core.finding import Finding, Place
+from vane_step.core.parts.buying import (
+    QUANTITIES,
+    Dated,
+    Line,
+    Sum,
+    alternates,
+    buying_findings,
+    lines,
+    need_of,
+    price_list,
+)
+from vane_step.data.shipped import catalogue
+from vane_step.store.designs import Kept
+from vane_step.store.shelfware import Shelfware
+from vane_step.web.suppliers import kept_offers
+from vane_step.web.view import findings_of
+
+_KEPT = 64
+_cache: OrderedDict[tuple[object, ...], Outside] = OrderedDict()
+
+
+@dataclass(frozen=True)
+class Outside:
+    """A design's list of parts with prices, and the findings that come of it."""
+
+    lines: tuple[Line, ...]
+    sums: tuple[Sum, ...]
+    swaps: dict[str, str]
+    findings: tuple[Finding, ...]
+    figures: dict[str, Figure]
+    asked_at: datetime | None
+    stale: bool
+
+
+def outside(kept: Kept, shared: Shelfware, variant: str = "") -> Outside:
+    """Work out what offers and the drawer say of a design; kept until the design, an offer or the drawer changes."""
+    design, now = kept.design, shared.now()
+    sections = tuple(design.digest(s) for s in ("parts", "packages", "variants", "brief", "requirements"))
+    key = (kept.id, *sections, shared.stamp, variant, now.date())
+    with alone:
+        if key in _cache:
+            return _cache[key]
+    result = _outside(kept.id, design, shared, variant, now)
+    with alone:
+        _cache[key] = result
+        while len(_cache) > _KEPT:
+            _cache.popitem(last=False)
+    return result
+
+
+def _outside(id: str, design: Design, shared: Shelfware, variant: str, now: datetime) -> Outside:
+    offers, drawer = kept_offers(shared), shared.available(id)
+    found = lines(design, fitted(design, variant), offers, drawer)
+    boards = design.brief.quantity
+    stock_first = design.brief.stock_first
+    sums = tuple(price_list(design, found, n, stock_first) for n in dict.fromkeys((*QUANTITIES, boards)))
+    swaps = _swaps(design, found, offers, boards)
+    told = list(buying_findings(design, found, boards, now, swaps))
+    dates = [line.dated.at for line in found if line.dated]
+    figures: dict[str, Figure] = {}
+    mine = next(s for s in sums if s.boards == boards)
+    if dates and not mine.unpriced:
+        figures["cost"] = Figure("cost", f"parts of one board at {boards}", "€", round(mine.each, 2))
+    for e in evidence(design, figures):
+        need = e.requirement
+        if need.figure in figures and e.state == "fails":
+            told.append(
+                Finding(
+                    level="stop" if need.level == "must" else "look", code="requirement", reading=e.reading,
+                    limit=need.limit, unit=e.unit, sense=need.sense, message=f"{need.id} is not met: {need.text}",
+                    source=f"requirement {need.id} ({need.level})", place=Place(step="brief"),
+                )
+            )  # fmt: skip
+    budget = design.brief.budget
+    if budget is not None and "cost" in figures and figures["cost"].value > budget:
+        told.append(
+            Finding(
+                level="look", code="budget",
+                message=f"The parts of one board cost more than the brief allows at {boards}",
+                reading=figures["cost"].value, limit=budget, unit="€", sense="at most", source="the brief",
+                place=Place(step="parts"),
+            )
+        )  # fmt: skip
+    oldest = min(dates, default=None)
+    stale = oldest is not None and any(line.dated.stale(now) for line in found if line.dated)
+    return Outside(tuple(found), sums, swaps, tuple(told), figures, oldest, stale)
+
+
+def _swaps(design: Design, found: list[Line], offers: dict[str, Dated], boards: int) -> dict[str, str]:
+    """Find a part that can stand in for each line that cannot be bought as it is."""
+    swaps = {}
+    parts = catalogue().parts
+    for line in found:
+        offer = line.dated.offer if line.dated else None
+        wanted = need_of(line, design, boards, design.brief.stock_first)
+        if not line.dated or not wanted or line.number not in parts:
+            continue
+        if offer is None or offer.stock < wanted or offer.life == "end of life":
+            others = alternates(catalogue(), offers, parts[line.number], wanted)
+            if others:
+                swaps[line.number] = others[0][0].number
+    return swaps
+
+
+def told(request: Request, kept: Kept) -> tuple[Finding, ...]:
+    """Give all findings of a design, those from outside among them."""
+    shared: Shelfware = request.app.state.store.shared
+    return (*findings_of(kept.design), *outside(kept, shared).findings)
