@@ -34,7 +34,7 @@ from vane_step.data.shipped import demo_designs, rule_set
 
 ROOT = Path(__file__).parent.parent
 BOARDS = ROOT / "tests" / "boards"
-FROST, BEEPER = "1-frost-sentinel", "2-seedling-thirst-beeper"
+FROST, BEEPER, PANEL = "1-frost-sentinel", "2-seedling-thirst-beeper", "3-packing-bench-panel"
 # The whole circuit of the beeper as sentences of the ask line.
 BEEPER_TYPED = (
     "add U1 DIP-8 WREN-8P",
@@ -60,6 +60,11 @@ BEEPER_TYPED = (
     "join U1.5 R4.1 R5.1",
     "join R4.2 BZ1.1",
 )
+
+
+def pin_of(ref: str, net: str, name: str = FROST) -> str:
+    """Give the pin by which a part of a demo design is on a net: assignments may move it."""
+    return next(p for p in demo(name).nets[net].pins if p.startswith(f"{ref}."))
 
 
 def texts_of(name: str) -> dict[str, str]:

@@ -285,6 +285,10 @@ FROST_NEEDS = (
     'need Q7 wish "Fits the lid of the meter box" width<=82',
     'need Q8 wish "Parts for one under 20 €" cost<=20',
     'show Q1 6.5 "three trials in the cold store"',
+    'sheet "Supply inputs" Power', 'sheet "Buck, 12 V to 5 V" Power', 'sheet "Linear, 5 V to 3.3 V" Power',
+    'sheet "Battery reading" Power', 'sheet "Pump driver" Yard', 'sheet "Horn" Yard', 'sheet "Air temperature" Yard',
+    'sheet "Sensor socket" Yard', 'hint "Buck, 12 V to 5 V" "input capacitor, switch and ground in the smallest loop"',
+    'worked "Pump driver" "Frost Sentinel, revision A, 2026-05-02"',
     "variant accu \"accumulator only\"", "fit J2 R1 R2 D3 no in accu",
     'note U1 "Internal clock until the crystal runs; see OSC."',
 )  # fmt: skip

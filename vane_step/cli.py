@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import sys
 import time
 from collections.abc import Callable
@@ -13,8 +12,9 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
-from rich.console import Console
 
+from vane_step import cli_parts
+from vane_step.cli_files import console, load, read_bytes, read_text, write
 from vane_step.core.ask import ask
 from vane_step.core.board.arrange import arrange as arrange_parts
 from vane_step.core.board.check import figures
@@ -22,7 +22,7 @@ from vane_step.core.board.geometry import rectangle
 from vane_step.core.board.outlinefile import outline_from
 from vane_step.core.circuit.capture import connections
 from vane_step.core.design.edits import AddPart, Edit, apply
-from vane_step.core.design.fileformat import from_json, json_schema, to_json
+from vane_step.core.design.fileformat import json_schema, to_json
 from vane_step.core.design.model import Board, Design, PointNm
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.exchange import FILES, read_exchange
@@ -43,44 +43,10 @@ app = typer.Typer(
 )
 calc_app = typer.Typer(no_args_is_help=True, help="Calculations with their source.")
 app.add_typer(calc_app, name="calc")
-console = Console(stderr=True, highlight=False)
 
 Out = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
 Report = Annotated[Path | None, typer.Option("--report", help="Write findings and figures as JSON.")]
 In = Annotated[Path, typer.Argument(help="Design file.")]
-
-
-def read_bytes(path: Path) -> bytes:
-    """Read a file, or raise :class:`InputError` naming it."""
-    try:
-        return path.read_bytes()
-    except OSError as error:
-        raise InputError(f"It cannot be read: {error.strerror}.", where=str(path)) from error
-
-
-def read_text(path: Path) -> str:
-    """Read a UTF-8 text file, or raise :class:`InputError` naming file and place."""
-    try:
-        return read_bytes(path).decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise InputError(f"It is not UTF-8 text (byte {error.start}).", where=str(path)) from error
-
-
-def load(path: Path) -> Design:
-    """Read a design file."""
-    return from_json(read_text(path), str(path))
-
-
-def write(path: Path, content: str | bytes) -> None:
-    """Write a file whole or not at all."""
-    data = content.encode() if isinstance(content, str) else content
-    part = path.with_name(path.name + ".part")
-    try:
-        part.write_bytes(data)
-        os.replace(part, path)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise InputError(f"It cannot be written: {error.strerror}.", where=str(path)) from error
 
 
 def finish(
@@ -408,6 +374,12 @@ def demo_(
     from vane_step.web.serve import run
 
     run("127.0.0.1", port, data, True)
+
+
+for _command in cli_parts.COMMANDS:
+    app.command()(_command)
+calc_app.command("formula")(cli_parts.formula_)
+app.add_typer(cli_parts.block_app, name="block")
 
 
 def main() -> None:

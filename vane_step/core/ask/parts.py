@@ -10,7 +10,7 @@ from vane_step.core.circuit.minimum import minimum_block
 from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import part_of
-from vane_step.core.design.model import Design, Variant, natural, split_pin
+from vane_step.core.design.model import Block, Design, Variant, natural, split_pin
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.assign import Assignment
 from vane_step.core.parts.catalogue import CataloguePart
@@ -158,6 +158,39 @@ def either(design: Design, words: Sequence[str]) -> Proposal:
     refs = [part_of(design, r).ref for w in words[1:] for r in counted(w)]
     every = tuple(edits.SetPart(ref=r, choice=words[0]) for r in refs)
     return Proposal(f"one of {', '.join(refs)} is fitted", edits.Together(edits=every), about=tuple(refs))
+
+
+def _about(design: Design, name: str) -> Block:
+    """Give what is noted of a block of the sheet."""
+    if name not in {p.block for p in design.parts.values()}:
+        known = ", ".join(dict.fromkeys(p.block for p in design.parts.values() if p.block))
+        raise NotFound(f"There is no block {name}.", where="block", allowed=known)
+    return design.blocks.get(name, Block(name=name))
+
+
+def block_hint(design: Design, words: Sequence[str]) -> Proposal:
+    """Note a hint for the board on a block."""
+    need(words, 2, 'hint BLOCK "TEXT"')
+    old, text = _about(design, words[0]), " ".join(words[1:])[:200]
+    edit = edits.SetItem(block=old.model_copy(update={"hints": (*old.hints, text)[-12:]}))
+    return Proposal(f"{words[0]}: {text}", edit)
+
+
+def block_worked(design: Design, words: Sequence[str]) -> Proposal:
+    """Note where a block worked; it travels with the block."""
+    need(words, 2, 'worked BLOCK "BOARD AND DATE"')
+    old, text = _about(design, words[0]), " ".join(words[1:])[:200]
+    edit = edits.SetItem(block=old.model_copy(update={"worked": (*old.worked, text)[-20:]}))
+    return Proposal(f"{words[0]} worked on {text}", edit)
+
+
+def block_sheet(design: Design, words: Sequence[str]) -> Proposal:
+    """Draw a block on a sheet of its own name; ``main`` puts it back on the first."""
+    need(words, 2, "sheet BLOCK SHEET")
+    old = _about(design, words[0])
+    name = "" if words[1] == "main" else " ".join(words[1:])
+    edit = edits.edit_from({"kind": "set-item", "block": {**old.model_dump(), "sheet": name}})
+    return Proposal(f"{words[0]} is drawn on sheet {name or 'main'}", edit)
 
 
 def set_note(design: Design, words: Sequence[str]) -> Proposal:

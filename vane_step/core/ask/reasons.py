@@ -36,6 +36,26 @@ def calculate(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"{known.title}: {told}", edit, about=tuple(sets.values()))
 
 
+def set_input(design: Design, words: Sequence[str]) -> Proposal:
+    """Change inputs of a calculation; its values turn stale until they are accepted."""
+    form = "input ID INPUT=VALUE …"
+    need(words, 2, form)
+    found = design.calculations.get(words[0])
+    if found is None:
+        raise NotFound(f"There is no calculation {words[0]}.", where="input", allowed=", ".join(design.calculations))
+    given = pairs(words[1:], form)
+    strange = given.keys() - {q.key for q in formula(found.formula).inputs}
+    if strange:
+        names = ", ".join(q.key for q in formula(found.formula).inputs)
+        raise InputError(f"{found.id} has no input {min(strange)}.", where=found.id, allowed=names)
+    changed = Calculation.model_validate({**found.model_dump(), "inputs": {**found.inputs, **given}})
+    edit = edits.SetItem(calculation=changed)
+    mine = next(r for r in reasons(edits.apply(design, edit)[0]) if r.calculation.id == found.id)
+    if mine.state == "broken":
+        raise InputError(mine.says, where=found.id)
+    return Proposal(mine.says or f"{found.id} holds as before", edit)
+
+
 def accept_values(design: Design, words: Sequence[str]) -> Proposal:
     """Take the values of stale calculations, one or all."""
     need(words, 1, "accept ID … · accept all")

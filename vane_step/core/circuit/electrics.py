@@ -54,7 +54,7 @@ def is_switch(part: Part) -> bool:
 
 def _loads(design: Design, part: Part, net: Net) -> bool:
     """Tell whether a part that is no resistor hangs between a net and a supply, as loads do."""
-    if part.kind == "resistor" or len(part.pins) > 6 or is_switch(part):
+    if part.kind == "resistor" or is_switch(part) or (len(part.pins) > 2 and not part.params.get("inductive")):
         return False
     others = (_net(design, pin_name(part.ref, p.number)) for p in part.pins)
     return any(o is not None and o is not net and o.role == "supply" for o in others)

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from vane_step.core.circuit.electrics import volts
+from vane_step.core.circuit.electrics import is_switch, volts
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
 from vane_step.core.finding import Finding, Level, Place, Remedy
 
@@ -219,27 +219,36 @@ def _startup(design: Design) -> Iterator[Finding]:
         pins = [(part, pin) for part, pin in design.pins_on(net.name) if pin.reset or pin.loader]
         if not pins:
             continue
-        part, pin = pins[0]
+        # Of several pins the one that does most while nobody minds it.
+        part, pin = min(pins, key=lambda p: (p[1].reset not in DRIVEN, p[1].loader not in DRIVEN))
         reach = _series(design, net)
-        for load, control in [(a, b) for n in reach for a, b in design.pins_on(n.name) if a is not part]:
-            role = _off_role(design, load, control)
-            if role is None:
-                continue
-            name = f"{part.ref}.{pin.number}{f' ({pin.name})' if pin.name else ''}"
-            loud = [s for s in (pin.reset, pin.loader) if s in DRIVEN] if role == "ground" else []
-            when = "in reset" if pin.reset in DRIVEN else "while the loader runs"
-            if loud:
-                text = f"{name} is {loud[0]} {when} and switches {load.ref} on"
-                yield _finding(
-                    "start-up", text, "pin states of the controller", (load.ref, part.ref), "look", net.name,
-                    remedy=Remedy(label="Assign the pins anew", ask=f"assign {part.ref}") if part.uses else None,
-                )  # fmt: skip
-            elif not _pulled(design, reach, role) and control.role == "input":
-                text = f"Nothing holds {load.ref} off while {name} is open in reset"
-                yield _finding(
-                    "start-up", text, "a load needs a resistor that holds it off through reset and loader",
-                    (load.ref, part.ref), "look", net.name, 0, 1, "resistors",
-                )  # fmt: skip
+        loads = [(a, b) for n in reach for a, b in design.pins_on(n.name) if a is not part]
+        for load, control in loads:
+            yield from _started(design, part, pin, net, reach, load, control)
+
+
+def _started(
+    design: Design, part: Part, pin: Pin, net: Net, reach: list[Net], load: Part, control: Pin
+) -> Iterator[Finding]:
+    """Judge one load behind one controller pin."""
+    role = _off_role(design, load, control)
+    if role is None:
+        return
+    name = f"{part.ref}.{pin.number}{f' ({pin.name})' if pin.name else ''}"
+    loud = [s for s in (pin.reset, pin.loader) if s in DRIVEN] if role == "ground" else []
+    when = "in reset" if pin.reset in DRIVEN else "while the loader runs"
+    if loud:
+        yield _finding(
+            "start-up", f"{name} is {loud[0]} {when} and switches {load.ref} on", "pin states of the controller",
+            (load.ref, part.ref), "look", net.name, 1, 0, "pins", True,
+            remedy=Remedy(label="Assign the pins anew", ask=f"assign {part.ref}") if part.uses else None,
+        )  # fmt: skip
+    elif control.role == "input" and not _pulled(design, reach, role):
+        yield _finding(
+            "start-up", f"Nothing holds {load.ref} off while {name} is open in reset",
+            "a load needs a resistor that holds it off through reset and loader", (load.ref, part.ref), "look", net.name,
+            0, 1, "resistors",
+        )  # fmt: skip
 
 
 def _off_role(design: Design, load: Part, control: Pin) -> str | None:
@@ -280,7 +289,7 @@ def _connectors(design: Design) -> Iterator[Finding]:
         nets = [n for p in part.pins if (n := _net(design, part, p)) is not None]
         roles = {n.role for n in nets}
         # A load between a supply and a switched line has its way back.
-        switched = any(pin.role == "open-drain" for n in nets for _, pin in design.pins_on(n.name))
+        switched = any(pin.role == "open-drain" and is_switch(a) for n in nets for a, pin in design.pins_on(n.name))
         if "supply" in roles and "ground" not in roles and len(nets) > 1 and not switched:
             text = f"{part.ref} carries {next(n.name for n in nets if n.role == 'supply')} but no ground"
             yield _finding(

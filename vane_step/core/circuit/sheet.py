@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from vane_step.core.circuit.drawing import CHAR, PILL, ROW, Box, Drawing, Group, Mark, Wire, Zone, text_width
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
@@ -17,15 +19,30 @@ TITLE = 28.0
 PAD = 16.0
 GAP = 26.0
 NUDGE = 10.0
+STEP = 36.0
 SHEET_WIDTH = 746.0
 # A column goes on through a net that this many two-terminal parts share; one of more, such as a row of keys, is named.
 MAX_SHARERS = 3
 LEFT_ROLES = ("supply-in", "ground", "input")
 
 
-@derived("parts", "nets")
-def sheet(design: Design, width: float = SHEET_WIDTH) -> Drawing:
-    """Draw the circuit, its blocks set side by side up to a width.
+def sheet_names(design: Design) -> list[str]:
+    """List the sheets of a circuit in the order of their blocks; the empty name is the main sheet."""
+    names = (_sheet_of(design, p.block) for p in design.parts.values())
+    found = list(dict.fromkeys(names))
+    return sorted(found, key=lambda n: n != "")
+
+
+def _sheet_of(design: Design, block: str) -> str:
+    about = design.blocks.get(block)
+    return about.sheet if about else ""
+
+
+@derived("parts", "nets", "blocks")
+def sheet(design: Design, width: float = SHEET_WIDTH, page: str | None = None) -> Drawing:
+    """Draw the circuit or one of its sheets, its blocks set side by side up to a width.
+
+    On a sheet, the name of a net that goes on elsewhere tells the number of the sheet: ``SDA ›2``.
 
     Each part of three or more pins is a card; two-terminal parts of its block hang on the pins they belong to,
     on wires if they are near, and everything else is joined by the names of nets. Rows of a card are as far
@@ -33,21 +50,41 @@ def sheet(design: Design, width: float = SHEET_WIDTH) -> Drawing:
     """
     blocks: dict[str, list[Part]] = {}
     for part in design.parts.values():
-        blocks.setdefault(part.block, []).append(part)
+        if page is None or _sheet_of(design, part.block) == page:
+            blocks.setdefault(part.block, []).append(part)
+    links = _links(design, page) if page is not None else {}
     zones: list[tuple[str, list[Group], float, float]] = []
     for title, parts in blocks.items():
-        groups = _block(design, parts)
+        groups = _block(design, parts, links)
         placed, wide, tall = _pack_groups(design, groups)
         wide = max(wide, text_width(title or "Parts") + 2 * PAD)
-        zones.append((title or "Parts", placed, wide + 2 * PAD, tall + PAD + TITLE))
+        # Zones grow in coarse steps, so that a longer value or one more part moves nothing of the other blocks.
+        zones.append((title or "Parts", placed, _stepped(wide + 2 * PAD), _stepped(tall + PAD + TITLE)))
     return _pack_zones(zones, width)
+
+
+def _stepped(size: float) -> float:
+    return math.ceil(size / STEP) * STEP
+
+
+def _links(design: Design, page: str) -> dict[str, str]:
+    """Give for each net of a sheet the numbers of the others it is on."""
+    names = sheet_names(design)
+    on = {p.ref: names.index(_sheet_of(design, p.block)) for p in design.parts.values()}
+    found = {}
+    for net in design.nets.values():
+        others = sorted({on[part.ref] for part, _ in design.pins_on(net.name)} - {names.index(page)})
+        if others and net.role not in ("supply", "ground"):
+            found[net.name] = " ›" + ",".join(str(k + 1) for k in others)
+    return found
 
 
 class _Drafter:
     """Draws the groups of one block; remembers which parts are drawn."""
 
-    def __init__(self, design: Design, parts: list[Part]) -> None:
+    def __init__(self, design: Design, parts: list[Part], links: dict[str, str]) -> None:
         self.design = design
+        self.links = links
         self.parts = {p.ref: p for p in parts}
         self.done: set[str] = set()
         self.symbols = [p for p in parts if p.kind != "card" and len(p.pins) == 2 and p.nudge is None]
@@ -56,6 +93,10 @@ class _Drafter:
         """Give the net a pin is on."""
         name = self.design.net_of(pin_name(ref, number))
         return self.design.nets[name] if name else None
+
+    def label(self, net: Net) -> str:
+        """Write a net's name, with the sheets it goes on to."""
+        return net.name + self.links.get(net.name, "")
 
     def ends(self, part: Part) -> tuple[Net | None, Net | None]:
         """Give the nets of the two ends of a two-terminal part."""
@@ -79,8 +120,8 @@ def _is_rail(net: Net | None) -> bool:
     return net is not None and net.role in ("supply", "ground")
 
 
-def _block(design: Design, parts: list[Part]) -> list[Group]:
-    drafter = _Drafter(design, parts)
+def _block(design: Design, parts: list[Part], links: dict[str, str]) -> list[Group]:
+    drafter = _Drafter(design, parts, links)
     cards = [p for p in parts if p.kind == "card" or len(p.pins) != 2]
     groups = [_card(drafter, card) for card in sorted(cards, key=lambda p: (-len(p.pins), natural(p.ref)))]
     for part in sorted(drafter.symbols, key=lambda p: natural(p.ref)):
@@ -213,11 +254,15 @@ class _Run:
         self.group.wires.append(Wire(net, self.x, 0, x, 0))
         self.x = x
 
-    def _end(self, kind: str, w: float, h: float, *, pin: str = "", net: str = "", role: str = "") -> None:
+    def _end(
+        self, kind: str, w: float, h: float, *, pin: str = "", net: str = "", role: str = "", label: str = ""
+    ) -> None:
         """End the wire with a mark; a net is shown by its name."""
         x = self.x if self.direction > 0 else self.x - w
         shape = "right" if self.direction > 0 else "left"
-        self.group.marks.append(Mark(kind, x, -h / 2, w, h, label=net, pin=pin, net=net, role=role, shape=shape))
+        self.group.marks.append(
+            Mark(kind, x, -h / 2, w, h, label=label or net, pin=pin, net=net, role=role, shape=shape)
+        )
         self.x += self.direction * w
 
     def _name(self, net: Net, drawn: set[str]) -> None:
@@ -231,14 +276,16 @@ class _Run:
         elif net.role == "supply":
             self._end("supply", text_width(net.name) + 12, 16, net=net.name)
         else:
-            self._end("pill", text_width(net.name) + 22, PILL, net=net.name, role=net.role)
+            text = self.drafter.label(net)
+            self._end("pill", text_width(text) + 22, PILL, net=net.name, role=net.role, label=text)
 
     def _inline_name(self, net: Net) -> None:
         """Hang a net's name below a wire that goes on, because the net goes elsewhere as well."""
-        w = text_width(net.name) + 22
+        text = self.drafter.label(net)
+        w = text_width(text) + 22
         x0 = self.x if self.direction > 0 else self.x - w
         middle = x0 + w / 2
-        self.group.marks.append(Mark("pill", x0, 14, w, PILL, net=net.name, label=net.name, role=net.role))
+        self.group.marks.append(Mark("pill", x0, 14, w, PILL, net=net.name, label=text, role=net.role))
         self.group.wires.append(Wire(net.name, middle, 0, middle, 14))
         self.group.marks.append(Mark("dot", middle - 3, -3, 6, 6, net=net.name))
         self.down = max(self.down, 14 + PILL + 4)
@@ -249,7 +296,7 @@ class _Run:
         self.drafter.done.add(item.ref)
         up = other is not None and other.role == "supply"
         wide = max(text_width(item.ref), text_width(item.value)) + 20
-        name = 24.0 if other is None or other.role == "ground" else text_width(other.name) + 22
+        name = 24.0 if other is None or other.role == "ground" else text_width(self.drafter.label(other)) + 22
         before, after = max(14.0, name / 2 + 4), max(wide, name / 2) + 4
         lead_in, lead_out = (before, after) if self.direction > 0 else (after, before)
         self._wire(net.name, lead_in)
@@ -262,7 +309,8 @@ class _Run:
         ends.marks.append(_symbol(item, x - 12, top, 24, SYMBOL, turn))
         ends.marks.append(_caption(item, x + 16, top + SYMBOL / 2 - 14))
         ends.marks.append(Mark("dot", x - 3, -3, 6, 6, net=net.name))
-        _finish_vertical(ends, x, sign * (LEAD + SYMBOL), sign, other, pin_name(item.ref, item.pins[1 - end].number))
+        far = pin_name(item.ref, item.pins[1 - end].number)
+        _finish_vertical(self.drafter, ends, x, sign * (LEAD + SYMBOL), sign, other, far)
         self.group.marks += ends.marks
         self.group.wires += ends.wires
         if up:
@@ -310,7 +358,7 @@ def _caption(part: Part, x: float, y: float) -> Mark:
     return Mark("text", x, y, wide, 28, label=part.ref, detail=part.value, ref=part.ref, shape="stack")
 
 
-def _finish_vertical(group: Group, x: float, y: float, sign: int, net: Net | None, pin: str) -> None:
+def _finish_vertical(drafter: _Drafter, group: Group, x: float, y: float, sign: int, net: Net | None, pin: str) -> None:
     """End a vertical wire at ``y``, going on in direction ``sign``: by a rail's symbol, a name or an open end."""
     if net is None:
         group.wires.append(Wire("", x, y, x, y + sign * LEAD))
@@ -326,10 +374,11 @@ def _finish_vertical(group: Group, x: float, y: float, sign: int, net: Net | Non
         w = max(24.0, text_width(net.name))
         group.marks.append(Mark("supply", x - w / 2, end - 18, w, 18, net=net.name, label=net.name, shape="top"))
     else:
-        w = text_width(net.name) + 22
+        text = drafter.label(net)
+        w = text_width(text) + 22
         role = net.role
         group.marks.append(
-            Mark("pill", x - w / 2, end - (PILL if sign < 0 else 0), w, PILL, net=net.name, label=net.name, role=role)
+            Mark("pill", x - w / 2, end - (PILL if sign < 0 else 0), w, PILL, net=net.name, label=text, role=role)
         )
 
 
@@ -342,7 +391,7 @@ def _column(drafter: _Drafter, start: Part) -> Group:
     group = Group(chain[0][0].ref)
     y = 0.0
     first, end = chain[0]
-    _finish_vertical(group, 0, y, -1, drafter.ends(first)[end], pin_name(first.ref, first.pins[end].number))
+    _finish_vertical(drafter, group, 0, y, -1, drafter.ends(first)[end], pin_name(first.ref, first.pins[end].number))
     for k, (part, end) in enumerate(chain):
         drafter.done.add(part.ref)
         group.marks.append(_symbol(part, -12, y, 24, SYMBOL, 0 if end == 0 else 180))
@@ -350,19 +399,20 @@ def _column(drafter: _Drafter, start: Part) -> Group:
         y += SYMBOL
         below = drafter.ends(part)[1 - end]
         if k == len(chain) - 1:
-            _finish_vertical(group, 0, y, 1, below, pin_name(part.ref, part.pins[1 - end].number))
+            _finish_vertical(drafter, group, 0, y, 1, below, pin_name(part.ref, part.pins[1 - end].number))
         elif below is not None:
             group.wires.append(Wire(below.name, 0, y, 0, y + 32))
             inside = {
                 pin_name(part.ref, part.pins[1 - end].number),
                 pin_name(chain[k + 1][0].ref, chain[k + 1][0].pins[chain[k + 1][1]].number),
             }
-            w = text_width(below.name) + 22
+            text = drafter.label(below)
+            w = text_width(text) + 22
             if set(below.pins) - inside:
                 group.marks.append(Mark("dot", -3, y + 13, 6, 6, net=below.name))
             group.wires.append(Wire(below.name, 0, y + 16, 14, y + 16))
             group.marks.append(
-                Mark("pill", 14, y + 16 - PILL / 2, w, PILL, net=below.name, label=below.name, role=below.role)
+                Mark("pill", 14, y + 16 - PILL / 2, w, PILL, net=below.name, label=text, role=below.role)
             )
             y += 32
     return group

@@ -68,6 +68,8 @@ PARAMETERS: Final[dict[str, Parameter]] = {
     "radio": Parameter("radio", "", "value"),
 }  # fmt: skip
 SERIES: Final = {6: E6, 12: E12, 24: E24}
+# Kinds of parts whose value stands on the sheet; others show their number.
+VALUED: Final = ("resistor", "ceramic capacitor", "electrolytic capacitor", "inductor", "thermistor")
 MAX_WORDS = 12
 
 
@@ -190,7 +192,7 @@ def _part(table: _Table, fields: dict[str, Any], pins: tuple[Pin, ...]) -> Catal
 def _value(category: str, text: dict[str, str], params: Mapping[str, float]) -> str:
     """Write a part's value as it stands beside its symbol: what it is for passives, its number for the others."""
     for key in ("r_ohm", "c_f", "l_h"):
-        if key in params and category != "trimmer":
+        if key in params and category in VALUED:
             return typed(params[key])
     if "freq_hz" in params and "cl_f" in params:
         return f"{format_value(params['freq_hz'], 'Hz', 5)} {typed(params['cl_f'])}"

@@ -6,32 +6,83 @@ from collections.abc import Callable
 from typing import Annotated, Any, get_args
 
 from fastapi import APIRouter, Form, Query, Request, UploadFile
-from fastapi.responses import HTMLResponse, RedirectResponse
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.board.geometry import copper_items
+from vane_step.core.circuit.blocks import block_from, block_json, take_block
 from vane_step.core.circuit.capture import connections
-from vane_step.core.circuit.sheet import SHEET_WIDTH, sheet
+from vane_step.core.circuit.export import sheet_svg, sheets_pdf
+from vane_step.core.circuit.reasons import reasons, where_it_counts
+from vane_step.core.circuit.sheet import SHEET_WIDTH, sheet, sheet_names
+from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import AddPart, SetItem, net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, natural, pin_name, split_pin
-from vane_step.core.errors import NotFound
+from vane_step.core.errors import EditRefused, NotFound
 from vane_step.core.exchange import read_packages
+from vane_step.core.fab.release import slug
 from vane_step.core.parts.packages import package as own_package
 from vane_step.core.parts.part import part_from
 from vane_step.core.parts.pinfiles import read_pins
 from vane_step.core.power import trace
+from vane_step.core.power.formulas import FORMULAS
+from vane_step.data.shipped import blocks
+from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer
-from vane_step.web.render import decoded, page, step_page, store_of
+from vane_step.web.render import decoded, page, resources_of, step_page, store_of
 from vane_step.web.view import findings_of
 
 router = APIRouter()
 
 
+SHOWS = ("sheet", "list", "reasons", "blocks", "fit")
+
+
+def _shown(request: Request, kept: Kept, show: str, width: float, page: str | None) -> dict[str, Any]:
+    """Give what a view of the circuit shows."""
+    design = kept.design
+    if show not in SHOWS:
+        raise NotFound(f"There is no view {show}.", where="circuit", allowed=", ".join(SHOWS))
+    names = sheet_names(design)
+    if page is not None and page not in names:
+        page = None
+    data: dict[str, Any] = {"show": show, "sheets": names, "page": page}
+    if show == "sheet":
+        data["sheet"] = sheet(design, width, page)
+    elif show == "list":
+        data["nets"] = _nets(design)
+    elif show == "reasons":
+        ranks = {"broken": 0, "stale": 1, "overruled": 2, "holds": 3}
+        listed = sorted(reasons(design), key=lambda r: ranks[r.state])
+        data |= {"reasons": listed, "stale": sum(1 for r in reasons(design) if r.state == "stale")}
+    elif show == "blocks":
+        library = resources_of(request).blocks
+        own = set(store_of(request).shared.blocks())
+        uses = [(b, [p.ref for p in design.parts.values() if p.block == b]) for b in _block_names(design)]
+        data |= {"library": library, "own": own, "uses": uses}
+    else:
+        data |= {"variants": [("", "as drawn"), *((v.id, v.title or v.id) for v in design.variants.values())]}
+        have = {v: fitted(design, v) for v, _ in data["variants"]}
+        data |= {"have": have, "rows": _fit_rows(design, have)}
+    return data
+
+
+def _block_names(design: Design) -> list[str]:
+    return list(dict.fromkeys(p.block for p in design.parts.values() if p.block))
+
+
+def _fit_rows(design: Design, have: dict[str, dict[str, bool]]) -> list[Any]:
+    """List the parts that some variant does not fit, that belong to a choice, or that are jumpers."""
+    parts = sorted(design.parts.values(), key=lambda p: natural(p.ref))
+    return [p for p in parts if p.choice or p.kind == "jumper" or not all(h[p.ref] for h in have.values())]
+
+
 @router.get("/d/{id}/circuit", response_class=HTMLResponse)
-def circuit(request: Request, id: str, show: str = "sheet") -> HTMLResponse:
-    """Show the sheet or the connection list."""
+def circuit(request: Request, id: str, show: str = "sheet", page: str | None = None) -> HTMLResponse:
+    """Show the sheet, the connection list, the reasons of values, the blocks or the fit options."""
     kept = store_of(request).get(id)
-    return step_page(request, kept, "circuit", {"sheet": sheet(kept.design), "show": show, "nets": _nets(kept.design)})
+    data = {"formulas": FORMULAS, **_shown(request, kept, show, SHEET_WIDTH, page)}
+    return step_page(request, kept, "circuit", data)
 
 
 @router.post("/d/{id}/packages")
@@ -87,15 +138,97 @@ def _nets(design: Design) -> list[tuple[str, str, list[str]]]:
 
 @router.get("/d/{id}/sheet", response_class=HTMLResponse)
 def sheet_fragment(
-    request: Request,
-    id: str,
-    show: str = "sheet",
+    request: Request, id: str, show: str = "sheet",
     width: Annotated[float, Query(ge=SHEET_WIDTH, le=4000)] = SHEET_WIDTH,
-) -> HTMLResponse:
-    """Give the drawn sheet alone, as wide as the page has room."""
+    sheet_page: Annotated[str | None, Query(alias="page")] = None,
+) -> HTMLResponse:  # fmt: skip
+    """Give a view of the circuit alone; the drawn sheet as wide as the page has room."""
     kept = store_of(request).get(id)
-    data = {"sheet": sheet(kept.design, width), "show": show, "nets": _nets(kept.design)}
+    data = _shown(request, kept, show, width, sheet_page)
     return page(request, "_sheet.html", {"kept": kept, "design": kept.design, **data})
+
+
+@router.get("/d/{id}/sheets.pdf")
+def sheets_file(request: Request, id: str) -> Response:
+    """Give all sheets as one PDF."""
+    kept = store_of(request).get(id)
+    data = sheets_pdf(kept.design, f"version {kept.version}, {kept.changed_at[:10]}")
+    headers = {"Content-Disposition": f'inline; filename="{id}-sheets.pdf"'}
+    return Response(data, media_type="application/pdf", headers=headers)
+
+
+@router.get("/d/{id}/sheet.svg")
+def sheet_file(request: Request, id: str, page: str | None = None) -> Response:
+    """Give the circuit, or one of its sheets, as SVG."""
+    kept = store_of(request).get(id)
+    text = sheet_svg(kept.design, page, f"version {kept.version}, {kept.changed_at[:10]}")
+    headers = {"Content-Disposition": f'attachment; filename="{id}-sheet.svg"'}
+    return Response(text, media_type="image/svg+xml", headers=headers)
+
+
+class Keeping(BaseModel):
+    """A block of the sheet to keep for other designs."""
+
+    model_config = ConfigDict(extra="forbid")
+    block: str = Field(max_length=60)
+    name: str = Field(min_length=1, max_length=60)
+    note: str = Field(default="", max_length=200)
+    version: int = 0
+
+
+@router.post("/d/{id}/keep-block")
+def keep_block(request: Request, id: str, body: Keeping) -> dict[str, Any]:
+    """Keep a block of this design in the library."""
+    design = store_of(request).get(id).design
+    if body.name in blocks():
+        raise EditRefused(
+            f"{body.name} is a block that ships with the program.", where=body.name, next_step="Name it otherwise."
+        )
+    refs = [p.ref for p in design.parts.values() if p.block == body.block]
+    saved = take_block(design, refs, body.name, body.note)
+    about = design.blocks.get(body.block)
+    if about:
+        saved = saved.model_copy(update={"hints": about.hints, "worked": about.worked})
+    store_of(request).shared.keep_block(body.name, block_json(saved))
+    request.app.state.hub.publish(id, "offers", {})
+    return {"says": f"kept “{body.name}”, {len(saved.parts)} parts"}
+
+
+@router.get("/blocks/{name}.json")
+def block_file(request: Request, name: str) -> Response:
+    """Give a block as a file."""
+    found = resources_of(request).blocks.get(name)
+    if found is None:
+        raise NotFound(f"There is no block {name}.", where=name)
+    headers = {"Content-Disposition": f'attachment; filename="{slug(name)}.block.json"'}
+    return Response(block_json(found), media_type="application/json", headers=headers)
+
+
+@router.post("/d/{id}/bring-block")
+async def bring_block(request: Request, id: str, file: UploadFile) -> RedirectResponse:
+    """Bring a block from a file into the library."""
+    name = file.filename or "block"
+    saved = block_from(decoded(await file.read(), name), name)
+    if saved.name in blocks():
+        raise EditRefused(f"{saved.name} is a block that ships with the program.", where=name)
+    store_of(request).shared.keep_block(saved.name, block_json(saved))
+    return RedirectResponse(f"/d/{id}/circuit?show=blocks", 303)
+
+
+class Forgetting(BaseModel):
+    """An own block to be removed from the library."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(max_length=60)
+    version: int = 0
+
+
+@router.post("/d/{id}/forget-block")
+def forget_block(request: Request, id: str, body: Forgetting) -> dict[str, Any]:
+    """Remove an own block from the library; designs that use it keep their parts."""
+    store_of(request).shared.forget_block(body.name)
+    request.app.state.hub.publish(id, "offers", {})
+    return {"says": f"forgot “{body.name}”"}
 
 
 @router.get("/d/{id}/slip", response_class=HTMLResponse)
@@ -115,7 +248,8 @@ def slip(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
 def _about_part(design: Design, key: str) -> dict[str, Any]:
     part = part_of(design, key)
     pins = [(p, design.net_of(pin_name(key, p.number))) for p in part.pins]
-    return {"part": part, "package": design.packages[part.package], "pins": pins}
+    mine = [r for r in reasons(design) if key in r.calculation.sets.values()]
+    return {"part": part, "package": design.packages[part.package], "pins": pins, "why": mine}
 
 
 def _about_pins(design: Design, key: str) -> dict[str, Any]:
@@ -137,7 +271,10 @@ def _about_net(design: Design, key: str) -> dict[str, Any]:
         amps, rise, copper = rule.current.current_a, rule.current.rise_k, design.board.rules.copper_um
         width = rule.width_nm / 1e6
         answer = trace.trace(amps, rise, copper, "outer", width=width, length=max(length, 0.01))
-    return {"net": net, "rule": rule, "length": length, "answer": answer, "net_roles": get_args(NetRole)}
+    counts = where_it_counts(design, key) if net.role == "supply" else []
+    return {
+        "net": net, "rule": rule, "length": length, "answer": answer, "net_roles": get_args(NetRole), "counts": counts,
+    }  # fmt: skip
 
 
 def _about_copper(design: Design, key: str) -> dict[str, Any]:

@@ -267,7 +267,8 @@ def parts_csv(request: Request, id: str, variant: str = "") -> Response:
             [
                 " ".join(line.refs), line.value, line.package, line.number, p["wanted"], line.drawer,
                 bought.buy if bought else "", f"{bought.each:.4f}" if bought else "",
-                f"{bought.total:.2f}" if bought else "", offer.stock if offer else "", line.dated.at.isoformat(timespec="minutes") if line.dated else "",
+                f"{bought.total:.2f}" if bought else "", offer.stock if offer else "",
+                line.dated.at.isoformat(timespec="minutes") if line.dated else "",
             ]
         )  # fmt: skip
     headers = {"Content-Disposition": f'attachment; filename="{id}-parts{f"-{variant}" if variant else ""}.csv"'}

@@ -13,7 +13,7 @@ function count() { document.getElementById("counts").textContent = holder.queryS
 count();
 async function redraw() {
   drawn = room();
-  const answer = await fetch(`/d/${design}/sheet?show=${holder.dataset.show}&width=${drawn}`);
+  const answer = await fetch(`/d/${design}/sheet?show=${holder.dataset.show}&width=${drawn}${"page" in holder.dataset ? `&page=${encodeURIComponent(holder.dataset.page)}` : ""}`);
   if (answer.ok) { holder.innerHTML = await answer.text(); mark(); count(); }
 }
 onChange(redraw);

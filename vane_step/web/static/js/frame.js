@@ -204,6 +204,23 @@ document.addEventListener("submit", async (e) => {
   ask(form.dataset.form.replace(/\{(\w*)\}/g, (_, name) => (fields.get(name || "v") || "").replaceAll('"', "").trim()).trim());
 });
 
+// Forms whose fields become key=value words: the fields of the kind that is chosen.
+document.addEventListener("change", (e) => {
+  const form = e.target.name === "family" && e.target.closest("[data-pairs]");
+  if (form) form.querySelectorAll("fieldset").forEach((f) => { f.hidden = f.disabled = f.dataset.family !== e.target.value; });
+});
+document.addEventListener("submit", (e) => {
+  const form = e.target.closest("[data-pairs], [data-use-block]");
+  if (!form) return;
+  e.preventDefault();
+  const within = form.dataset.useBlock === undefined ? form.querySelector("fieldset:not([disabled])") : form;
+  const words = [...within.querySelectorAll("input")].map((i) => [i.name, i.value.trim().replaceAll(" ", "")]);
+  const said = words.filter(([name, value]) => value && (form.dataset.useBlock === undefined || value !== name)).map((w) => w.join("="));
+  const head = form.dataset.useBlock === undefined
+    ? form.dataset.pairs.replace(/\{(\w+)\}/g, (_, name) => form.elements[name].value.trim()) : `use "${form.dataset.useBlock}"`;
+  ask([head, ...said].join(" "));
+});
+
 export function visit(finding) {
   document.querySelectorAll(".finding.at").forEach((x) => x.classList.remove("at"));
   finding.classList.add("at");

@@ -1,0 +1,221 @@
+"""Commands of the terminal for the first three steps: catalogue, controllers, prices, blocks, sheets, land patterns."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+
+from vane_step.cli_files import console, load, read_text, write
+from vane_step.core.ask.words import pairs
+from vane_step.core.circuit.blocks import block_from, block_json, take_block, use_block
+from vane_step.core.circuit.export import sheet_svg, sheets_pdf
+from vane_step.core.circuit.variants import fitted
+from vane_step.core.design.edits import apply
+from vane_step.core.design.fileformat import to_json
+from vane_step.core.design.model import Brief, natural
+from vane_step.core.errors import InputError, NotFound
+from vane_step.core.parts.buying import QUANTITIES, Dated, buy, buying_findings, lines, need_of, price_list
+from vane_step.core.parts.choose import candidates
+from vane_step.core.parts.demand import read_demand
+from vane_step.core.parts.patternsheet import pattern_pdf
+from vane_step.core.power.formulas import formula
+from vane_step.core.quantity import format_value, parse_value
+from vane_step.data.shipped import catalogue
+
+block_app = typer.Typer(no_args_is_help=True, help="Blocks that are kept and used again.")
+In = Annotated[Path, typer.Argument(help="Design file.")]
+Out = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
+def _say(text: str) -> None:
+    console.print(text, markup=False, soft_wrap=True)
+
+
+def search(
+    words: Annotated[list[str], typer.Argument(help="Words and figures, such as: schottky 40 V 2 A.")],
+    limit: Annotated[int, typer.Option(help="How many to list.")] = 12, as_json: AsJson = False,
+) -> None:  # fmt: skip
+    """Search the catalogue by words and figures."""
+    found = catalogue().search(" ".join(words), limit)
+    if as_json:
+        rows = [
+            {"number": f.part.number, "title": f.part.title, "package": f.part.package, **f.part.params} for f in found
+        ]
+        print(json.dumps(rows))
+        return
+    for f in found:
+        figures = ", ".join(f"{title} {figure}" for title, figure in f.part.told()[:5])
+        print(f"{f.part.number:14} {f.part.package:14} {f.part.title}: {figures}")
+    if not found:
+        raise NotFound("Nothing in the catalogue is like that.", where=" ".join(words), next_step="Leave a word out.")
+
+
+def choose(
+    demand: Annotated[Path, typer.Argument(help="Text: what firmware needs, one wish a line; or a design file.")],
+    as_json: AsJson = False,
+) -> None:  # fmt: skip
+    """Hold every controller of the catalogue against a demand, each with the pins that prove it."""
+    brief = Brief()
+    text = read_text(demand)
+    if demand.suffix == ".json":
+        brief = load(demand).brief
+        text = brief.demands
+    wanted = read_demand(text)
+    if not wanted.signals:
+        raise InputError("It asks for no pin.", where=str(demand), allowed="lines such as: PUMP: pwm")
+    found = candidates(catalogue(), wanted, brief)
+    if as_json:
+        rows = [
+            {
+                "number": c.part.number, "feasible": c.feasible, "lacks": list(c.lacks),
+                "missing": [s.name for s in c.assignment.missing], "spare": len(c.assignment.spare),
+                "pins": {u.demand: f"{u.pin} {u.function}" for u in c.assignment.uses}, "gap": c.assignment.gap,
+            }
+            for c in found
+        ]  # fmt: skip
+        print(json.dumps(rows))
+    else:
+        for c in found:
+            why = "; ".join([*c.lacks, *(f"no pin for {s.name}" for s in c.assignment.missing[:4])])
+            print(
+                f"{'fits' if c.feasible else '-':5} {c.part.number:8} {c.part.package:10} {len(c.assignment.spare):3} spare  {why}"
+            )
+    raise typer.Exit(0 if any(c.feasible for c in found) else 1)
+
+
+def price(
+    source: In,
+    boards: Annotated[int, typer.Option(help="How many boards; the brief's quantity when left out.")] = 0,
+    variant: Annotated[str, typer.Option(help="Variant to price.")] = "",
+    supplier: Annotated[str, typer.Option(help="Address of a supplier; the simulated one when left out.")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """Ask a supplier for the parts of a design and price the list."""
+    from vane_step.standins.host import Hosted
+    from vane_step.standins.supplier import create_supplier
+    from vane_step.web.suppliers import ask_supplier
+
+    design = load(source)
+    count = boards or design.brief.quantity
+    hosted = Hosted(create_supplier(), supplier)
+    try:
+        answers = ask_supplier(hosted.address(), sorted({p.catalogue for p in design.parts.values() if p.catalogue}))
+    finally:
+        hosted.close()
+    now = datetime.now(UTC)
+    found = lines(design, fitted(design, variant), {n: Dated(o, now) for n, o in answers.items()}, {})
+    sums = [price_list(design, found, n) for n in dict.fromkeys((*QUANTITIES, count))]
+    rows: list[dict[str, Any]] = []
+    for line in found:
+        offer = line.dated.offer if line.dated else None
+        bought = buy(offer, need_of(line, design, count)) if offer else None
+        rows.append(
+            {
+                "refs": " ".join(line.refs), "value": line.value, "number": line.number,
+                "buy": bought.buy if bought else None, "total": round(bought.total, 2) if bought else None,
+                "stock": offer.stock if offer else None,
+            }
+        )  # fmt: skip
+    if as_json:
+        totals = {str(s.boards): {"each": round(s.each, 2), "unpriced": s.unpriced} for s in sums}
+        print(json.dumps({"lines": rows, "boards": totals, "asked_at": now.isoformat(timespec="minutes")}))
+        return
+    for row in rows:
+        total = "-" if row["total"] is None else f"{row['total']:.2f}"
+        print(
+            f"{row['refs']:24.24} {row['value']:12.12} {row['number'] or 'not chosen':14} {row['buy'] or '-':>6} {total:>8}"
+        )
+    for s in sums:
+        _say(
+            f"{s.boards} boards: {s.each:.2f} € each, {s.total:.2f} € in all"
+            + (f", {s.unpriced} unpriced" if s.unpriced else "")
+        )
+    for f in buying_findings(design, found, count, now):
+        _say(f"{f.level:5} {f.code}: {f.message} ({f.source})")
+
+
+def supplier(port: Annotated[int, typer.Option(help="Port.")] = 8790) -> None:
+    """Run the simulated supplier as a server of its own; POST /v1/behaviour switches delay and failures."""
+    import uvicorn
+
+    from vane_step.standins.supplier import create_supplier
+
+    print(f"The simulated supplier answers at http://127.0.0.1:{port}/v1/offers", flush=True)
+    uvicorn.run(create_supplier(), host="127.0.0.1", port=port, log_level="warning")
+
+
+def sheets(
+    source: In, output: Out, page: Annotated[str | None, typer.Option(help="One sheet only (SVG).")] = None,
+    revision: Annotated[str, typer.Option(help="What stands in the corner.")] = "",
+) -> None:  # fmt: skip
+    """Write the sheets of a circuit as PDF (all, linked) or SVG."""
+    design = load(source)
+    if output.suffix.lower() == ".pdf":
+        write(output, sheets_pdf(design, revision))
+    elif output.suffix.lower() == ".svg":
+        write(output, sheet_svg(design, page, revision))
+    else:
+        raise InputError("Sheets are written as PDF or SVG.", where=str(output), allowed=".pdf, .svg")
+
+
+def patterns(
+    source: In, output: Out, name: Annotated[list[str] | None, typer.Option(help="Package; all when left out.")] = None
+) -> None:
+    """Print land patterns at true size, to lay the parts on."""
+    design = load(source)
+    missing = [n for n in name or [] if n not in design.packages]
+    if missing:
+        raise NotFound(f"The design has no package {missing[0]}.", where=missing[0], allowed=", ".join(design.packages))
+    chosen = name or sorted({p.package for p in design.parts.values()}, key=natural)
+    if not chosen:
+        raise InputError("There is no pattern to print yet.", where=str(source))
+    write(output, pattern_pdf([design.packages[n] for n in chosen]))
+
+
+def formula_(
+    name: Annotated[str, typer.Argument(help="Calculation, such as led, feedback, buck, battery.")],
+    values: Annotated[list[str], typer.Argument(help="Inputs as key=value.")], as_json: AsJson = False,
+) -> None:  # fmt: skip
+    """Work a calculation out from its inputs; those left out take their usual value."""
+    known = formula(name)
+    given = pairs(values, "key=value")
+    strange = given.keys() - {q.key for q in known.inputs}
+    if strange:
+        names = ", ".join(q.key for q in known.inputs)
+        raise InputError(f"{known.title} has no input {min(strange)}.", where=name, allowed=names)
+    inputs = {q.key: parse_value(given.get(q.key, q.usual) or "", q.key) for q in known.inputs}
+    outputs = known.run(inputs)
+    if as_json:
+        print(json.dumps({"source": known.source, "inputs": inputs, "outputs": outputs}))
+        return
+    for q in known.outputs:
+        print(f"{q.title:32} {format_value(outputs[q.key], q.unit, 4)}")
+    _say(known.source)
+
+
+@block_app.command("take")
+def block_take(source: In, output: Out, block: Annotated[str, typer.Option(help="Block of the sheet.")]) -> None:
+    """Keep a block of a design as a file."""
+    design = load(source)
+    refs = [p.ref for p in design.parts.values() if p.block == block]
+    write(output, block_json(take_block(design, refs, block)))
+
+
+@block_app.command("use")
+def block_use(
+    source: In, block: Annotated[Path, typer.Argument(help="Block file.")], output: Out,
+    port: Annotated[list[str] | None, typer.Option(help="PORT=NET; a port left out keeps its name.")] = None,
+) -> None:  # fmt: skip
+    """Put a block from a file into a design."""
+    design = load(source)
+    edit = use_block(design, block_from(read_text(block), str(block)), pairs(port or [], "PORT=NET"))
+    write(output, to_json(apply(design, edit)[0]))
+
+
+COMMANDS: tuple[Callable[..., None], ...] = (search, choose, price, supplier, sheets, patterns)
