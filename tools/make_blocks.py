@@ -25,9 +25,11 @@ BLOCKS: dict[str, tuple[str, tuple[str, ...], tuple[str, ...]]] = {
     "Linear 3V3": (
         "5 V down to 3.3 V, up to 0.8 A as far as its heat allows",
         (
-            "add U1 AR-33", "add C1 DC-20X-10U", "add C2 DC-20X-10U", "join U1.IN C1.1 5V0", "join U1.OUT U1.4 C2.1 3V3",
+            "add U1 AR-33", "add C1 DC-20X-10U", "add C2 DC-20X-10U", "join U1.IN C1.1 5V0",
+            "join U1.OUT U1.4 C2.1 3V3",
             "join U1.GND C1.2 C2.2 GND",
-            "calc HEAT linear vin_v=5V0 vout_v=3V3 load_a=0.15 iq_a=U1.iq_a theta_ja_k_per_w=U1.theta_ja_k_per_w ambient_c=ambient",
+            "calc HEAT linear vin_v=5V0 vout_v=3V3 load_a=0.15 iq_a=U1.iq_a"
+            " theta_ja_k_per_w=U1.theta_ja_k_per_w ambient_c=ambient",
         ),
         ("both capacitors within 5 mm of the regulator", "copper round its tab spreads the heat"),
     ),
@@ -46,7 +48,8 @@ BLOCKS: dict[str, tuple[str, tuple[str, ...], tuple[str, ...]]] = {
     "USB-C sink": (
         "5 V from USB-C, with the two resistors that ask for it and a fuse",
         (
-            "add J1 NU-6", "add R1 QR-16-5P1K", "add R2 QR-16-5P1K", "add F1 WF-05", "join J1.1 J1.6 J1.S1 J1.S2 J1.S3 J1.S4 GND",
+            "add J1 NU-6", "add R1 QR-16-5P1K", "add R2 QR-16-5P1K", "add F1 WF-05",
+            "join J1.1 J1.6 J1.S1 J1.S2 J1.S3 J1.S4 GND",
             "join J1.2 J1.5 F1.1 VBUS", "join J1.CC1 R1.1 CC1", "join J1.CC2 R2.1 CC2", "join R1.2 R2.2 GND",
             "join F1.2 5V0",
         ),
@@ -105,7 +108,8 @@ BLOCKS: dict[str, tuple[str, tuple[str, ...], tuple[str, ...]]] = {
     "Relay": (
         "a 5 V relay with its transistor and diode",
         (
-            "add K1 RK-5", "add Q1 FN-40-06S", "add R1 QR-16-1K", "add R2 QR-16-10K", "add D1 HS-41S", "join R1.1 DRIVE",
+            "add K1 RK-5", "add Q1 FN-40-06S", "add R1 QR-16-1K", "add R2 QR-16-10K", "add D1 HS-41S",
+            "join R1.1 DRIVE",
             "join Q1.B R1.2 R2.1 BASE", "join Q1.E R2.2 GND", "join Q1.C K1.A2 D1.A COIL", "join K1.A1 D1.K 5V0",
             "join K1.COM K1.COM2 CONTACT", "join K1.NO CLOSES", "join K1.NC OPENS",
             "calc DRIVE base drive_v=3.3 load_a=40m hfe=Q1.hfe r_ohm=R1",
@@ -124,7 +128,8 @@ BLOCKS: dict[str, tuple[str, tuple[str, ...], tuple[str, ...]]] = {
         "brings a higher voltage down to the converter's full scale",
         (
             "add R1 QR-16-75K", "add R2 QR-16-22K", "add C1 DC-16X-100N", "join R1.1 12V", "join R1.2 R2.1 C1.1 SENSE",
-            "join R2.2 C1.2 GND", "role SENSE sense", "calc TAP tap input_v=14.4 full_scale_v=3.3 bottom_ohm=R2 top_ohm=R1",
+            "join R2.2 C1.2 GND", "role SENSE sense",
+            "calc TAP tap input_v=14.4 full_scale_v=3.3 bottom_ohm=R2 top_ohm=R1",
         ),
         ("capacitor at the converter's pin",),
     ),

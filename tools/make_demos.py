@@ -251,9 +251,11 @@ def frost_sentinel() -> Design:
 
 
 FROST_NUMBERS = (
-    "swap U1 OW-32T", "swap U2 AB-18-2", "swap U3 AR-33", "swap Q1 Q2 HN-30-5", "swap D1 D2 D5 HK-40-3A", "swap D3 HK-40-1",
+    "swap U1 OW-32T", "swap U2 AB-18-2", "swap U3 AR-33", "swap Q1 Q2 HN-30-5", "swap D1 D2 D5 HK-40-3A",
+    "swap D3 HK-40-1",
     "swap L1 KL-60-22U", "swap F1 WF-3", "swap J1 J4 J6 NT-2", "swap J2 NU-6", "swap J3 NH-1x6", "swap J5 NH-1x4",
-    "swap J7 NH-1x3", "swap Y1 TQ-8", "swap C11 C12 DC-16G-33P", "swap BZ1 CH-12A", "swap LED1 GL-20R", "swap LED2 GL-20G",
+    "swap J7 NH-1x3", "swap Y1 TQ-8", "swap C11 C12 DC-16G-33P", "swap BZ1 CH-12A", "swap LED1 GL-20R",
+    "swap LED2 GL-20G",
     "swap C1 DC-32X-10U", "swap C4 DC-32X-22U", "swap C6 C7 DC-20X-10U", "swap C2 C3 C8..10 C13..15 DC-16X-100N",
     "swap R1 R2 QR-16-5P1K", "swap R3 QR-16-43K", "swap R4 QR-16-8P2K", "swap R5 R6 R10 R12 QR-16-10K",
     "swap R7 R8 QR-16-3P6K", "swap R9 QR-16-100R", "swap R11 QR-16-1K", "swap R13 QR-16-300R", "swap R14 QR-16-240R",
@@ -262,7 +264,8 @@ FROST_NUMBERS = (
 FROST_REASONS = (
     "calc FEEDBACK feedback vout_v=5V0 vref_v=U2.vref_v top_ohm=R3 bottom_ohm=R4",
     "calc COIL inductor vin_v=14.4 vout_v=5V0 load_a=1 fsw_hz=U2.fsw_hz l_h=L1",
-    "calc HEAT linear vin_v=5V0 vout_v=3V3 load_a=0.15 iq_a=U3.iq_a theta_ja_k_per_w=U3.theta_ja_k_per_w ambient_c=ambient",
+    "calc HEAT linear vin_v=5V0 vout_v=3V3 load_a=0.15 iq_a=U3.iq_a"
+    " theta_ja_k_per_w=U3.theta_ja_k_per_w ambient_c=ambient",
     "calc OSC crystal load_f=Y1.cl_f stray_f=4p c1_f=C11 c2_f=C12",
     "calc BUS pull-up supply_v=3V3 r1_ohm=R7 r2_ohm=R8",
     "calc FROST_LIGHT led supply_v=3V3 forward_v=LED1.vf_v current_a=5m r_ohm=R13",
@@ -271,10 +274,12 @@ FROST_REASONS = (
     "calc NIGHT battery capacity_ah=7 usable=0.7 load_a=0.06 open_v=12.6 internal_ohm=0.05 peak_a=2.1 min_v=11",
 )  # fmt: skip
 FROST_NEEDS = (
-    'brief purpose "Wakes the orchard when the night turns to frost, runs the sprinkler pump, and says so with light and horn."',
+    'brief purpose "Wakes the orchard when the night turns to frost, runs the sprinkler pump, and says'
+    ' so with light and horn."',
     "brief size 80x56", "brief tall 15", "brief road order", "brief skills no-leadless", "brief quantity 5",
     "brief budget 20", "brief date 2027-03-01",
-    'demand "PUMP_ON: pwm, HORN: pwm, LED_FROST: gpio, LED_ALIVE: gpio, AIR_TEMP: adc, V_BATT: adc, SDA/SCL: i2c, TX/RX: uart,'
+    'demand "PUMP_ON: pwm, HORN: pwm, LED_FROST: gpio, LED_ALIVE: gpio, AIR_TEMP: adc, V_BATT: adc,'
+    ' SDA/SCL: i2c, TX/RX: uart,'
     ' PROG_CK/PROG_OUT/PROG_IN: spi, OSC1/OSC2: xtal, flash 16k, supply 3.3"',
     'need Q1 must "Warns within 10 s when the air falls below 1 °C" measured<=10 s',
     'need Q2 must "Drives the pump with 2 A" current.PUMP>=2',
@@ -368,7 +373,8 @@ PANEL_SAYS = (
     "add J2 NH-1x4", "join J2.1 5V0", "pin J2.1 5V0 supply-out", "join J2.2 TX", "join J2.3 RX", "join J2.4 GND",
     'demand "ROW0: gpio, ROW1: gpio, ROW2: gpio, COL0: gpio, COL1: gpio, COL2: gpio, COL3: gpio, COL4: gpio,'
     ' TX/RX: uart, LIGHT: gpio, flash 8k, supply 5"',
-    'brief purpose "Fifteen keys on the packing bench count crates by sort; the board is cut like the weathercock on the barn."',
+    'brief purpose "Fifteen keys on the packing bench count crates by sort; the board is cut like the'
+    ' weathercock on the barn."',
     "brief road order", "brief skills through-hole", "brief quantity 2", "brief budget 30", "brief size 190x160",
     'need Q1 must "Fifteen keys, each told apart from any other"',
     'need Q2 must "Only leaded parts" surface<=0',
@@ -424,7 +430,8 @@ def finish(design: Design, slug: str) -> bool:
 
 if __name__ == "__main__":
     demos = {
-        "1-frost-sentinel": frost_sentinel, "2-seedling-thirst-beeper": thirst_beeper, "3-packing-bench-panel": packing_bench_panel,
+        "1-frost-sentinel": frost_sentinel, "2-seedling-thirst-beeper": thirst_beeper,
+        "3-packing-bench-panel": packing_bench_panel,
     }  # fmt: skip
     wanted = sys.argv[1:] or list(demos)
     clean = [finish(demos[slug](), slug) for slug in wanted]

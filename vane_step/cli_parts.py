@@ -83,9 +83,8 @@ def choose(
     else:
         for c in found:
             why = "; ".join([*c.lacks, *(f"no pin for {s.name}" for s in c.assignment.missing[:4])])
-            print(
-                f"{'fits' if c.feasible else '-':5} {c.part.number:8} {c.part.package:10} {len(c.assignment.spare):3} spare  {why}"
-            )
+            fits = "fits" if c.feasible else "-"
+            print(f"{fits:5} {c.part.number:8} {c.part.package:10} {len(c.assignment.spare):3} spare  {why}")
     raise typer.Exit(0 if any(c.feasible for c in found) else 1)
 
 
@@ -128,9 +127,8 @@ def price(
         return
     for row in rows:
         total = "-" if row["total"] is None else f"{row['total']:.2f}"
-        print(
-            f"{row['refs']:24.24} {row['value']:12.12} {row['number'] or 'not chosen':14} {row['buy'] or '-':>6} {total:>8}"
-        )
+        chosen = row["number"] or "not chosen"
+        print(f"{row['refs']:24.24} {row['value']:12.12} {chosen:14} {row['buy'] or '-':>6} {total:>8}")
     for s in sums:
         _say(
             f"{s.boards} boards: {s.each:.2f} € each, {s.total:.2f} € in all"

@@ -246,8 +246,8 @@ def _started(
     elif control.role == "input" and not _pulled(design, reach, role):
         yield _finding(
             "start-up", f"Nothing holds {load.ref} off while {name} is open in reset",
-            "a load needs a resistor that holds it off through reset and loader", (load.ref, part.ref), "look", net.name,
-            0, 1, "resistors",
+            "a load needs a resistor that holds it off through reset and loader", (load.ref, part.ref), "look",
+            net.name, 0, 1, "resistors",
         )  # fmt: skip
 
 
