@@ -11,6 +11,7 @@ from pathlib import Path
 import shapely
 from shapely.geometry import LineString, Point, Polygon
 
+from vane_step.core.ask import ask
 from vane_step.core.board.geometry import rectangle
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import (
@@ -30,34 +31,31 @@ from vane_step.core.exchange import FILES, read_exchange
 from vane_step.core.parts.packages import package
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
-from vane_step.data.shipped import demo_designs, rule_set
+from vane_step.data.shipped import demo_designs, resources, rule_set
 
 ROOT = Path(__file__).parent.parent
 BOARDS = ROOT / "tests" / "boards"
 FROST, BEEPER, PANEL = "1-frost-sentinel", "2-seedling-thirst-beeper", "3-packing-bench-panel"
 # The whole circuit of the beeper as sentences of the ask line.
 BEEPER_TYPED = (
-    "add U1 DIP-8 WREN-8P",
-    "pins U1 RST PB3 PB4 GND PB0 PB1 PB2 VDD",
-    "pin U1.7 PB2 unconnected",
+    "add U1 OW-8D",
     "add R1..6 AXIAL-P762 100k 10k 330 100 10k 1k",
-    "add C1 CER-P508-D5 100n",
-    "add C2 ELCO-P250-D5 10u",
-    "add J1 HDR-1x2 probe",
-    "add J2 HDR-1x2 3 V cell",
-    "add LED1 LEDR-P254-D5 amber 2V0",
-    "add BZ1 SOUNDER-P762-D12 piezo",
+    "add C1 BDC-100N",
+    "add C2 BE-10-16P",
+    "add J1..2 NH-1x2",
+    "add LED1 GL-5R",
+    "add BZ1 CP-12",
     "pins J2 + -",
     "pin J2.1 + supply-out",
-    "join U1.8 C1.1 R2.1 J2.1 C2.1 VCC",
-    "join U1.4 C1.2 J2.2 C2.2 J1.2 LED1.1 BZ1.2 R5.2 GND",
+    "join U1.VDD C1.1 R2.1 J2.1 C2.1 VCC",
+    "join U1.GND C1.2 J2.2 C2.2 J1.2 LED1.K BZ1.2 R5.2 GND",
     "join U1.1 R2.2",
-    "join U1.2 R1.1",
+    "join U1.6 R1.1",
     "join J1.1 R1.2 R6.1",
-    "join U1.3 R6.2",
-    "join U1.6 R3.1",
-    "join R3.2 LED1.2",
-    "join U1.5 R4.1 R5.1",
+    "join U1.5 R6.2",
+    "join U1.2 R3.1",
+    "join R3.2 LED1.A",
+    "join U1.8 R4.1 R5.1",
     "join R4.2 BZ1.1",
 )
 
@@ -88,6 +86,15 @@ def routed(name: str) -> Design:
 def demo(name: str) -> Design:
     """Give a demo design."""
     return demo_designs()[name]
+
+
+def said(start: Design, *sentences: str) -> Design:
+    """Carry sentences of the ask line out."""
+    for text in sentences:
+        edit = ask(start, text, resources()).edit
+        assert edit is not None, text
+        start = apply(start, edit)[0]
+    return start
 
 
 def board(width: float = 40, height: float = 30, layers: int = 2, rules: RuleSet | None = None) -> Board:

@@ -7,7 +7,7 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import BEEPER, FROST, demo, design, part
+from tests.support import BEEPER, FROST, demo, design, part, pin_of
 from vane_step.core.ask import VERBS, ask, complete
 from vane_step.core.board.check import check
 from vane_step.core.board.nearness import nearness_findings
@@ -36,11 +36,11 @@ class Verbs(unittest.TestCase):
         d = demo(FROST)
         open_one = done(d, "lift PUMP_G", "place R9 off")
         sentences = {
-            "join": "join U1.PD7 HORN",
+            "join": "join U1.PA13 HORN",
             "part": "part R9.1",
             "rename": "rename HORN SIREN",
             "merge": "merge HORN PUMP_ON",
-            "pin": "pin U1.11 SPARE io",
+            "pin": "pin U1.19 SPARE io",
             "pins": "pins J7 GND TX RX",
             "matrix": "matrix ROW0..2 COL0..4",
             "repeat": "repeat Lights 2",
@@ -67,6 +67,27 @@ class Verbs(unittest.TestCase):
             "go": "go U1",
             "undo": "undo",
             "redo": "redo",
+            "swap": "swap R9 QR-16-220R",
+            "use": 'use "Debounced button" BUTTON=TX',
+            "demand": 'demand "SENSE: adc"',
+            "assign": "assign U1",
+            "calc": "calc SLOW rc r_ohm=R10 c_f=C13",
+            "accept": "accept COIL",
+            "input": "input COIL load_a=1.2",
+            "sheet": "sheet Lights Yard",
+            "hint": 'hint Lights "where they are seen"',
+            "worked": 'worked Lights "bench, 2026-11-02"',
+            "need": 'need Q9 wish "Small" area<=50',
+            "show": 'show Q6 yes "heard at the gate"',
+            "brief": "brief tall 14",
+            "waive": 'waive track-current 12V "the neck is 2 mm long"',
+            "fit": "fit J7 no in accu",
+            "variant": 'variant bench "on the bench"',
+            "either": "either FEED D1 D3",
+            "note": 'note U2 "hot"',
+            "pattern": "pattern OWN-8 gull pins=8",
+            "checked": "checked TQFP-32 below anticlockwise",
+            "proved": 'proved TQFP-32 "bench, 2026-11-02"',
         }
         for text in sentences.values():
             with self.subTest(text):
@@ -80,10 +101,10 @@ class Verbs(unittest.TestCase):
     def test_pins_by_name_or_number(self) -> None:
         """A pin may be called by either; case does not matter for the reference and the name."""
         d = demo(FROST)
-        for text in ("join U1.12 X", "join U1.PB0 X", "join u1.pb0 X"):
+        for text in ("join U1.12 X", "join U1.PA8 X", "join u1.pa8 X"):
             self.assertEqual(done(d, text).nets["X"].pins, ("U1.12",))
-        self.assertEqual(done(d, "join U1.12 U1.13").nets["N1"].pins, ("U1.12", "U1.13"))
-        self.assertIn("U1.12", done(d, "join U1.12 U1.1").nets["PUMP_ON"].pins)
+        self.assertEqual(done(d, "join U1.12 U1.19").nets["N1"].pins, ("U1.12", "U1.19"))
+        self.assertIn("U1.12", done(d, f"join U1.12 {pin_of('U1', 'PUMP_ON')}").nets["PUMP_ON"].pins)
 
     def test_width_by_current(self) -> None:
         """The width follows from the current, rounded up to 0.05 mm, and keeps its reason."""
@@ -121,7 +142,7 @@ class Refusals(unittest.TestCase):
             ("fly U1", InputError, "no verb"),
             ("join U1.1", InputError, "join PIN"),
             ("join U1 X", NotFound, "Which pin"),
-            ("join U1.99 X", NotFound, "U1.PD3"),
+            ("join U1.99 X", NotFound, "U1.PA3"),
             ("join U9.1 X", NotFound, "no part"),
             ("join U1.1 A,B", InputError, ""),
             ("rename HORN PUMP", EditRefused, "merge HORN PUMP"),
@@ -203,7 +224,7 @@ class Completion(unittest.TestCase):
         for text, wanted in {
             "jo": "join",
             "join U": "U1.",
-            "join U1.PD": "U1.PD3",
+            "join U1.PA": "U1.PA3",
             "join U1.1 PUM": "PUMP_ON",
             "place C8 b": "by",
             "place C8 by U1.V": "U1.VDD",

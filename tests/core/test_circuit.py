@@ -5,19 +5,22 @@ from __future__ import annotations
 import json
 import random
 import unittest
+from xml.etree import ElementTree
 
+import pypdfium2
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import BEEPER, FROST, PANEL, ROOT, boxes_apart, demo, design, part, pin_of
+from tests.support import BEEPER, FROST, PANEL, ROOT, boxes_apart, demo, design, part, pin_of, said
 from vane_step.core.ask import ask
 from vane_step.core.circuit.drawing import Drawing
 from vane_step.core.circuit.electrics import volts
+from vane_step.core.circuit.export import sheet_svg, sheets_pdf
 from vane_step.core.circuit.review import review
-from vane_step.core.circuit.sheet import sheet
+from vane_step.core.circuit.sheet import sheet, sheet_names
 from vane_step.core.design.edits import Edit, Join, NudgePart, PartPins, SetPin, SetValue, apply
 from vane_step.core.design.model import Design, Net, NetRole, Part, PartKind, Pin
-from vane_step.core.errors import EditRefused
+from vane_step.core.errors import EditRefused, InputError
 from vane_step.data.shipped import resources
 
 
@@ -77,7 +80,7 @@ class Review(unittest.TestCase):
         cases = {
             "value R7 470": ("pull-up", 470, 966.6667, "Ω"),
             "value R8 22k": ("pull-up", 22000, 11802.1952, "Ω"),
-            "value R13 22": ("led-current", 59.0909, 20, "mA"),
+            "value R13 22": ("led-current", 63.6364, 20, "mA"),
             "value C11 47p": ("crystal-load", 47, 34, "pF"),
             "value C12 6p8": ("crystal-load", 6.8, 30, "pF"),
         }
@@ -239,3 +242,64 @@ class Sheet(unittest.TestCase):
     def test_empty(self) -> None:
         """Nothing is drawn of nothing."""
         self.assertEqual(sheet(design([])).groups, [])
+
+
+class Sheets(unittest.TestCase):
+    """Several sheets, and what leaves as files."""
+
+    def test_each_part_is_on_one_sheet(self) -> None:
+        """The sheets share the parts out, nothing overlaps on any of them, and pills name the sheets a net goes on to."""
+        d = demo(FROST)
+        names = sheet_names(d)
+        self.assertEqual(names, ["", "Yard", "Power"])
+        drawn = [{m.ref for g in sheet(d, page=n).groups for m in g.marks if m.kind in ("card", "part")} for n in names]
+        self.assertEqual(sum(len(x) for x in drawn), len(d.parts))
+        self.assertEqual(set.union(*drawn), set(d.parts))
+        for name in names:
+            drawing = sheet(d, page=name)
+            solid = [
+                (f"{m.kind} {m.ref or m.net}", (b.x0, b.y0, b.x1, b.y1)) for g in drawing.groups for m in g.marks
+                if m.kind in ("card", "part", "pill", "supply", "ground", "text") and (b := m.box())
+            ]  # fmt: skip
+            self.assertEqual(boxes_apart(solid), [])
+            for mark in (m for g in drawing.groups for m in g.marks if m.kind == "pill"):
+                on = {
+                    k + 1 for k, refs in enumerate(drawn) if any(p.split(".")[0] in refs for p in d.nets[mark.net].pins)
+                }
+                told = mark.label.partition(" ›")[2]
+                others = on - {names.index(name) + 1}
+                quiet = d.nets[mark.net].role in ("supply", "ground")
+                self.assertEqual({int(x) for x in told.split(",") if x}, set() if quiet else others, mark.label)
+
+    def test_an_edit_moves_nothing_else(self) -> None:
+        """A value changed, a pin joined, a part more: what is drawn of other blocks stays where it was."""
+        d = demo(FROST)
+        before = {g.anchor: g.box() for g in sheet(d).groups}
+        for sentence in ("value R13 330", "join U1.12 TX", "value R6 9k1 1%", "remove C14", "swap LED1 GL-20A"):
+            after = {g.anchor: g.box() for g in sheet(said(d, sentence)).groups}
+            block = {d.parts[r].block for r in sentence.replace(".", " ").split() if r in d.parts}
+            with self.subTest(sentence):
+                for anchor, box in before.items():
+                    if d.parts[anchor].block not in block:
+                        self.assertEqual(after[anchor], box, anchor)
+
+    def test_files(self) -> None:
+        """The PDF has a page a sheet, titled, with links to the others; every part is written in PDF and SVG."""
+        d = demo(FROST)
+        data = sheets_pdf(d, "revision B")
+        self.assertEqual(data, sheets_pdf(d, "revision B"))
+        document = pypdfium2.PdfDocument(data)
+        self.assertEqual(len(document), 3)
+        pages = [page.get_textpage().get_text_range() for page in document]
+        for page, name in zip(pages, ("main", "Yard", "Power"), strict=True):
+            self.assertIn(f"Frost Sentinel - {name}", page)
+            self.assertIn("revision B", page)
+        self.assertGreater(data.count(b"/Subtype /Link"), 10)
+        words = set(" ".join(pages).split())
+        self.assertLessEqual(set(d.parts), words)
+        svg = sheet_svg(d, None, "revision B")
+        ElementTree.fromstring(svg)
+        for ref in d.parts:
+            self.assertIn(f">{ref}</text>", svg)
+        with self.assertRaises(InputError):
+            sheet_svg(d, "Cellar")

@@ -14,7 +14,17 @@ from tests.support import BEEPER, FROST, ROOT, board, demo, design, part, track,
 from vane_step.core.design import edits
 from vane_step.core.design.edits import Edit, apply, edit_from
 from vane_step.core.design.fileformat import from_json, json_schema, to_json
-from vane_step.core.design.model import Design, PartPlace, natural, problems
+from vane_step.core.design.model import (
+    Block,
+    Brief,
+    Calculation,
+    Design,
+    PartPlace,
+    Requirement,
+    Variant,
+    natural,
+    problems,
+)
 from vane_step.core.errors import EditRefused, InputError, VaneStepError
 from vane_step.core.parts.packages import package
 from vane_step.data.shipped import rule_set
@@ -45,7 +55,14 @@ def some_edit(d: Design, pick: random.Random) -> Edit:
             edits.AddPart(part=new, package=package("SOT-23")),
             edits.RemovePart(ref=ref),
             edits.SetValue(ref=ref, value="47k"),
-            edits.Join(pins=tuple(pick.sample(pins, 2)), net=net),
+            edits.Join(pins=tuple(pick.sample(pins, min(2, len(pins)))), net=net),
+            edits.ReplacePart(part=new.model_copy(update={"ref": ref}), package=package("SOT-23")),
+            edits.SetPart(ref=ref, fitted=False, choice="FEED", catalogue="QR-16-10K", params={"r_ohm": 1e4}),
+            edits.SetBrief(brief=Brief(quantity=pick.randrange(1, 9), road="etch")),
+            edits.SetItem(variant=Variant(id="v", fitted={ref: False})),
+            edits.SetItem(calculation=Calculation(id="C", formula="rc", inputs={"r_ohm": net}, sets={"r_ohm": ref})),
+            edits.SetItem(requirement=Requirement(id="Q1", text="does it"), block=Block(name="b", hints=("near",))),
+            edits.RemoveItem(id=pick.choice(["v", "C", "Q1", "b"])),
             edits.PartPins(pins=(pick.choice(pins),)),
             edits.RenameNet(net=net, to=other),
             edits.MergeNets(net=net, into=other),
@@ -160,8 +177,8 @@ class FileFormat(unittest.TestCase):
             "[]": "not a design file",
             good.replace('"version": 1', '"version": 2'): "format version 2",
             good.replace('"net": "A"', '"net": "Z"'): "net Z, which does not exist",
-            good.replace('"turn_deg": 0.0', '"turn_deg": "north"', 1): "turn_deg",
-            good.replace('"title": ""', '"title": "", "colour": "red"', 1): "colour",
+            good.replace('"x_nm": ', '"turn_deg": "north", "x_nm": ', 1): "turn_deg",
+            good.replace('"version": 1', '"version": 1, "colour": "red"', 1): "colour",
             good.replace('"R1.1", ', '"R1.1", "R1.1", ', 1): "R1.1 is on net A and on net A",
             good.replace('"R1.1"', '"R1.7"', 1): "pin R1.7, which no part has",
         }.items():

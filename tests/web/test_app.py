@@ -16,7 +16,7 @@ from typing import Any
 
 from fastapi.testclient import TestClient
 
-from tests.support import BEEPER, FROST, ROOT, demo, texts_of
+from tests.support import BEEPER, FROST, PANEL, ROOT, demo, texts_of
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
 from vane_step.core.fab.reader import read_gerber
@@ -172,10 +172,25 @@ class Pages(Served):
     """What pages hold."""
 
     def test_every_step_of_every_design(self) -> None:
-        """All steps of both demo designs and of an empty one answer, within 100 ms once warm."""
-        self.client.post("/new", data={"name": "Empty one", "size": "50x40", "rules": "kitchen-table", "layers": "1"})
-        for id in (FROST, BEEPER, "empty-one"):
+        """All steps of all demo designs and of an empty one answer, within 100 ms once warm."""
+        self.client.post("/new", data={"name": "Empty one", "size": "50x40", "road": "etch"})
+        for id in (FROST, BEEPER, PANEL, "empty-one"):
             for path in (
+                "brief",
+                "brief/rows",
+                "parts",
+                "parts?show=catalogue&q=fet",
+                "parts?show=controller",
+                "parts?show=patterns",
+                "parts?show=drawer",
+                "parts/view?show=list",
+                "parts.csv",
+                "search?q=10k",
+                "circuit?show=reasons",
+                "circuit?show=blocks",
+                "circuit?show=fit",
+                "sheets.pdf",
+                "sheet.svg",
                 "circuit",
                 "circuit?show=list",
                 "power",
@@ -200,16 +215,41 @@ class Pages(Served):
                     )
 
     def test_new_design(self) -> None:
-        """A new design opens at its circuit; a second of the same name has an address of its own; nonsense is refused."""
+        """The answers become brief, needs and rules; a second of the same name has its own address; nonsense is refused."""
         for wanted in ("greenhouse-vent", "greenhouse-vent-2"):
             answer = self.client.post(
                 "/new",
-                data={"name": "Greenhouse vent", "size": "60x40", "rules": "standard-house", "layers": "2"},
+                data={
+                    "name": "Greenhouse vent",
+                    "size": "60x40",
+                    "road": "etch",
+                    "skills": "through-hole",
+                    "quantity": "3",
+                    "supply": "12 V",
+                    "budget": "12,50",
+                    "date": "2027-01-31",
+                    "wanted": "Opens above 26 °C\nRings a bell?",
+                    "purpose": "Lets warm air out.",
+                },
                 follow_redirects=False,
             )
-            self.assertEqual(answer.headers["location"], f"/d/{wanted}/circuit")
-        for wrong in ({"size": "60"}, {"size": "axb"}, {"layers": "3"}, {"rules": "nobody"}, {"name": ""}):
-            data = {"name": "X", "size": "60x40", "rules": "standard-house", "layers": "2", **wrong}
+            self.assertEqual(answer.headers["location"], f"/d/{wanted}/brief")
+        made = self.design("greenhouse-vent")
+        self.assertEqual((made.board.rules.name, made.board.copper_layers), ("kitchen-table", 1))
+        self.assertEqual((made.brief.through_hole_only, made.brief.quantity, made.brief.budget), (True, 3, 12.5))
+        needs = [(r.text, r.level) for r in made.requirements.values()]
+        self.assertEqual(needs, [("Runs from 12 V", "must"), ("Opens above 26 °C", "must"), ("Rings a bell", "wish")])
+        for wrong in (
+            {"size": "60"},
+            {"size": "axb"},
+            {"road": "3"},
+            {"skills": "x"},
+            {"name": ""},
+            {"date": "soon"},
+            {"budget": "x"},
+            {"quantity": "0"},
+        ):
+            data = {"name": "X", "size": "60x40", "road": "order", **wrong}
             self.assertIn(self.client.post("/new", data=data).status_code, (404, 409, 422), wrong)
 
     def test_bring(self) -> None:
@@ -278,10 +318,10 @@ class Pages(Served):
         """Part, pins, net and copper tell what is known of them, with units."""
         track = next(iter(self.design().tracks))
         for kind, key, words in (
-            ("part", "U1", ["TERN-32Q", "Underside", "PUMP_ON"]),
+            ("part", "U1", ["OW-32T", "Underside", "PUMP_ON"]),
             ("net", "PUMP", ["2 A", "0.781 mm", "IPC-2221"]),
             ("pins", "U1.1,R9.1", ["Join these pins", "PUMP_ON"]),
-            ("pins", "U1.11", ["PD7", "unconnected"]),
+            ("pins", "U1.12", ["PA8", "io"]),
             ("copper", track, ["mm", "Lift this piece"]),
         ):
             text = self.client.get(f"/d/{FROST}/slip", params={"kind": kind, "key": key}).text
@@ -290,7 +330,7 @@ class Pages(Served):
 
     def test_ten_times_larger(self) -> None:
         """A design of 500 parts is shown, asked and changed without trouble."""
-        self.client.post("/new", data={"name": "Large", "size": "400x300", "rules": "standard-house", "layers": "2"})
+        self.client.post("/new", data={"name": "Large", "size": "400x300", "road": "order"})
         sentences = [f"add R{k} CHIP-1608M {k}k" for k in range(1, 500)]
         store = self.app.state.store
         from vane_step.core.ask import ask
@@ -314,9 +354,9 @@ class Work(Served):
 
     def test_ask_proposes_before_it_does(self) -> None:
         """While typing nothing changes: what it will do, what is refused and how it may go on are told."""
-        told = self.client.post(f"/d/{FROST}/ask", json={"text": "join U1.11 HORN", "version": 1}).json()
+        told = self.client.post(f"/d/{FROST}/ask", json={"text": "join U1.19 HORN", "version": 1}).json()
         self.assertIn("HORN then has 3 pins", told["says"])
-        told = self.client.post(f"/d/{FROST}/ask", json={"text": "join U1.11 A,B", "version": 1}).json()
+        told = self.client.post(f"/d/{FROST}/ask", json={"text": "join U1.19 A,B", "version": 1}).json()
         self.assertTrue(told["refused"])
         self.assertEqual(self.version(), 1)
 

@@ -35,9 +35,8 @@ def waived_findings(design: Design) -> list[tuple[Finding, Waiver]]:
 
 def _everything(design: Design, electrical: bool) -> list[Finding]:
     found = [*check(design).findings, *nearness_findings(design), *limit_findings(design), *need_findings(design)]
-    found += pattern_findings(design)
     if electrical and has_roles(design):
-        found += review(design)
+        found += [*review(design), *pattern_findings(design)]
     return ordered(found)
 
 

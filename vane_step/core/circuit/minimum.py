@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from vane_step.core.circuit.blocks import SavedBlock, take_block
+from vane_step.core.circuit.reasons import bind
 from vane_step.core.design.edits import AddPart, Join, SetItem, SetNetRule, Single, Together, apply
 from vane_step.core.design.model import Board, Calculation, Design, Part, RuleSet
 from vane_step.core.errors import InputError
@@ -151,6 +152,8 @@ def minimum_block(
     """Give the minimum of a controller as a block, ready to be used in a design."""
     edit = controller_minimum(catalogue, number, crystal=crystal, leaded=leaded)
     whole, _ = apply(Design(name="minimum", board=design.board), edit)
+    for found in list(whole.calculations.values()):
+        whole, _ = apply(whole, bind(whole, found))
     title = f"Controller {number}"
     return take_block(
         whole, list(whole.parts), title, f"supplies, decoupling, reset, clock and programming of {number}", HINTS

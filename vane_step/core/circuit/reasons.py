@@ -248,11 +248,15 @@ def reason_findings(design: Design) -> Iterator[Finding]:
         elif reason.state == "overruled":
             yield Finding(
                 level="note", code="overruled", message=f"{found.id} was {reason.says}", source=source, place=place,
+                reading=len(reason.changes), limit=0, unit="values", sense="at most",
                 remedy=Remedy(label="Take what was worked out", ask=f"accept {found.id}"),
             )  # fmt: skip
         elif reason.state == "broken":
             text = f"{found.id} cannot be worked out: {reason.says}"
-            yield Finding(level="look", code="broken-reason", message=text, source=source, place=place)
+            yield Finding(
+                level="look", code="broken-reason", message=text, source=source, place=place, reading=1, limit=0,
+                unit="calculations", sense="at most",
+            )  # fmt: skip
     yield from _orphans(design)
 
 
@@ -284,7 +288,8 @@ def _orphans(design: Design) -> Iterator[Finding]:
                 known = ", ".join(f"{r:g} V" for r in rails)
                 yield Finding(
                     level="note", code="old-voltage", message=f"The {what} says “{text[:60]}”: no rail has {value:g} V",
-                    source=f"the rails: {known}", place=place,
+                    source=f"the rails: {known}", place=place, reading=value,
+                    limit=min(rails, key=lambda rail: abs(rail - value)), unit="V",
                 )  # fmt: skip
 
 

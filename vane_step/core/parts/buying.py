@@ -15,6 +15,8 @@ from vane_step.core.finding import Finding, Place, Remedy
 from vane_step.core.parts.catalogue import PARAMETERS, Catalogue, CataloguePart
 
 QUANTITIES = (1, 5, 10, 50)
+# How much larger these figures of a stand-in may be than the part's own.
+LOSSES = {"tolerance_pct": 1.0001, "rds_ohm": 1.0001, "vf_v": 1.3, "dropout_v": 1.3}
 STALE_AFTER = timedelta(days=1)
 
 
@@ -186,12 +188,8 @@ def _stands_in(part: CataloguePart, other: CataloguePart) -> bool:
             return False
         if sense == "least" and (have is None or have > need * (1 + 1e-9)):
             return False
-        if (
-            sense == "typical"
-            and have is not None
-            and key in ("tolerance_pct", "vf_v", "dropout_v", "rds_ohm")
-            and have > need * 1.0001
-        ):
+        allowed = LOSSES.get(key)
+        if allowed and have is not None and have > need * allowed:
             return False
     return True
 

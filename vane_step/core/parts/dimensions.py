@@ -103,6 +103,8 @@ def from_dimensions(
             read[asked.key] = Span(int(text), int(text))
         else:
             read[asked.key] = read_span(text, asked.key)
+    if "W" in read and "e" in read and read["W"].high >= read["e"].low:
+        raise InputError("The leads are wider than they are apart.", where="W", value=read["W"].high, allowed="under e")
     pins = int(read["pins"].low) if "pins" in read else 0
     pack = kind.make(name or f"{family.upper()}{f'-{pins}' if pins else ''}", read, kitchen)
     for pad in pack.pads:

@@ -227,7 +227,7 @@ def others(request: Request, id: str, ref: str) -> HTMLResponse:
     kept = store_of(request).get(id)
     part = part_of(kept.design, ref)
     if not part.catalogue:
-        hits = catalogue().search(f"{part.value} {part.package.split('-')[-1]}", 8) if part.value else []
+        hits = catalogue().like(part)[:8]
         return page(request, "_others.html", {"kept": kept, "part": part, "found": [], "hits": hits, "refs": [ref]})
     boards = kept.design.brief.quantity
     refs = [p.ref for p in kept.design.parts.values() if p.catalogue == part.catalogue]
