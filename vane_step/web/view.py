@@ -58,7 +58,7 @@ def stair(design: Design, current: str, found: Sequence[Finding]) -> list[dict[s
         elif step == "make" and begun["board"] and not stops["board"] and not stops["circuit"]:
             state, mark, says = "under-way", "◐", "ready"
         elif step == "brief" and waiting:
-            state, mark, says = "under-way", "◐", f"{waiting} to be shown"
+            state, mark, says = "under-way", "◐", f"{waiting} to show"
         elif begun[step]:
             state, mark, says = "shown", "✓", "clean"
         else:

@@ -34,7 +34,7 @@ async function post(path, data) {
     tell([told.where && `${told.where}: `, told.message, told.allowed && ` Allowed: ${told.allowed}.`, told.next_step && ` ${told.next_step}`].filter(Boolean).join(""));
     return null;
   }
-  if (told.version) arrived(told);
+  if (told.version) arrived(told); else $("saved").textContent = "saved";
   return told;
 }
 
