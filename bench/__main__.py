@@ -19,6 +19,7 @@ from pathlib import Path
 from typing import Any
 
 from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
+from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
 from vane_step.core.board.check import check, figures
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet
@@ -164,7 +165,9 @@ def serving(run: Run) -> None:
                 )
                 client.get(f"/d/{FROST}/board")
                 static = statistics.median(_timed(client, "/static/mark.svg") for _ in range(20))
-                for page in ("circuit", "power", "board", "board.json", "make"):
+                typing(run, client)
+                pages = ("brief", "parts", "parts?show=controller", "circuit", "circuit?show=reasons", "power", "board")
+                for page in (*pages, "board.json", "make"):
                     client.get(f"/d/{FROST}/{page}")
                     taken = statistics.median(_timed(client, f"/d/{FROST}/{page}") for _ in range(10))
                     run.row(
@@ -335,6 +338,10 @@ def main() -> int:
     reading_back(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
     printing(run)
     reviewing(run)
+    searching(run)
+    assigning(run)
+    reviewing_faults(run)
+    drawing(run)
     serving(run)
     if not chosen.smoke:
         starting(run)

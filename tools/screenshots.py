@@ -10,10 +10,13 @@ from pathlib import Path
 from playwright.sync_api import sync_playwright
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
+FROST = "/d/1-frost-sentinel"
 VIEWS = {
-    "shelf": "/", "circuit": "/d/1-frost-sentinel/circuit", "power": "/d/1-frost-sentinel/power",
-    "board": "/d/1-frost-sentinel/board", "beeper-circuit": "/d/2-seedling-thirst-beeper/circuit",
-    "beeper-board": "/d/2-seedling-thirst-beeper/board", "order": "/d/1-frost-sentinel/make?road=order",
+    "shelf": "/", "questions": "/new", "brief": f"{FROST}/brief", "prices": f"{FROST}/parts",
+    "controller": f"{FROST}/parts?show=controller", "patterns": "/d/3-packing-bench-panel/parts?show=patterns",
+    "circuit": f"{FROST}/circuit", "reasons": f"{FROST}/circuit?show=reasons", "blocks": f"{FROST}/circuit?show=blocks",
+    "power": f"{FROST}/power", "board": f"{FROST}/board", "panel": "/d/3-packing-bench-panel/board",
+    "beeper-board": "/d/2-seedling-thirst-beeper/board", "order": f"{FROST}/make?road=order",
     "etch": "/d/2-seedling-thirst-beeper/make?road=etch",
 }  # fmt: skip
 
@@ -34,6 +37,10 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
                 for name in names or VIEWS:
                     page.goto(address + VIEWS[name])
                     page.wait_for_timeout(400)
+                    if name == "prices":
+                        page.get_by_role("button", name="Ask the supplier").click()
+                        page.wait_for_selector(".finding.look")
+                        page.wait_for_timeout(4500)
                     if name == "order":
                         page.wait_for_selector(".verdict")
                         page.wait_for_timeout(1200)

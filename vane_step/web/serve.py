@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import socket
 import sys
 from pathlib import Path
@@ -9,6 +10,7 @@ from pathlib import Path
 import uvicorn
 
 from vane_step.core.errors import InputError
+from vane_step.data.shipped import resources
 from vane_step.web.app import create_app
 from vane_step.web.settings import Settings
 
@@ -47,6 +49,10 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
         ) from error
     listener.listen(128)  # From here on connections wait; the address below is true when it is printed.
     app = create_app(settings, demo)
+    resources()
+    # What was made so far stays for good; looking through it all again would stop an answer for tens of milliseconds.
+    gc.collect()
+    gc.freeze()
     address = f"http://{host}:{listener.getsockname()[1]}/"
     print(f"Vane Step is at {address}  (stop with Ctrl+C; designs are kept in {settings.data})", flush=True)
     server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2))

@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime
+from typing import TYPE_CHECKING
 
-import httpx
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from vane_step.core.errors import VaneStepError
+from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.parts.buying import Dated, Offer
 from vane_step.store.shelfware import Shelfware
+
+if TYPE_CHECKING:
+    import httpx
 
 TIMEOUT_S = 4.0
 MAX_ANSWER = 2_000_000
@@ -38,6 +41,8 @@ def ask_supplier(address: str, numbers: Iterable[str], timeout_s: float = TIMEOU
     SupplierSilent
         When it does not answer in time, refuses, or answers what cannot be read.
     """
+    import httpx  # Loading it takes a tenth of a second; most starts never ask.
+
     found: dict[str, Offer | None] = {}
     wanted = list(dict.fromkeys(numbers))
     with httpx.Client(base_url=address, timeout=timeout_s, trust_env=False) as client:
@@ -46,7 +51,29 @@ def ask_supplier(address: str, numbers: Iterable[str], timeout_s: float = TIMEOU
     return found
 
 
+def conduct(address: str, mode: str, delay_ms: int) -> None:
+    """Switch how the simulated supplier behaves.
+
+    Raises
+    ------
+    SupplierSilent, InputError
+        When it does not answer, or cannot behave so.
+    """
+    import httpx
+
+    try:
+        answer = httpx.post(
+            f"{address}/v1/behaviour", json={"mode": mode, "delay_ms": delay_ms}, timeout=3, trust_env=False
+        )
+    except httpx.HTTPError as error:
+        raise SupplierSilent("The simulated supplier does not answer.", where=address) from error
+    if answer.status_code != 200:
+        raise InputError("It cannot behave so.", where="supplier", value=mode, allowed="well, down, refuses, nonsense")
+
+
 def _ask(client: httpx.Client, numbers: list[str], address: str) -> dict[str, Offer | None]:
+    import httpx
+
     try:
         with client.stream("GET", "/v1/offers", params={"number": numbers}) as answer:
             body = b""

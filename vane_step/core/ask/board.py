@@ -64,7 +64,8 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
     tree = shapely.STRtree([y for r, y in courtyards(design).items() if r != part.ref])
     side = part.place.side if part.place else "front"
     steps = np.arange(-48, 49) * 0.25
-    spots = np.array([(x, y) for x in steps for y in steps])
+    grid = np.array([(x, y) for x in steps for y in steps])
+    spots = grid[np.argsort(np.hypot(*grid.T), kind="stable")]
     best: tuple[float, PartPlace] | None = None
     for turn in (0, 90, 180, 270):
         origin = part.model_copy(update={"place": PartPlace(x_nm=0, y_nm=0, turn_deg=turn, side=side)})
@@ -74,15 +75,12 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
             continue
         x0, y0, x1, y1 = courtyards(alone)[part.ref].buffer(0.05).bounds
         pad = mine[0]
-        # The pad goes to the spots; nearest spots first, and the first that is free is taken.
-        order = np.argsort(np.hypot(*spots.T), kind="stable")
-        at = spots[order] + (target.x_mm - pad.x_mm, target.y_mm - pad.y_mm)
-        at = np.round(at / 0.05) * 0.05
-        frames = shapely.box(at[:, 0] + x0, at[:, 1] + y0, at[:, 0] + x1, at[:, 1] + y1)
-        free = np.ones(len(at), dtype=bool)
-        free[tree.query(frames, predicate="intersects")[0]] = False
-        if free.any():
-            x, y = at[int(np.argmax(free))]
+        # The pad goes to the spots, nearest first in growing rings; the first that is free is taken.
+        shift = np.array([target.x_mm - pad.x_mm, target.y_mm - pad.y_mm])
+        at = np.round((spots + shift) / 0.05) * 0.05
+        spot = _first_free(tree, at, (x0, y0, x1, y1))
+        if spot is not None:
+            x, y = spot
             gap = shapely.affinity.translate(pad.spine, x, y).distance(target.spine) - pad.radius_mm - target.radius_mm
             if best is None or gap < best[0] - 1e-9:
                 best = (max(0.0, float(gap)), PartPlace(x_nm=nm(float(x)), y_nm=nm(float(y)), turn_deg=turn, side=side))
@@ -93,6 +91,24 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
             next_step="Make room first.",
         )
     return best[1], best[0]
+
+
+def _first_free(
+    tree: shapely.STRtree, at: np.ndarray, frame: tuple[float, float, float, float]
+) -> tuple[float, float] | None:
+    """Give the first of some places where a frame touches none of the tree's shapes, trying some hundreds at a time."""
+    x0, y0, x1, y1 = frame
+    begin, count = 0, 200
+    while begin < len(at):
+        some = at[begin : begin + count]
+        frames = shapely.box(some[:, 0] + x0, some[:, 1] + y0, some[:, 0] + x1, some[:, 1] + y1)
+        free = np.ones(len(some), dtype=bool)
+        free[tree.query(frames, predicate="intersects")[0]] = False
+        if free.any():
+            x, y = some[int(np.argmax(free))]
+            return float(x), float(y)
+        begin, count = begin + count, count * 2
+    return None
 
 
 def _placed(design: Design, ref: str) -> PartPlace:

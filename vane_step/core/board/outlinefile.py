@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import io
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import ezdxf
-import ezdxf.path
 import shapely
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
-from svgelements import SVG, Path, Shape
 
 from vane_step.core.design.model import PointNm
 from vane_step.core.errors import InputError
 from vane_step.core.quantity import nm
+
+if TYPE_CHECKING:
+    from svgelements import Path
 
 CHORD_MM = 0.005
 SNAP_MM = 0.002
@@ -62,6 +62,10 @@ def _noded(lines: list[LineString]) -> list[BaseGeometry]:
 
 
 def _dxf(text: str, name: str) -> list[LineString]:
+    # Loading the reader takes a quarter of a second, and few runs need it.
+    import ezdxf
+    import ezdxf.path
+
     try:
         drawing = ezdxf.filemanagement.read(io.StringIO(text))
         unit = DXF_UNITS_MM.get(int(drawing.header.get("$INSUNITS", 0)), 1.0)
@@ -77,6 +81,8 @@ def _dxf(text: str, name: str) -> list[LineString]:
 
 
 def _svg(text: str, name: str) -> list[LineString]:
+    from svgelements import SVG, Path, Shape
+
     if "<!ENTITY" in text or "<!DOCTYPE" in text:
         raise InputError("SVG files with a DOCTYPE are not read.", where=name, next_step="Save it as plain SVG.")
     try:

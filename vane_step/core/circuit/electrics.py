@@ -135,9 +135,7 @@ def _pull_ups(design: Design) -> Iterator[Finding]:
         drains = [
             part.ref for part, pin in design.pins_on(net.name) if pin.role == "open-drain" and not is_switch(part)
         ]  # fmt: skip
-        if any(_loads(design, part, net) for part in {p.ref: p for p, _ in design.pins_on(net.name)}.values()):
-            continue
-        if not drains or len(net.pins) < 2:
+        if not drains or len(net.pins) < 2 or any(_loads(design, part, net) for part, _ in design.pins_on(net.name)):
             continue
         ups = [(p, n, v) for p, n in _between(design, "resistor", net, "supply") if (v := value_of(p))]
         refs = tuple(dict.fromkeys(drains))

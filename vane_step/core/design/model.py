@@ -495,16 +495,21 @@ class Design(Frozen):
 
     def net_of(self, pin: str) -> str | None:
         """Give the name of the net a pin such as ``U1.5`` belongs to, or ``None``."""
-        if self._pin_nets is None:
-            self._pin_nets = {p: net.name for net in self.nets.values() for p in net.pins}
-        return self._pin_nets.get(pin)
+        # Asked thousands of times by a review: the private attributes are reached without pydantic's detour.
+        private = self.__pydantic_private__ or {}
+        known: dict[str, str] | None = private.get("_pin_nets")
+        if known is None:
+            self._pin_nets = known = {p: net.name for net in self.nets.values() for p in net.pins}
+        return known.get(pin)
 
     def pins_on(self, net: str) -> tuple[tuple[Part, Pin], ...]:
         """Give the parts and pins on a net, in the order of the net."""
-        if self._net_pins is None:
+        private = self.__pydantic_private__ or {}
+        on: dict[str, tuple[tuple[Part, Pin], ...]] | None = private.get("_net_pins")
+        if on is None:
             known = {pin_name(part.ref, pin.number): (part, pin) for part in self.parts.values() for pin in part.pins}
-            self._net_pins = {n.name: tuple(known[p] for p in n.pins if p in known) for n in self.nets.values()}
-        return self._net_pins.get(net, ())
+            self._net_pins = on = {n.name: tuple(known[p] for p in n.pins if p in known) for n in self.nets.values()}
+        return on.get(net, ())
 
     def rule_of(self, net: str | None) -> NetRule:
         """Give a net's copper rule, or the default of the maker's rule set."""

@@ -7,8 +7,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
-from scipy.sparse import coo_array
 
 from vane_step.core.design.model import Pin, PinUse
 from vane_step.core.errors import InputError
@@ -137,6 +135,10 @@ def _solve(
     pins: tuple[Pin, ...], signals: tuple[Signal, ...], columns: list[tuple[str, str, str, str]], price: list[float],
     time_limit_s: float,
 ) -> Assignment:  # fmt: skip
+    # Imported here: the solver takes a fifth of a second to load, and most starts never solve anything.
+    from scipy.optimize import Bounds, LinearConstraint, milp
+    from scipy.sparse import coo_array
+
     grouped = {s.name: s.group for s in signals if "." in s.function}
     pairs = list(dict.fromkeys((grouped[n], unit) for n, _, _, unit in columns if n in grouped))
     count, slack0 = len(columns), len(columns) + len(pairs)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 from vane_step.core.design.edits import AddPart, Join, PartPins, SetPart, SetPin, Single, Together, part_of
 from vane_step.core.design.model import Brief, Design, Part, Pin, PinRole, PinUse, pin_name
 from vane_step.core.errors import InputError
 from vane_step.core.parts.assign import Assignment, assign
 from vane_step.core.parts.catalogue import Catalogue, CataloguePart
-from vane_step.core.parts.demand import Demand
+from vane_step.core.parts.demand import Demand, Signal
 from vane_step.core.parts.packages import package
 from vane_step.core.parts.skills import skill_misfits
 
@@ -52,7 +53,7 @@ def candidates(
         lacks = [*_lacks(part, demand), *skill_misfits(package(part.package), brief)]
         if demand.price is not None and price is not None and price > demand.price:
             lacks.append(f"costs {price:.2f}, at most {demand.price:g}")
-        assignment = assign(part.pins, demand.signals)
+        assignment = _solved(part.pins, demand.signals)
         found.append(Candidate(part, assignment, tuple(lacks), price, stock))
     return sorted(
         found,
@@ -61,6 +62,12 @@ def candidates(
             len(c.assignment.spare), c.part.number,
         ),
     )  # fmt: skip
+
+
+@lru_cache(maxsize=256)
+def _solved(pins: tuple[Pin, ...], signals: tuple[Signal, ...]) -> Assignment:
+    """Assign a catalogue controller to a demand; asked again for every look at the page."""
+    return assign(pins, signals)
 
 
 def _lacks(part: CataloguePart, demand: Demand) -> list[str]:

@@ -6,7 +6,6 @@ import csv
 import io
 from typing import Annotated, Any
 
-import httpx
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
@@ -24,7 +23,7 @@ from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES, measures, patt
 from vane_step.data.shipped import catalogue
 from vane_step.store.designs import Kept
 from vane_step.web.render import page, step_page, store_of
-from vane_step.web.suppliers import SupplierSilent, kept_offers, refresh
+from vane_step.web.suppliers import conduct, kept_offers, refresh
 from vane_step.web.told import outside
 
 router = APIRouter()
@@ -204,20 +203,12 @@ class Conduct(BaseModel):
 
 
 @router.post("/d/{id}/supplier")
-def conduct(request: Request, id: str, body: Conduct) -> dict[str, Any]:
+def switch_supplier(request: Request, id: str, body: Conduct) -> dict[str, Any]:
     """Switch how the simulated supplier behaves."""
     store_of(request).get(id)
     if request.app.state.settings.supplier:
         raise InputError("The supplier is a real one.", where="supplier", value=request.app.state.settings.supplier)
-    address = request.app.state.supplier.address()
-    try:
-        answer = httpx.post(f"{address}/v1/behaviour", json={"mode": body.mode, "delay_ms": body.delay_ms}, timeout=3)
-    except httpx.HTTPError as error:
-        raise SupplierSilent("The simulated supplier does not answer.", where=address) from error
-    if answer.status_code != 200:
-        raise InputError(
-            "It cannot behave so.", where="supplier", value=body.mode, allowed="well, down, refuses, nonsense"
-        )
+    conduct(request.app.state.supplier.address(), body.mode, body.delay_ms)
     return {"says": f"the simulated supplier is {body.mode}"}
 
 
