@@ -368,8 +368,9 @@ class Looks(InBrowser):
     def test_nothing_scrolls_sideways(self) -> None:
         """At 1024, 1280 and 1920 wide nothing is wider than the window, nor any table than its place."""
         for width in (1024, 1280, 1920):
+            page = self.page(self.PATHS[0], width)
             for path in self.PATHS:
-                page = self.page(path, width)
+                page.goto(self.server.address + path)
                 page.wait_for_load_state("networkidle") if "order" in path else None
                 with self.subTest(path, width=width):
                     self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), width)
@@ -377,16 +378,17 @@ class Looks(InBrowser):
                         "[...document.querySelectorAll('.sheet-holder, .pane, .ledger, .slip, .bar-top')].filter(e => e.scrollWidth > e.clientWidth + 1).map(e => `${e.className} ${e.scrollWidth} > ${e.clientWidth}`)"
                     )
                     self.assertEqual(wide if width > 1024 or not path.endswith("circuit") else [], [])
-                page.context.close()
+            page.context.close()
 
     def test_contrast(self) -> None:
         """All text reaches WCAG 2.2 AA, light and dark."""
         for scheme in ("light", "dark"):
+            page = self.page(self.PATHS[0], color_scheme=scheme)
             for path in self.PATHS:
-                page = self.page(path, color_scheme=scheme)
+                page.goto(self.server.address + path)
                 with self.subTest(path, scheme=scheme):
                     self.assertEqual(page.evaluate(self.CONTRAST), [])
-                page.context.close()
+            page.context.close()
 
 
 if __name__ == "__main__":

@@ -62,9 +62,8 @@ def conduct(address: str, mode: str, delay_ms: int) -> None:
     import httpx
 
     try:
-        answer = httpx.post(
-            f"{address}/v1/behaviour", json={"mode": mode, "delay_ms": delay_ms}, timeout=3, trust_env=False
-        )
+        wanted = {"mode": mode, "delay_ms": delay_ms}
+        answer = httpx.post(f"{address}/v1/behaviour", json=wanted, timeout=3, trust_env=False)
     except httpx.HTTPError as error:
         raise SupplierSilent("The simulated supplier does not answer.", where=address) from error
     if answer.status_code != 200:

@@ -102,10 +102,15 @@ def _outside(id: str, design: Design, shared: Shelfware, variant: str, now: date
 
 
 def _swaps(design: Design, found: list[Line], offers: dict[str, Dated], boards: int) -> dict[str, str]:
-    """Find a part that can stand in for each line that cannot be bought as it is."""
+    """Find a part for each line that cannot be bought as it is, or for which none is chosen yet."""
     swaps = {}
     parts = catalogue().parts
     for line in found:
+        if not line.number:
+            alike = catalogue().like(design.parts[line.refs[0]])
+            if alike:
+                swaps[line.refs[0]] = min(alike, key=lambda p: p.number).number
+            continue
         offer = line.dated.offer if line.dated else None
         wanted = need_of(line, design, boards, design.brief.stock_first)
         if not line.dated or not wanted or line.number not in parts:

@@ -160,13 +160,18 @@ def set_value(design: Design, words: Sequence[str]) -> Proposal:
 
 
 def set_block(design: Design, words: Sequence[str]) -> Proposal:
-    """Move a part to another block of the sheet."""
-    need(words, 2, "block REF NAME")
-    text = " ".join(words[1:])
-    part_of(design, words[0])
-    return Proposal(
-        f"{words[0]} is then drawn in “{text}”", edits.SetValue(ref=words[0], block=text), about=(words[0],)
-    )
+    """Move parts to another block of the sheet: what is chosen together becomes a block."""
+    need(words, 2, "block REF … NAME")
+    refs: list[str] = []
+    rest = list(words)
+    while len(rest) > 1 and all(r in design.parts for r in counted(rest[0])):
+        refs += counted(rest.pop(0))
+    text = " ".join(rest)
+    if not refs:
+        part_of(design, words[0])
+    moves = tuple(edits.SetValue(ref=r, block=text) for r in refs)
+    edit = moves[0] if len(moves) == 1 else edits.Together(edits=moves)
+    return Proposal(f"{', '.join(refs[:6])} then drawn in “{text}”", edit, about=tuple(refs))
 
 
 def set_pin(design: Design, words: Sequence[str]) -> Proposal:

@@ -133,7 +133,7 @@ VERBS: tuple[Verb, ...] = (
     Verb("repeat", "repeat BLOCK TIMES", "repeat a block with its nets counted on", by_itself(repeat), ("block",)),
     Verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", by_itself(set_pin), ("pin", "", "pin-role")),
     Verb("value", "value REF VALUE", "change a value", by_itself(set_value), ("ref",)),
-    Verb("block", "block REF NAME", "move a part to a block of the sheet", by_itself(set_block), ("ref",)),
+    Verb("block", "block REF … NAME", "move a part to a block of the sheet", by_itself(set_block), ("ref",)),
     Verb(
         "add", "add REF PACKAGE-OR-NUMBER [VALUE] · add R1..3 PACKAGE 1k 2k 3k", "add parts", add_part, ("", "package")
     ),

@@ -204,7 +204,7 @@ def buying_findings(
         if not line.number:
             yield Finding(
                 level="note", code="no-number", source="the list of parts", place=place,
-                message=f"{', '.join(line.refs[:6])} {line.value}: no part is chosen yet",
+                message=f"{', '.join(line.refs[:6])} {line.value}: no part is chosen yet", remedy=_instead(line, swaps),
             )  # fmt: skip
             continue
         wanted = need_of(line, design, boards, design.brief.stock_first)
@@ -216,8 +216,7 @@ def buying_findings(
         source = f"{offer.supplier if offer else 'supplier'}, {line.dated.at:%Y-%m-%d %H:%M} UTC" + (
             ", more than a day old" if line.dated.stale(now) else ""
         )
-        other = (swaps or {}).get(line.number)
-        remedy = Remedy(label=f"Take {other} instead", ask=f"swap {' '.join(line.refs)} {other}") if other else None
+        remedy = _instead(line, swaps)
         if offer is None:
             yield Finding(
                 level="look", code="no-offer", message=f"Nobody offers {who}", reading=0, limit=wanted, unit="pieces",
@@ -225,6 +224,13 @@ def buying_findings(
             )  # fmt: skip
             continue
         yield from _about_offer(offer, who, buy(offer, wanted), source, place, remedy)
+
+
+def _instead(line: Line, swaps: Mapping[str, str] | None) -> Remedy | None:
+    """Offer what can stand in for a line, by its number, or by its first part where none is chosen."""
+    other = (swaps or {}).get(line.number or line.refs[0])
+    label = f"Take {other} instead" if line.number else f"Take {other}"
+    return Remedy(label=label, ask=f"swap {' '.join(line.refs)} {other}") if other else None
 
 
 def _about_offer(

@@ -260,7 +260,8 @@ def _about_pins(design: Design, key: str) -> dict[str, Any]:
         pin = design.parts[ref].pin(number) if ref in design.parts else None
         if pin is not None:
             pins.append((name, pin, design.net_of(name)))
-    return {"pins": pins, "roles": get_args(PinRole)}
+    refs = list(dict.fromkeys(split_pin(name)[0] for name, _, _ in pins))
+    return {"pins": pins, "roles": get_args(PinRole), "refs": refs}
 
 
 def _about_net(design: Design, key: str) -> dict[str, Any]:
