@@ -392,13 +392,13 @@ PANEL_PLACES = (
 
 def packing_bench_panel() -> Design:
     """Build the key panel: three rows of five keys, leaded parts, two layers, an outline like a weathercock."""
-    outline = outline_from((Path(__file__).parent / "weathercock.svg").read_bytes(), "weathercock.svg")
+    outline = outline_from((Path(__file__).parent / "weathercock.png").read_bytes(), "weathercock.png", 166)
     board = Board(outline=outline, copper_layers=2, rules=rule_set("standard-house"))
     design = said(Design(name="Packing Bench Panel", title="Fernhollow Orchard", board=board), *PANEL_SAYS)
     keys = [(24 + 19 * column, 73.5 - 18.5 * row) for row in range(3) for column in range(5)]
     places = [f"place S{k + 1} {x} {y}" for k, (x, y) in enumerate(keys)]
     places += [f"place D{k + 1} {x} {y + 8.3}" for k, (x, y) in enumerate(keys)]
-    text = 'text "PACKING BENCH" 60 22 2.2'
+    text = 'text "PACKING BENCH" 64 25 2.2'
     return said(design, *places, "place U1 126 50", *PANEL_PLACES, text)
 
 

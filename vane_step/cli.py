@@ -19,7 +19,7 @@ from vane_step.core.ask import ask
 from vane_step.core.board.arrange import arrange as arrange_parts
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import rectangle
-from vane_step.core.board.outlinefile import outline_from
+from vane_step.core.board.outlinefile import PICTURES, outline_from
 from vane_step.core.circuit.capture import connections
 from vane_step.core.design.edits import AddPart, Edit, apply
 from vane_step.core.design.fileformat import json_schema, to_json
@@ -84,13 +84,17 @@ def finish(
 
 
 def outline_option(text: str) -> tuple[PointNm, ...]:
-    """Read ``60x40`` (millimetres), or the name of a DXF or SVG file."""
-    if text.lower().endswith((".dxf", ".svg")):
-        return outline_from(read_bytes(Path(text)), text)
+    """Read ``60x40`` (millimetres), the name of a DXF or SVG file, or ``picture.png@166mm``."""
+    name, _, wide = text.partition("@")
+    if name.lower().endswith((".dxf", ".svg", *(f".{p}" for p in PICTURES))):
+        return outline_from(read_bytes(Path(name)), name, parse_length_nm(wide, "--outline") / 1e6 if wide else 0.0)
     width, cross, height = text.lower().partition("x")
     if not cross:
         raise InputError(
-            f"{text!r} is no outline.", where="--outline", value=text, allowed="60x40, or a DXF or SVG file"
+            f"{text!r} is no outline.",
+            where="--outline",
+            value=text,
+            allowed="60x40, a DXF or SVG file, or picture.png@166mm",
         )
     sides = [parse_length_nm(side, "--outline") / 1e6 for side in (width, height)]
     if not all(1 <= side <= 1000 for side in sides):
@@ -101,7 +105,7 @@ def outline_option(text: str) -> tuple[PointNm, ...]:
 @app.command("import")
 def import_(
     folder: Annotated[Path, typer.Argument(help="Exchange folder.")], output: Out,
-    outline: Annotated[str, typer.Option(help="60x40 in mm, or a DXF or SVG file; stands in for board.json.")] = "",
+    outline: Annotated[str, typer.Option(help="60x40 in mm, a DXF or SVG file, or picture.png@166mm.")] = "",
     layers: Annotated[int, typer.Option(help="Copper layers: 1, 2 or 4.")] = 2,
     rules: Annotated[str, typer.Option(help="Name of a maker's rule set.")] = "standard-house",
     report: Report = None,

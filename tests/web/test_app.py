@@ -251,6 +251,11 @@ class Pages(Served):
         ):
             data = {"name": "X", "size": "60x40", "road": "order", **wrong}
             self.assertIn(self.client.post("/new", data=data).status_code, (404, 409, 422), wrong)
+        data = {"name": "Kept", "size": "60", "road": "etch", "purpose": "what was typed"}
+        again = self.client.post("/new", data=data, headers={"Accept": "text/html"})
+        self.assertEqual(again.status_code, 422)
+        for word in ("is no size", "what was typed", 'value="Kept"', 'value="etch" checked'):
+            self.assertIn(word, again.text)
 
     def test_bring(self) -> None:
         """A design file comes back as it left; the five files of an exchange folder make a design; others are refused by name."""

@@ -1,4 +1,4 @@
-"""Outlines from DXF and SVG files: the largest closed ring of what is drawn; other content is ignored."""
+"""Outlines from DXF and SVG files: the largest closed ring of what is drawn; pictures are traced in ``picture``."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ import shapely
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from vane_step.core.board.picture import trace_picture
 from vane_step.core.design.model import PointNm
 from vane_step.core.errors import InputError
 from vane_step.core.quantity import nm
@@ -18,20 +19,23 @@ if TYPE_CHECKING:
 
 CHORD_MM = 0.005
 SNAP_MM = 0.002
-MAX_BYTES = 5_000_000
+MAX_BYTES = 20_000_000
+PICTURES = ("png", "jpg", "jpeg", "gif", "bmp", "webp")
 # Drawing units of a DXF file by $INSUNITS: unitless and millimetres count 1.
 DXF_UNITS_MM = {0: 1.0, 1: 25.4, 4: 1.0, 5: 10.0, 6: 1000.0, 13: 0.001}
 
 
-def outline_from(data: bytes, name: str) -> tuple[PointNm, ...]:
+def outline_from(data: bytes, name: str, width_mm: float = 0.0) -> tuple[PointNm, ...]:
     """Read a board outline, lower left corner moved to the origin.
 
     Parameters
     ----------
     data : bytes
-        Content of a DXF (ASCII) or SVG file.
+        Content of a DXF (ASCII) or SVG file, or of a picture.
     name : str
         File name; its ending tells the kind.
+    width_mm : float
+        Width of the board; a picture needs it, files of lines have their own size.
 
     Raises
     ------
@@ -40,10 +44,13 @@ def outline_from(data: bytes, name: str) -> tuple[PointNm, ...]:
     """
     if len(data) > MAX_BYTES:
         raise InputError("The file is too large.", where=name, value=len(data), allowed=f"{MAX_BYTES} bytes")
-    text = data.decode("utf-8", errors="replace")
     kind = name.lower().rpartition(".")[2]
+    if kind in PICTURES:
+        return trace_picture(data, name, width_mm)
+    text = data.decode("utf-8", errors="replace")
     if kind not in ("dxf", "svg"):
-        raise InputError("Outlines come as DXF or SVG.", where=name, value=kind, allowed="dxf, svg")
+        allowed = ", ".join(("dxf", "svg", *PICTURES))
+        raise InputError("Outlines come as DXF, SVG or a picture.", where=name, value=kind, allowed=allowed)
     lines = _dxf(text, name) if kind == "dxf" else _svg(text, name)
     rings = [p for p in shapely.polygonize(_noded(lines)).geoms if p.area > 1.0]
     if not rings:

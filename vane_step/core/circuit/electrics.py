@@ -156,6 +156,10 @@ def _pull_ups(design: Design) -> Iterator[Finding]:
         ohms = 1 / sum(1 / v for _, _, v in ups)
         low, high = (rail - OPEN_DRAIN_V) / OPEN_DRAIN_A, RISE_S / (0.8473 * BUS_F)
         names = tuple(p.ref for p, _, _ in ups)
+        if len(ups) > 1:
+            text = f"{net.name} has {len(ups)} pull-ups; modules may bring more"
+            source = "one a line is enough: those of modules count too"
+            yield _finding("pull-ups", text, len(ups), 1, "pull-ups", source, names, "note", at_most=True, net=net.name)
         if ohms < low:
             text = f"Pull-ups of {net.name} are too strong together: {format_value(ohms, 'Ω')}"
             yield _finding("pull-up", text, ohms, low, "Ω", "(V - 0.4 V) / 3 mA", names, net=net.name)

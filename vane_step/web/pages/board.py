@@ -11,6 +11,7 @@ from vane_step.core.board.geometry import outline
 from vane_step.core.board.outlinefile import outline_from
 from vane_step.core.design.edits import SetOutline
 from vane_step.core.design.model import natural
+from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import rule_sets
 from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer
@@ -52,9 +53,11 @@ def score(request: Request, id: str) -> HTMLResponse:
 
 @router.post("/d/{id}/outline")
 async def bring_outline(
-    request: Request, id: str, file: UploadFile, version: Annotated[int, Form()]
-) -> RedirectResponse:
-    """Take the outline from a DXF or SVG file."""
-    edit = SetOutline(outline=outline_from(await file.read(), file.filename or "outline"))
+    request: Request, id: str, file: UploadFile, version: Annotated[int, Form()],
+    width: Annotated[str, Form(max_length=20)] = "",
+) -> RedirectResponse:  # fmt: skip
+    """Take the outline from a DXF or SVG file, or trace it from a picture as wide as said."""
+    wide = parse_length_nm(width, "width") / 1e6 if width.strip() else 0.0
+    edit = SetOutline(outline=outline_from(await file.read(), file.filename or "outline", wide))
     answer(request, store_of(request).edit(id, edit, "outline from a file", version), "outline from a file")
     return RedirectResponse(f"/d/{id}/board", 303)

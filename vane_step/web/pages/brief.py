@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Request
-from fastapi.responses import HTMLResponse, RedirectResponse
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from vane_step.core.ask.reasons import SKILLS
 from vane_step.core.board.geometry import rectangle
@@ -58,42 +58,62 @@ def brief_rows(request: Request, id: str) -> HTMLResponse:
 @router.get("/new", response_class=HTMLResponse)
 def questions(request: Request) -> HTMLResponse:
     """Ask what a new design is to be."""
-    return page(request, "new.html", {"design": None})
+    return page(request, "new.html", {"design": None, "told": {}, "error": None})
 
 
-@router.post("/new")
+@router.post("/new", response_model=None)
 def new(
-    request: Request, name: Annotated[str, Form(min_length=1, max_length=80)],
-    size: Annotated[str, Form(max_length=40)], road: Annotated[str, Form(max_length=20)],
-    purpose: Annotated[str, Form(max_length=2000)] = "", supply: Annotated[str, Form(max_length=40)] = "",
-    skills: Annotated[str, Form(max_length=20)] = "anything",
-    quantity: Annotated[int, Form(ge=1, le=100_000)] = 1, budget: Annotated[str, Form(max_length=20)] = "",
+    request: Request, name: Annotated[str, Form(max_length=80)] = "", size: Annotated[str, Form(max_length=40)] = "",
+    road: Annotated[str, Form(max_length=20)] = "", purpose: Annotated[str, Form(max_length=2000)] = "",
+    supply: Annotated[str, Form(max_length=40)] = "", skills: Annotated[str, Form(max_length=20)] = "anything",
+    quantity: Annotated[str, Form(max_length=10)] = "1", budget: Annotated[str, Form(max_length=20)] = "",
     date: Annotated[str, Form(max_length=10)] = "", wanted: Annotated[str, Form(max_length=4000)] = "",
-) -> RedirectResponse:  # fmt: skip
-    """Start a design from the answers: its brief, its first requirements, its board and its maker's rules."""
-    if road not in ROADS or skills not in SKILLS:
+) -> Response:  # fmt: skip
+    """Start a design from the answers: its brief, its first requirements, its board and its maker's rules.
+
+    An answer that cannot be used comes back with the page, what was typed kept.
+    """
+    told = {
+        "name": name, "size": size, "road": road, "purpose": purpose, "supply": supply, "skills": skills,
+        "quantity": quantity, "budget": budget, "date": date, "wanted": wanted,
+    }  # fmt: skip
+    try:
+        data = _answers(told)
+        design = validated(data, "new design")
+    except InputError as error:
+        if "text/html" not in request.headers.get("accept", ""):
+            raise
+        return page(request, "new.html", {"design": None, "told": told, "error": error}, status=error.status)
+    id = free_id(store_of(request), name)
+    store_of(request).add(id, design)
+    return RedirectResponse(f"/d/{id}/brief", 303)
+
+
+def _answers(told: dict[str, str]) -> dict[str, Any]:
+    """Make a design's data of the answers."""
+    if not told["name"].strip():
+        raise InputError("The design has no name yet.", where="question 1")
+    if told["road"] not in ROADS or told["skills"] not in SKILLS:
         raise InputError("That is no answer.", where="road or skills", allowed=", ".join([*ROADS, *SKILLS]))
-    wide, cross, tall = size.lower().partition("x")
+    wide, cross, tall = told["size"].lower().partition("x")
     if not cross:
-        raise InputError(f"{size!r} is no size.", where="size", value=size, allowed="60x40 in mm")
-    w, h = parse_length_nm(wide, "size"), parse_length_nm(tall, "size")
+        raise InputError(f"{told['size']!r} is no size.", where="question 4", allowed="60x40 in mm")
+    w, h = parse_length_nm(wide, "question 4"), parse_length_nm(tall, "question 4")
     if not (2e6 <= w <= 6e8 and 2e6 <= h <= 6e8):
-        raise InputError("That is no board.", where="size", value=size, allowed="2 to 600 mm a side")
-    rules, layers = ROADS[road]
-    only, none = SKILLS[skills]
-    data = {
-        "name": name,
+        raise InputError("That is no board.", where="question 4", value=told["size"], allowed="2 to 600 mm a side")
+    rules, layers = ROADS[told["road"]]
+    only, none = SKILLS[told["skills"]]
+    return {
+        "name": told["name"],
         "board": {"outline": rectangle(w / 1e6, h / 1e6), "copper_layers": layers, "rules": rule_set(rules)},
         "brief": {
-            "purpose": purpose, "max_width_nm": w, "max_height_nm": h, "road": "etch" if road == "etch" else "order",
-            "through_hole_only": only, "no_leadless": none, "quantity": quantity, "date": date,
-            "budget": parse_value(budget, "budget") if budget.strip() else None,
+            "purpose": told["purpose"], "max_width_nm": w, "max_height_nm": h,
+            "road": "etch" if told["road"] == "etch" else "order", "through_hole_only": only, "no_leadless": none,
+            "quantity": told["quantity"], "date": told["date"],
+            "budget": parse_value(told["budget"], "question 6") if told["budget"].strip() else None,
         },
-        "requirements": _wanted(supply, wanted),
+        "requirements": _wanted(told["supply"], told["wanted"]),
     }  # fmt: skip
-    id = free_id(store_of(request), name)
-    store_of(request).add(id, validated(data, "new design"))
-    return RedirectResponse(f"/d/{id}/brief", 303)
 
 
 def _wanted(supply: str, wanted: str) -> dict[str, dict[str, Any]]:

@@ -1,0 +1,151 @@
+"""Outlines traced from pictures, against the shapes the pictures were drawn from."""
+
+from __future__ import annotations
+
+import io
+import math
+import struct
+import unittest
+import zlib
+
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from PIL import Image, ImageDraw
+from shapely.geometry import Polygon
+
+from tests.support import ROOT
+from vane_step.core.board.outlinefile import outline_from
+from vane_step.core.board.picture import MAX_PIXELS, trace_picture
+from vane_step.core.errors import InputError
+
+SCALE = 4
+
+
+def drawn(
+    points: list[tuple[float, float]],
+    size: tuple[int, int] = (400, 300),
+    dark: str = "black",
+    light: str = "white",
+    mode: str = "RGB",
+) -> bytes:
+    """Draw a polygon with smooth edges, four times as fine and then shrunk; the bytes of a PNG."""
+    picture = Image.new(mode, (size[0] * SCALE, size[1] * SCALE), light)
+    ImageDraw.Draw(picture).polygon([(x * SCALE, y * SCALE) for x, y in points], fill=dark)
+    out = io.BytesIO()
+    picture.resize(size, Image.Resampling.BOX).save(out, "PNG")
+    return out.getvalue()
+
+
+def traced(data: bytes, width: float, cutter: float = 0.0) -> Polygon:
+    """Trace a picture and give the outline in millimetres."""
+    return Polygon([(x / 1e6, y / 1e6) for x, y in trace_picture(data, "x.png", width, cutter)])
+
+
+def wanted(points: list[tuple[float, float]], width: float) -> Polygon:
+    """Give what a tracing should give: lower left at the origin, y up, as wide as said."""
+    shape = Polygon(points)
+    x0, _, x1, y1 = shape.bounds
+    scale = width / (x1 - x0)
+    return Polygon([((x - x0) * scale, (y1 - y) * scale) for x, y in points])
+
+
+def star(corners: int, inner: float, turn: float) -> list[tuple[float, float]]:
+    """Give the corners of a star or, with ``inner`` 1, a regular polygon, in pixels."""
+    radii = [120.0 * (1 if k % 2 == 0 else inner) for k in range(2 * corners)]
+    return [
+        (200 + r * math.cos(turn + k * math.pi / corners), 150 + r * math.sin(turn + k * math.pi / corners))
+        for k, r in enumerate(radii)
+    ]
+
+
+class Tracing(unittest.TestCase):
+    """The edge that is found."""
+
+    @settings(max_examples=25, deadline=None)
+    @given(st.integers(3, 9), st.sampled_from([0.45, 0.7, 1.0]), st.floats(0, 3), st.sampled_from([50.0, 120.0]))
+    def test_within_a_pixel(self, corners: int, inner: float, turn: float, width: float) -> None:
+        """The outline lies within a pixel of the drawn shape, is as wide as said, and has its corners and few more."""
+        points = star(corners, inner, turn)
+        shape, right = traced(drawn(points), width), wanted(points, width)
+        pixel = width / (Polygon(points).bounds[2] - Polygon(points).bounds[0])
+        self.assertTrue(shape.is_valid)
+        self.assertAlmostEqual(shape.bounds[2] - shape.bounds[0], width, delta=0.11)
+        self.assertLess(shapely.hausdorff_distance(shape, right), 1.5 * pixel + 0.15)
+        self.assertLess(shape.symmetric_difference(right).area, 0.02 * right.area + right.length * 0.12)
+        self.assertLess(len(shape.exterior.coords), 12 * corners + 20)
+
+    def test_light_on_dark_and_transparent(self) -> None:
+        """The same shape comes of a light one on dark, a coloured one, and one on nothing."""
+        points = star(5, 0.5, 0.3)
+        plain = traced(drawn(points), 80)
+        for data in (
+            drawn(points, dark="white", light="black"),
+            drawn(points, dark="#7b1f2d", light="#ece4cf"),
+            drawn(points, dark="black", light="#00000000", mode="RGBA"),
+        ):
+            self.assertLess(plain.symmetric_difference(traced(data, 80)).area, 0.01 * plain.area)
+
+    def test_the_largest_shape_without_its_holes(self) -> None:
+        """Specks and an eye in the shape do not count."""
+        picture = Image.new("L", (400, 300), 255)
+        draw = ImageDraw.Draw(picture)
+        draw.rectangle((100, 80, 300, 220), fill=0)
+        draw.ellipse((150, 110, 190, 150), fill=255)
+        draw.rectangle((10, 10, 40, 30), fill=0)
+        out = io.BytesIO()
+        picture.save(out, "PNG")
+        shape = traced(out.getvalue(), 100)
+        self.assertAlmostEqual(shape.area, 100 * 100 * 141 / 201, delta=60)
+
+    def test_the_cutter_gets_everywhere(self) -> None:
+        """With a cutter, no inside corner is sharper than it and no slot narrower; outside corners stay."""
+        points = [(60, 60), (340, 60), (340, 240), (205, 240), (205, 100), (195, 100), (195, 240), (60, 240)]
+        sharp, milled = traced(drawn(points), 70), traced(drawn(points), 70, 4.0)
+        self.assertGreater(milled.area, sharp.area + 60)
+        again = milled.buffer(1.95).buffer(-1.95)
+        self.assertLess(again.difference(milled).area, 0.5)
+        self.assertLess(abs(milled.convex_hull.area - sharp.convex_hull.area), 1.0)
+
+    def test_the_demo_s_weathercock(self) -> None:
+        """The picture on file gives the outline of the Packing Bench Panel."""
+        data = (ROOT / "tools" / "weathercock.png").read_bytes()
+        outline = Polygon([(x / 1e6, y / 1e6) for x, y in outline_from(data, "weathercock.png", 166)])
+        self.assertTrue(outline.is_valid)
+        self.assertAlmostEqual(outline.bounds[2], 166, delta=0.2)
+        self.assertGreater(outline.area, 10_000)
+
+
+class Refusals(unittest.TestCase):
+    """What is no picture of a shape."""
+
+    def test_table(self) -> None:
+        """Each names the file or the width."""
+        bomb = struct.pack(">II5B", 60_000, 60_000, 8, 0, 0, 0, 0)
+        head = (
+            b"\x89PNG\r\n\x1a\n"
+            + struct.pack(">I", 13)
+            + b"IHDR"
+            + bomb
+            + struct.pack(">I", zlib.crc32(b"IHDR" + bomb))
+        )
+        good = drawn(star(4, 1.0, 0.2))
+        self.assertGreater(60_000 * 60_000, MAX_PIXELS)
+        for data, width, says in (
+            (b"", 50, "no picture"), (b"GIF89a", 50, "no picture"), (good[: len(good) // 2], 50, "no picture"), (head, 50, "picture"),
+            (drawn([(1, 1), (1, 2), (2, 2)]), 50, "no shape"), (drawn([(0, 0), (0, 1), (1, 0)], dark="white"), 50, "no shape"), (good, 0, "width"), (good, 9999, "width"),
+        ):  # fmt: skip
+            with self.subTest(says, width=width), self.assertRaises(InputError) as caught:
+                trace_picture(data, "x.png", width)
+            self.assertIn(says, caught.exception.line())
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.binary(max_size=400))
+    def test_any_bytes(self, data: bytes) -> None:
+        """Any bytes, and a good picture with some of them in its middle, are traced or refused."""
+        good = drawn(star(3, 1.0, 0.1), (60, 50))
+        for content in (data, good[:60] + data + good[60:]):
+            try:
+                trace_picture(content, "x.png", 40)
+            except InputError as error:
+                self.assertTrue(error.message)
