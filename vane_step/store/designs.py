@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -16,6 +15,7 @@ from vane_step.core.design.edits import Edit, apply, edit_from
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, NotFound, StaleEdit
+from vane_step.store.atomic import atomic
 from vane_step.store.migrations import migrate
 from vane_step.store.shelfware import Shelfware
 
@@ -53,17 +53,6 @@ class DesignStore:
         with self._lock:
             self._db.close()
 
-    @contextmanager
-    def _transaction(self) -> Iterator[sqlite3.Connection]:
-        with self._lock:
-            self._db.execute("BEGIN IMMEDIATE")
-            try:
-                yield self._db
-            except BaseException:
-                self._db.execute("ROLLBACK")
-                raise
-            self._db.execute("COMMIT")
-
     def _now(self) -> str:
         return self._clock().strftime("%Y-%m-%dT%H:%M:%SZ")
 
@@ -75,7 +64,7 @@ class DesignStore:
         EditRefused
             When the id is taken.
         """
-        with self._transaction() as db:
+        with atomic(self._db, self._lock) as db:
             if db.execute("SELECT 1 FROM design WHERE id = ?", (id,)).fetchone():
                 raise EditRefused(f"There is already a design {id}.", where=id)
             db.execute("INSERT INTO design VALUES (?, ?, 1, 0, ?)", (id, design.name, self._now()))
@@ -145,7 +134,7 @@ class DesignStore:
         with self._lock:
             kept = self._expect(id, version)
             design, inverse = apply(kept.design, edit)
-            with self._transaction() as db:
+            with atomic(self._db, self._lock) as db:
                 cursor = db.execute("SELECT cursor FROM design WHERE id = ?", (id,)).fetchone()[0]
                 db.execute("DELETE FROM journal WHERE design = ? AND seq > ?", (id, cursor))
                 db.execute("DELETE FROM snapshot WHERE design = ? AND seq > ?", (id, cursor))
@@ -189,13 +178,13 @@ class DesignStore:
                 raise EditRefused(f"There is nothing to {'undo' if back else 'redo'}.", where=id)
             design, _ = apply(kept.design, edit_from(json.loads(row[0])))
             after = cursor - 1 if back else cursor + 1
-            with self._transaction() as db:
+            with atomic(self._db, self._lock) as db:
                 self._move(db, id, after, design)
             return self._keep(id, design, after, kept.version + 1)
 
     def take_release(self, id: str, version: int, digest: str) -> None:
         """Record that a release was taken."""
-        with self._transaction() as db:
+        with atomic(self._db, self._lock) as db:
             db.execute("INSERT OR REPLACE INTO release_taken VALUES (?, ?, ?, ?)", (id, version, digest, self._now()))
 
     def releases(self, id: str) -> list[tuple[int, str, str]]:

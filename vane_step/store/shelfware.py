@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from vane_step.core.errors import EditRefused, NotFound
+from vane_step.store.atomic import atomic
 
 _STAMP = "%Y-%m-%dT%H:%M:%S.%fZ"
 
@@ -40,16 +41,10 @@ class Shelfware:
         self.stamp = 0
 
     @contextmanager
-    def _transaction(self) -> Iterator[sqlite3.Connection]:
-        with self._lock:
-            self._db.execute("BEGIN IMMEDIATE")
-            try:
-                yield self._db
-            except BaseException:
-                self._db.execute("ROLLBACK")
-                raise
-            self._db.execute("COMMIT")
-            self.stamp += 1
+    def _change(self) -> Iterator[sqlite3.Connection]:
+        with atomic(self._db, self._lock) as db:
+            yield db
+        self.stamp += 1
 
     def now(self) -> datetime:
         """Give the time of the store's clock."""
@@ -59,7 +54,7 @@ class Shelfware:
 
     def keep_block(self, name: str, content: str) -> None:
         """Keep a block under its name; one of the same name is replaced."""
-        with self._transaction() as db:
+        with self._change() as db:
             stamp = self._clock().strftime(_STAMP)
             db.execute("INSERT OR REPLACE INTO block VALUES (?, ?, ?)", (name, content, stamp))
 
@@ -76,7 +71,7 @@ class Shelfware:
         NotFound
             When there is none of that name.
         """
-        with self._transaction() as db:
+        with self._change() as db:
             if not db.execute("DELETE FROM block WHERE name = ?", (name,)).rowcount:
                 raise NotFound(f"There is no block {name} of your own.", where=name)
 
@@ -100,7 +95,7 @@ class Shelfware:
         EditRefused
             When designs have reserved more than that.
         """
-        with self._transaction() as db:
+        with self._change() as db:
             held = db.execute(
                 "SELECT coalesce(sum(quantity), 0) FROM reservation WHERE number = ?", (number,)
             ).fetchone()[0]
@@ -126,7 +121,7 @@ class Shelfware:
             What was reserved, by number.
         """
         given: dict[str, int] = {}
-        with self._transaction() as db:
+        with self._change() as db:
             db.execute("DELETE FROM reservation WHERE design = ?", (design,))
             for number, count in wanted.items():
                 row = db.execute(
@@ -149,7 +144,7 @@ class Shelfware:
 
     def keep_offers(self, offers: Mapping[str, str | None], at: datetime) -> None:
         """Keep answers of a supplier, as JSON, or ``None`` for a part it does not have."""
-        with self._transaction() as db:
+        with self._change() as db:
             stamp = at.strftime(_STAMP)
             db.executemany("INSERT OR REPLACE INTO offer VALUES (?, ?, ?)", [(n, c, stamp) for n, c in offers.items()])
 

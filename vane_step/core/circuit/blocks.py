@@ -10,7 +10,7 @@ from typing import Any, Final, Literal
 from pydantic import Field, ValidationError
 
 from vane_step.core.design.edits import AddPart, Join, SetItem, SetNetRule, Single, Together
-from vane_step.core.design.fileformat import input_error
+from vane_step.core.design.fileformat import in_lines, input_error
 from vane_step.core.design.model import Block, Calculation, Design, Frozen, Net, Package, Part, Text, natural, split_pin
 from vane_step.core.errors import InputError, NotFound
 
@@ -178,15 +178,8 @@ def _next(name: str, taken: set[str]) -> str:
 
 def block_json(saved: SavedBlock) -> str:
     """Write a block as JSON text."""
-    data = {"format": saved.format, "version": saved.version, **saved.model_dump(mode="json", exclude_defaults=True)}
-    lines = []
-    for key, value in data.items():
-        if isinstance(value, list) and value and isinstance(value[0], dict):
-            rows = ",\n".join(f"  {json.dumps(v, ensure_ascii=False)}" for v in value)
-            lines.append(f" {json.dumps(key)}: [\n{rows}\n ]")
-        else:
-            lines.append(f" {json.dumps(key)}: {json.dumps(value, ensure_ascii=False)}")
-    return "{\n" + ",\n".join(lines) + "\n}\n"
+    told = saved.model_dump(mode="json", exclude_defaults=True)
+    return in_lines({"format": saved.format, "version": saved.version, **told})
 
 
 def block_from(text: str | bytes, where: str = "block") -> SavedBlock:

@@ -242,7 +242,8 @@ def reason_findings(design: Design) -> Iterator[Finding]:
         if reason.state == "stale":
             yield Finding(
                 level="look", code="stale-value", message=f"{found.id} no longer holds: {reason.says}", source=source,
-                reading=len(reason.changes) or 1, limit=0, unit="values", sense="at most", place=place,
+                reading=len(reason.changes) or 1, limit=0, unit="value" if len(reason.changes) < 2 else "values",
+                sense="at most", place=place,
                 remedy=Remedy(label="Take the new values", ask=f"accept {found.id}"),
             )  # fmt: skip
         elif reason.state == "overruled":

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Container
 from typing import Any
 
 from pydantic import ValidationError
@@ -18,16 +19,20 @@ def to_json(design: Design) -> str:
 
     What is as usual is left out, but for format and version.
     """
+    told = design.model_dump(mode="json", exclude_defaults=True)
+    return in_lines({"format": design.format, "version": design.version, **told}, SINGLES)
+
+
+def in_lines(content: dict[str, Any], whole: Container[str] = ()) -> str:
+    """Write plain data as JSON text: each entry of a collection on a line of its own, but for sections kept whole."""
     lines = []
-    content = {
-        "format": design.format,
-        "version": design.version,
-        **design.model_dump(mode="json", exclude_defaults=True),
-    }
     for key, value in content.items():
-        if isinstance(value, dict) and key not in SINGLES:
+        if isinstance(value, dict) and key not in whole and any(isinstance(v, dict) for v in value.values()):
             rows = ",\n".join(f"  {json.dumps(k)}: {json.dumps(v, ensure_ascii=False)}" for k, v in value.items())
-            lines.append(f" {json.dumps(key)}: {{{chr(10) + rows + chr(10) + ' ' if rows else ''}}}")
+            lines.append(f" {json.dumps(key)}: {{\n{rows}\n }}")
+        elif isinstance(value, list) and value and isinstance(value[0], dict):
+            rows = ",\n".join(f"  {json.dumps(v, ensure_ascii=False)}" for v in value)
+            lines.append(f" {json.dumps(key)}: [\n{rows}\n ]")
         else:
             lines.append(f" {json.dumps(key)}: {json.dumps(value, ensure_ascii=False)}")
     return "{\n" + ",\n".join(lines) + "\n}\n"
