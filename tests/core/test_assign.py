@@ -9,7 +9,8 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import BEEPER, FROST, demo
+from tests.support import BEEPER, FROST, demo, said
+from vane_step.core.board.pincost import reach_mm
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Brief, Pin, PinUse
 from vane_step.core.errors import InputError
@@ -193,3 +194,17 @@ class InTheCircuit(unittest.TestCase):
             self.assertEqual({p for p in after.nets[name].pins if not p.startswith("U1.")}, rest)
             self.assertIn(f"U1.{now[name]}", after.nets[name].pins)
         self.assertEqual(apply(after, back)[0], d)
+
+    def test_pins_nearer_on_the_board(self) -> None:
+        """Assigned by the board, the ways get shorter, kept pins stay, the proof holds, and the same again changes nothing."""
+        d = demo(FROST)
+        pump = next(u.pin for u in d.parts["U1"].uses if u.demand == "PUMP_ON")
+        kept = said(d, f"lock U1.{pump}")
+        after = said(kept, "assign U1 nearer")
+        self.assertLess(reach_mm(after, "U1"), reach_mm(d, "U1") - 5)
+        self.assertEqual(next(u.pin for u in after.parts["U1"].uses if u.demand == "PUMP_ON"), pump)
+        signals = read_demand(d.brief.demands).signals
+        self.assertEqual(verify(after.parts["U1"].pins, signals, after.parts["U1"].uses), [])
+        self.assertAlmostEqual(reach_mm(said(after, "assign U1 nearer"), "U1"), reach_mm(after, "U1"))
+        free = said(d, "assign U1 nearer")
+        self.assertLessEqual(reach_mm(free, "U1"), reach_mm(after, "U1") + 1e-6)

@@ -140,7 +140,9 @@ VERBS: tuple[Verb, ...] = (
     Verb("swap", "swap REF … NUMBER", "take another part of the catalogue", swap_part, ("ref", "number")),
     Verb("use", "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL]", "put a block in", use, ("saved", "number")),
     Verb("demand", 'demand "SENSE: adc, PUMP: pwm, BUS: i2c"', "what firmware needs", by_itself(set_demand)),
-    Verb("assign", "assign REF", "give what firmware needs its pins", by_itself(assign_pins), ("ref",)),
+    Verb(
+        "assign", "assign REF [nearer]", "give what firmware needs its pins", by_itself(assign_pins), ("ref", "nearer")
+    ),
     Verb(
         "calc",
         "calc ID FORMULA INPUT=VALUE … OUTPUT=REF",
@@ -315,6 +317,6 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "number": list(resources.catalogue.parts), "saved": [*resources.blocks, "controller"],
         "formula": list(FORMULAS), "reason": [*design.calculations, "all"], "need": list(design.requirements),
         "level": ["must", "wish"], "brief": list(BRIEF_WORDS), "family": list(DIMENSIONED),
-        "direction": list(DIRECTIONS), "turn": list(SENSES),
+        "nearer": ["nearer"], "direction": list(DIRECTIONS), "turn": list(SENSES),
     }  # fmt: skip
     return table[what]

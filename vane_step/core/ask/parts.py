@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.words import Proposal, Resources, need, pairs
+from vane_step.core.board.pincost import pin_costs, reach_mm
 from vane_step.core.circuit.blocks import use_block
 from vane_step.core.circuit.minimum import minimum_block
 from vane_step.core.circuit.pins import counted, find_pin
@@ -93,7 +94,7 @@ def use(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
 
 def assign_pins(design: Design, words: Sequence[str]) -> Proposal:
     """Assign the pins of a controller to what firmware needs, as the brief says it."""
-    need(words, 1, "assign REF")
+    need(words, 1, "assign REF [nearer]")
     demand = read_demand(design.brief.demands)
     if not demand.signals:
         raise InputError(
@@ -101,8 +102,20 @@ def assign_pins(design: Design, words: Sequence[str]) -> Proposal:
             where="assign",
             next_step='Type: demand "SENSE: adc, PUMP: pwm"',
         )
-    solved = solve_for(design, words[0], demand)
-    return Proposal(told(solved), apply_assignment(design, words[0], solved), about=(words[0],))
+    nearer = len(words) > 1 and words[1] == "nearer"
+    if len(words) > 1 and not nearer:
+        raise InputError(f"{words[1]!r} says nothing of an assignment.", where="assign", allowed="nearer")
+    cost = pin_costs(design, words[0], [s.name for s in demand.signals]) if nearer else None
+    solved = solve_for(design, words[0], demand, cost)
+    edit = apply_assignment(design, words[0], solved)
+    says = told(solved)
+    if nearer:
+        before, after = reach_mm(design, words[0]), reach_mm(edits.apply(design, edit)[0], words[0])
+        moved = sum(
+            1 for u in solved.uses if u.pin != {o.demand: o.pin for o in part_of(design, words[0]).uses}.get(u.demand)
+        )
+        says = f"{says}; moves {moved} pins, ways to them {before:.0f} mm before, {after:.0f} mm after"
+    return Proposal(says, edit, about=(words[0],))
 
 
 def told(solved: Assignment) -> str:

@@ -92,13 +92,16 @@ def _lacks(part: CataloguePart, demand: Demand) -> list[str]:
 def solve_for(
     design: Design, ref: str, demand: Demand, cost: Mapping[tuple[str, str], float] | None = None
 ) -> Assignment:
-    """Assign the pins of a part of the design, keeping its locked uses and moving as little as possible."""
+    """Assign the pins of a part of the design, keeping its locked uses.
+
+    Without a cost as little as possible moves; with one, such as the way to each pin on the board, the cost decides.
+    """
     part = part_of(design, ref)
     if not any(p.functions for p in part.pins):
         raise InputError(
             f"The pins of {ref} say no functions.", where=ref, next_step="Take the controller from the catalogue.",
         )  # fmt: skip
-    now = {u.demand: u.pin for u in part.uses}
+    now = {} if cost else {u.demand: u.pin for u in part.uses}
     taken = _taken(design, part, {s.name for s in demand.signals})
     free = tuple(p for p in part.pins if p.number not in taken)
     locked = tuple(u for u in part.uses if u.locked)
