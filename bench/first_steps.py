@@ -128,6 +128,7 @@ def drawing(run: Rows) -> None:
 
 def typing(run: Rows, client: Any) -> None:
     """Measure every key of some sentences and searches at a real server, against a static file."""
+    time.sleep(6)  # Beside the server its worker warms up for some seconds after the start.
     begun = time.perf_counter()
     client.get("/static/mark.svg")
     static = time.perf_counter() - begun
@@ -147,9 +148,12 @@ def typing(run: Rows, client: Any) -> None:
                 worst["ask"], slowest = taken, text[:k]
     for text in TYPED:
         for k in range(1, len(text) + 1):
-            begun = time.perf_counter()
-            client.get(f"/d/{FROST}/search", params={"q": text[:k]}).raise_for_status()
-            worst["search"] = max(worst["search"], time.perf_counter() - begun)
+            times = []
+            for _ in range(3):
+                begun = time.perf_counter()
+                client.get(f"/d/{FROST}/search", params={"q": text[:k]}).raise_for_status()
+                times.append(time.perf_counter() - begun)
+            worst["search"] = max(worst["search"], sorted(times)[1])
     baseline = f"a static file: {static * 1000:.1f} ms"
     run.row(
         "typing in the ask line, slowest key",

@@ -46,11 +46,8 @@ class Server:
         self.address = self.process.stdout.readline().split(" at ")[1].split()[0].rstrip("/")
 
     def end(self, how: signal.Signals = signal.SIGTERM) -> None:
-        """End it and its workers, softly or by force."""
-        if how == signal.SIGKILL:
-            os.killpg(self.process.pid, how)
-        else:
-            self.process.send_signal(how)
+        """End it, softly or by force; its workers end by themselves."""
+        self.process.send_signal(how)
         self.process.wait(30)
         assert self.process.stdout is not None
         self.process.stdout.close()

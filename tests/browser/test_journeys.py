@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import tempfile
+import time
 import unittest
 import zipfile
 from pathlib import Path
@@ -232,6 +234,22 @@ class Together(InBrowser):
         self.type(two, "value R10 22k")
         expect(one.locator("#sheet")).to_contain_text("22k")
         self.faults.clear()
+
+    def test_nothing_is_left_behind(self) -> None:
+        """A server that is stopped or killed, just started or at work, takes its worker with it."""
+        for seconds, how in ((0.0, signal.SIGTERM), (6.0, signal.SIGTERM), (4.0, signal.SIGKILL)):
+            with self.subTest(how, seconds=seconds), tempfile.TemporaryDirectory() as folder:
+                server = Server(Path(folder))
+                time.sleep(seconds)
+                server.end(how)
+                for _ in range(40):
+                    try:
+                        os.killpg(server.process.pid, 0)
+                    except ProcessLookupError:
+                        break
+                    time.sleep(0.1)
+                else:
+                    self.fail("processes of the server live on")
 
     def test_killed_in_the_middle_of_edits(self) -> None:
         """What the page saw answered is there after a kill and a new start."""

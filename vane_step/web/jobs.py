@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import multiprocessing
+import os
 import threading
 import time
 from collections.abc import Callable, MutableMapping
@@ -26,6 +27,18 @@ class RouteDone:
     links_wanted: int
     links_made: int
     seconds: float
+
+
+def _end_with_the_server() -> None:
+    """Let a process of ours end when the server does, however that ends: a signal leaves it no time to say so."""
+
+    def watch() -> None:
+        server = multiprocessing.parent_process()
+        if server is not None:
+            server.join()
+            os._exit(0)
+
+    threading.Thread(target=watch, daemon=True).start()
 
 
 def _warm() -> float:
@@ -85,9 +98,10 @@ class Jobs:
         """Start the worker and warm it up, beside the server, which answers meanwhile."""
         if self._pool is None:
             context = multiprocessing.get_context("spawn")
-            self._manager = context.Manager()
+            self._manager = SyncManager(ctx=context)
+            self._manager.start(_end_with_the_server)
             self._board = self._manager.dict()
-            self._pool = ProcessPoolExecutor(max_workers=1, mp_context=context)
+            self._pool = ProcessPoolExecutor(1, context, initializer=_end_with_the_server)
         if not self._closing:
             self._pool.submit(_warm).add_done_callback(self._warmed)
 

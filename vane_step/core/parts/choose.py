@@ -65,9 +65,12 @@ def candidates(
 
 
 @lru_cache(maxsize=256)
-def _solved(pins: tuple[Pin, ...], signals: tuple[Signal, ...]) -> Assignment:
-    """Assign a catalogue controller to a demand; asked again for every look at the page."""
-    return assign(pins, signals)
+def _solved(
+    pins: tuple[Pin, ...], signals: tuple[Signal, ...], locked: tuple[PinUse, ...] = (),
+    cost: tuple[tuple[tuple[str, str], float], ...] = (), now: tuple[tuple[str, str], ...] = (),
+) -> Assignment:  # fmt: skip
+    """Assign, remembering what was solved: it is asked again at every key and every look at the page."""
+    return assign(pins, signals, locked, dict(cost), dict(now))
 
 
 def _lacks(part: CataloguePart, demand: Demand) -> list[str]:
@@ -105,7 +108,7 @@ def solve_for(
     taken = _taken(design, part, {s.name for s in demand.signals})
     free = tuple(p for p in part.pins if p.number not in taken)
     locked = tuple(u for u in part.uses if u.locked)
-    return assign(free, demand.signals, locked, cost, now)
+    return _solved(free, demand.signals, locked, tuple((cost or {}).items()), tuple(now.items()))
 
 
 def _taken(design: Design, part: Part, names: set[str]) -> set[str]:
