@@ -9,9 +9,9 @@ from vane_step.core.board.geometry import copper_items
 from vane_step.core.design.edits import Edit, LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
+from vane_step.core.route.claims import Claims, Routed
+from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import build
-from vane_step.core.route.negotiate import Negotiation
-from vane_step.core.route.router import _draw
 
 
 def sequential_route(design: Design) -> tuple[Design, int]:
@@ -26,12 +26,12 @@ def sequential_route(design: Design) -> tuple[Design, int]:
         pours={}, texts={}
     )
     problem = build(lifted)
-    run = Negotiation(problem)
+    run = Claims(problem)
     routed = []
     for job in sorted(problem.jobs, key=lambda j: (float(np.ptp(np.array(j.spots), axis=0).sum()), j.name)):
-        routed.append(run.route_net(job, hard=True))
-        run.hold(routed[-1], +1)
-    return apply(lifted, _draw(problem, routed, lifted))[0], sum(len(r.failed) for r in routed)
+        routed.append(run.route_net(Routed(job), hard=True))
+        run.hold(routed[-1])
+    return apply(lifted, draw(problem, routed, lifted))[0], sum(r.failed for r in routed)
 
 
 def all_pairs_gaps(design: Design) -> int:

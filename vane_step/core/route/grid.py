@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections import Counter
 from dataclasses import dataclass, field
+from typing import cast
 
 import numpy as np
 import shapely
@@ -42,7 +43,11 @@ class Lattice:
 
 @dataclass
 class NetJob:
-    """A net to route: its numbers in the class tables, and the groups of copper that must become one."""
+    """A net to route: its numbers in the class tables, and the groups of copper that must become one.
+
+    ``terminals`` are the nodes of each group, ``windows`` their first and last column and row, ``apart`` the octile
+    distances between their middles in steps.
+    """
 
     number: int
     name: str
@@ -56,7 +61,8 @@ class NetJob:
     terminals: list[np.ndarray]
     spots: list[tuple[float, float]]
     pads: np.ndarray
-    order: list[tuple[int, int]] = field(default_factory=list)
+    apart: np.ndarray = field(default_factory=lambda: np.zeros((0, 0)))
+    windows: list[tuple[int, int, int, int]] = field(default_factory=list)
     terminal_nodes: np.ndarray = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
 
 
@@ -64,16 +70,16 @@ class NetJob:
 class Problem:
     """Everything the negotiation needs.
 
-    ``fixed[k]`` and ``fixed_via[k]`` are owner maps per track class (over nodes) and via class (over cells);
-    ``classes`` and ``via_classes`` give half width and clearance in millimetres.
+    ``held[k]`` and ``holed[k]`` are holders (see ``search``) per track class (over nodes) and via class (over cells),
+    their counts still 0; ``classes`` and ``via_classes`` give half width and clearance in millimetres.
     """
 
     lattice: Lattice
     jobs: list[NetJob]
     classes: list[tuple[float, float]]
     via_classes: list[tuple[float, float]]
-    fixed: list[np.ndarray]
-    fixed_via: list[np.ndarray]
+    held: list[np.ndarray]
+    holed: list[np.ndarray]
     via_barred: np.ndarray
     wire_barred: np.ndarray
     jump: np.ndarray
@@ -179,7 +185,10 @@ def _terminals(job: NetJob, joined: Connectivity, lattice: Lattice) -> None:
             job.terminals.append(nodes)
             centre = next(i for i in items if i.kind == "pad")
             job.spots.append((centre.x_mm, centre.y_mm))
-    job.order = _tree(job.terminals, lattice)
+    job.apart = _apart(job.terminals, lattice)
+    for nodes in job.terminals:
+        ys, xs = np.divmod(nodes % lattice.plane, lattice.w)
+        job.windows.append((int(xs.min()), int(xs.max()), int(ys.min()), int(ys.max())))
     if job.terminals:
         job.terminal_nodes = np.unique(np.concatenate(job.terminals))
 
@@ -205,32 +214,12 @@ def _nodes(item: CopperItem, lattice: Lattice) -> np.ndarray:
     return np.concatenate([cells + k * lattice.plane for k in layers]) if layers else cells
 
 
-def _tree(terminals: list[np.ndarray], lattice: Lattice) -> list[tuple[int, int]]:
-    """Order the terminals as Prim's tree does: each next one is nearest to those already joined."""
-    n = len(terminals)
-    if n < 2:
-        return []
-    middles = np.array(
-        [[np.mean(t % lattice.plane % lattice.w), np.mean(t % lattice.plane // lattice.w)] for t in terminals]
-    )
-    inside = np.zeros(n, dtype=bool)
-    best = np.full(n, np.inf)
-    source = np.zeros(n, dtype=int)
-    last = int(np.argmax([len(t) for t in terminals])) if n < 2 else _outermost(middles)
-    order = []
-    for _ in range(n - 1):
-        inside[last] = True
-        d = np.abs(middles - middles[last])
-        octile = d.max(axis=1) + (math.sqrt(2) - 1) * d.min(axis=1)
-        closer = octile < best
-        best[closer], source[closer] = octile[closer], last
-        last = int(np.argmin(np.where(inside, np.inf, best)))
-        order.append((int(source[last]), last))
-    return order
-
-
-def _outermost(middles: np.ndarray) -> int:
-    return int(np.argmax(np.abs(middles - middles.mean(axis=0)).sum(axis=1)))
+def _apart(terminals: list[np.ndarray], lattice: Lattice) -> np.ndarray:
+    """Give the octile distance between the middles of all terminals, in steps."""
+    cells = [t % lattice.plane for t in terminals]
+    at = np.array([[np.mean(c % lattice.w), np.mean(c // lattice.w)] for c in cells]).reshape(-1, 2)
+    d = np.abs(at[:, None, :] - at[None, :, :])
+    return cast(np.ndarray, d.max(axis=2) + (math.sqrt(2) - 1) * d.min(axis=2))
 
 
 def _paint(
@@ -253,7 +242,7 @@ def _paint(
     frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
     half_step = lattice.pitch / 2
 
-    def class_map(half: float, gap: float, pick: np.ndarray) -> np.ndarray:
+    def owners(half: float, gap: float, pick: np.ndarray) -> np.ndarray:
         plane = _off_edge(design, lattice, half + rules.edge_clearance_nm / 1e6)
         _off_keepouts(design, lattice, half, plane)
         reach = radius[pick] + half + np.maximum(gap, gaps[pick])
@@ -261,17 +250,24 @@ def _paint(
         kernel.paint_owner(plane, rows[pick], np.sqrt(reach**2 + half_step**2), owner[pick], *frame)
         if len(bare):
             kernel.paint_owner(plane, bare_rows, keep + half + EDGE_SAFETY_MM, nobody, *frame)
+        # The outermost nodes are never entered, so that the search need not ask whether it leaves the grid.
+        square = plane.reshape(lattice.h, lattice.w)
+        square[0], square[-1], square[:, 0], square[:, -1] = -1, -1, -1, -1
         return plane
 
-    fixed = [np.concatenate([class_map(half, gap, pick) for pick in on]) for half, gap in classes]
+    def holders(planes: list[np.ndarray]) -> np.ndarray:
+        owned = np.concatenate(planes)
+        return np.ascontiguousarray(np.column_stack([owned, np.zeros_like(owned)]))
+
+    held = [holders([owners(half, gap, pick) for pick in on]) for half, gap in classes]
     everything = np.ones(len(items), dtype=bool)
-    fixed_via = [class_map(half, gap, everything) for half, gap in via_classes]
+    holed = [holders([owners(half, gap, everything)]) for half, gap in via_classes]
     sizes = rules.jumper if design.board.copper_layers == 1 else None
     drill = (sizes.drill_nm if sizes else rules.via_drill_nm) / 1e6
     via_barred = _via_barred(design, items, rows, radius, lattice, drill)
     wire_barred, jump, wire_half = _wires(design, lattice, via_barred)
     return Problem(
-        lattice, [], classes, via_classes, fixed, fixed_via, via_barred, wire_barred, jump, wire_half, drill,
+        lattice, [], classes, via_classes, held, holed, via_barred, wire_barred, jump, wire_half, drill,
         rules.hole_to_hole_nm / 1e6,
     )  # fmt: skip
 

@@ -1,10 +1,7 @@
-"""Compiled inner loops of the router: painting shapes on a grid and searching it; what they mean is in ``grid``.
+"""Compiled painting of shapes on the routing grid; what they mean is in ``grid``, the search in ``search``.
 
-Arrays: a *cell* is ``y * w + x``, a *node* ``layer * w * h + cell``. Lengths are in grid steps in the search and
-in millimetres in the painting. Owner maps hold 0 (free), a net's number (only that net may pass) or -1 (nobody).
-
-Search: A* (Hart, Nilsson, Raphael 1968) on the octilinear grid with the negotiated node costs of McMurchie and
-Ebeling (1995): step * (1 + history) * (1 + pressure * present).
+A *cell* is ``y * w + x``, a *node* ``layer * w * h + cell``. Lengths are in millimetres where fixed shapes are painted,
+in grid steps for the tracks of a run. Owner maps hold 0 (free), a net's number (only that net may pass) or -1 (nobody).
 """
 
 # Arguments are numpy arrays whose shape and dtype the docstrings give; numba infers the types.
@@ -19,10 +16,10 @@ import numpy as np
 from numba import njit
 
 OPTIONS: dict[str, Any] = {"cache": True, "nogil": True, "fastmath": False}
-# Helpers of the search are copied into it: each call would count references to every array it is given.
-INSIDE: dict[str, Any] = {**OPTIONS, "inline": "always"}
-# Steps since the last hole are counted up to here.
-FAR = 31
+# What a corner costs, in steps: 45 degrees, 90 degrees; sharper ones are not made.
+TURN_45 = 0.15
+TURN_90 = 0.6
+NECK_FACTOR = 1.2
 
 
 @njit(**OPTIONS)
@@ -128,261 +125,200 @@ def fill_rows(inside, xs, ys, x0, y0, pitch, w, h):
 
 
 @njit(**OPTIONS)
-def stamp(counts, mark, tag, pieces, reach, delta, w, h):
-    """Add ``delta`` once to every cell within ``reach[i]`` grid steps of piece ``i`` (rows of x1, y1, x2, y2).
-
-    ``mark`` and ``tag`` make a cell count once for a whole net, however many pieces cover it.
-    """
-    for k in range(len(pieces)):
-        ax, ay, bx, by = pieces[k, 0], pieces[k, 1], pieces[k, 2], pieces[k, 3]
-        r = reach[k]
-        steps = max(1, int(max(abs(bx - ax), abs(by - ay)) / 12))
-        for part in range(steps):
-            cx, cy = ax + (bx - ax) * part / steps, ay + (by - ay) * part / steps
-            dx, dy = ax + (bx - ax) * (part + 1) / steps, ay + (by - ay) * (part + 1) / steps
-            i0, i1 = max(0, math.ceil(min(cx, dx) - r)), min(w - 1, math.floor(max(cx, dx) + r))
-            j0, j1 = max(0, math.ceil(min(cy, dy) - r)), min(h - 1, math.floor(max(cy, dy) + r))
-            for j in range(j0, j1 + 1):
-                for i in range(i0, i1 + 1):
-                    cell = j * w + i
-                    if mark[cell] != tag and segment_distance(i, j, cx, cy, dx, dy) < r - 1e-9:
-                        mark[cell] = tag
-                        counts[cell] += delta
-
-
-@njit(**INSIDE)
-def _push(heap, size, key, item):
-    """Add an item to the heap: key in 1/256 of a step above the item's number, so that equal keys go by number."""
-    entry = (np.int64(key * 256.0) << 32) | item
-    i = size
-    while i > 0:
-        p = (i - 1) >> 1
-        if heap[p] <= entry:
-            break
-        heap[i] = heap[p]
-        i = p
-    heap[i] = entry
-    return size + 1
-
-
-@njit(**INSIDE)
-def _pop(heap, size):
-    """Take the first entry off the heap; gives the heap's new size."""
-    size -= 1
-    entry = heap[size]
-    i = 0
-    while True:
-        c = 2 * i + 1
-        if c >= size:
-            break
-        if c + 1 < size and heap[c + 1] < heap[c]:
-            c += 1
-        if entry <= heap[c]:
-            break
-        heap[i] = heap[c]
-        i = c
-    heap[i] = entry
-    return size
-
-
-@njit(**INSIDE)
-def _present(fixed_full, fixed_neck, occ_full, occ_neck, net, node, neck_zone, cell, neck_tag, pressure, hard):
-    """Give the factor a node costs a net, and whether it has to be passed as a neck; -1 when it is barred."""
-    best = -1.0
-    neck = 0
-    owner = fixed_full[node]
-    if owner == 0 or owner == net:
-        n = occ_full[node]
-        if n == 0:
-            return 1.0, 0
-        if not hard:
-            best = 1.0 + pressure * n
-    if neck_zone[cell] == neck_tag:
-        owner = fixed_neck[node]
-        if owner == 0 or owner == net:
-            n = occ_neck[node]
-            if n == 0 or not hard:
-                cost = (1.0 + pressure * n) * 1.2
-                if best < 0 or cost < best:
-                    best, neck = cost, 1
-    return best, neck
-
-
-@njit(**INSIDE)
-def _offer(
-    other, x, y, layer, total, mark, node, box, goal_layers, via_cost, weight, cost, seen, seen_tag, parent, how,
-    heap, size,
-):  # fmt: skip
-    """Put a node on the heap when this way to it is the cheapest so far; gives the new size of the heap.
-
-    The estimate is the octile distance to the window of the goal, and a via when the goal is on other layers.
-    """
-    if seen[other] == seen_tag and total >= cost[other]:
-        return size
-    seen[other] = seen_tag
-    cost[other] = total
-    parent[other] = node
-    how[other] = mark
-    dx, dy = max(box[0] - x, 0, x - box[1]), max(box[2] - y, 0, y - box[3])
-    far = max(dx, dy) + 0.41421356 * min(dx, dy)
-    if not (goal_layers >> layer) & 1:
-        far += via_cost
-    return _push(heap, size, total + far * weight, other)
-
-
-@njit(**OPTIONS)
-def search(
-    fixed_full, fixed_neck, occ_full, occ_neck, fixed_via, occ_via, via_barred, history, neck_zone, neck_tag,
-    wire_barred, occ_wire, net, layers, w, h, sources, goal, goal_tag, box, goal_layers, via_cost, pressure,
-    hard, weight, jump, hole_steps, cost, seen, seen_tag, parent, how, heap,
-):  # fmt: skip
-    """Find the cheapest way from any source node to any goal node.
+def halo(edge, mark, tag, pieces, half, reach, sag, w, h):
+    """List the cells within ``reach`` of the copper of some pieces, and how far it is from each.
 
     Parameters
     ----------
-    fixed_*, occ_* : int16 arrays over nodes (via: over cells)
-        Owner maps and counts of other nets for the net's full width, its neck and its vias.
-    sources : int64 array
-        Nodes of the net's tree, entered at cost 0.
-    goal : int32 array over nodes
-        Goal nodes hold ``goal_tag``; ``box`` is their window (x0, x1, y0, y1), ``goal_layers`` a bit set.
-    hard : bool
-        Bar nodes that other nets hold, instead of pricing them.
-    jump : int64 array
-        Lattice, least and greatest length of wire jumpers and their price in steps; lattice 0 for none.
-    hole_steps : int
-        Steps that must lie between two holes of one path.
-    cost, seen, parent, how, heap
-        Scratch arrays, reused between calls through ``seen_tag``.
+    edge, mark : float64 and int32 arrays over cells
+        Scratch; ``tag`` is a number not in ``mark`` yet.
+    pieces : float64 array, n x 4
+        Ends of the pieces' middle lines, in grid steps; ``half`` their half widths.
+    reach : float
+        In grid steps.
+    sag : float
+        Half the longest step others take past an end: between two nodes as far from it as allowed, their copper
+        comes nearer. Past the side of a piece it does not.
 
     Returns
     -------
-    tuple of int
-        Goal node, or -1; and the number of nodes expanded. ``parent`` leads back to a source (-1); ``how`` holds
-        1 for a neck, 2 for a via, 4 for a jumper on the step that reached a node, the direction (1 to 8) in the four
-        bits above, and then the steps since the last hole, at most :data:`FAR`.
+    tuple of int64 and float64 array
+        Every cell once, with its distance from the nearest piece's edge (negative inside).
     """
-    plane = w * h
-    size = 0
-    limit = len(heap) - 24
-    for source in sources:
-        cell = source % plane
-        x, y = cell % w, cell // w
-        factor, neck = _present(
-            fixed_full, fixed_neck, occ_full, occ_neck, net, source, neck_zone, cell, neck_tag, pressure, False
-        )
-        # Inside its own pad a track may always be as thin as its neck.
-        mark = (1 if factor < 0 else neck) | (FAR << 7)
-        size = _offer(
-            source, x, y, source // plane, 0.0, mark, -1, box, goal_layers, via_cost, weight, cost, seen, seen_tag,
-            parent, how, heap, size,
-        )  # fmt: skip
-    expanded = 0
-    while size > 0 and size < limit:
-        node = heap[0] & 0xFFFFFFFF
-        size = _pop(heap, size)
-        if cost[node] < 0:
-            continue
-        layer = node // plane
-        cell = node - layer * plane
-        y = cell // w
-        x = cell - y * w
-        here = cost[node]
-        if goal[node] == goal_tag:
-            return node, expanded
-        expanded += 1
-        came = ((how[node] >> 3) & 15) - 1
-        since = how[node] >> 7
-        cost[node] = -1.0 - here
-        for d in range(8):
-            turn = 0.0
-            if came >= 0:
-                bend = abs(d - came)
-                bend = min(bend, 8 - bend)
-                if bend > 2:
-                    continue
-                turn = 0.0 if bend == 0 else (0.15 if bend == 1 else 0.6)
-            nx = x + (1 if d in (0, 1, 7) else (-1 if d in (3, 4, 5) else 0))
-            ny = y + (1 if d in (1, 2, 3) else (-1 if d in (5, 6, 7) else 0))
-            if nx < 0 or ny < 0 or nx >= w or ny >= h:
-                continue
-            other = layer * plane + ny * w + nx
-            known = seen[other] == seen_tag
-            if known and cost[other] < 0:
-                continue
-            factor, neck = _present(
-                fixed_full, fixed_neck, occ_full, occ_neck, net, other, neck_zone, ny * w + nx, neck_tag, pressure, hard
-            )  # fmt: skip
-            if factor < 0:
-                continue
-            step = 1.0 if d % 2 == 0 else 1.41421356
-            total = here + step * (1.0 + history[other]) * factor + turn
-            size = _offer(
-                other, nx, ny, layer, total, neck | ((d + 1) << 3) | (min(since + 1, FAR) << 7), node, box,
-                goal_layers, via_cost, weight, cost, seen, seen_tag, parent, how, heap, size,
-            )  # fmt: skip
-        if layers > 1 and via_barred[cell] == 0:
-            owner = fixed_via[cell]
-            n = occ_via[cell]
-            free = (owner == 0 or owner == net) and not (hard and n > 0)
-            if free and since >= hole_steps:
-                for to in range(layers):
-                    if to == layer:
+    found = np.empty(256, dtype=np.int64)
+    n = 0
+    for k in range(len(pieces)):
+        ax, ay, bx, by = pieces[k, 0], pieces[k, 1], pieces[k, 2], pieces[k, 3]
+        r = reach + half[k]
+        square = (bx - ax) ** 2 + (by - ay) ** 2
+        along_x, along_y = ((bx - ax) / square, (by - ay) / square) if square > 0 else (0.0, 0.0)
+        # A slanted piece is cut up, since the window round all of it would be nearly empty.
+        steps = 1 if ax == bx or ay == by else max(1, int(max(abs(bx - ax), abs(by - ay)) / 12))
+        for part in range(steps):
+            cx, cy = ax + (bx - ax) * part / steps, ay + (by - ay) * part / steps
+            dx, dy = ax + (bx - ax) * (part + 1) / steps, ay + (by - ay) * (part + 1) / steps
+            i0, i1 = max(0, math.ceil(min(cx, dx) - r - sag)), min(w - 1, math.floor(max(cx, dx) + r + sag))
+            j0, j1 = max(0, math.ceil(min(cy, dy) - r - sag)), min(h - 1, math.floor(max(cy, dy) + r + sag))
+            for j in range(j0, j1 + 1):
+                for i in range(i0, i1 + 1):
+                    t = (i - ax) * along_x + (j - ay) * along_y
+                    end = t <= 0.0 or t >= 1.0
+                    t = min(1.0, max(0.0, t))
+                    ex, ey = i - (ax + t * (bx - ax)), j - (ay + t * (by - ay))
+                    d = math.sqrt(max(0.0, ex * ex + ey * ey - (sag * sag if end else 0.0)))
+                    if d >= r:
                         continue
-                    other = to * plane + cell
-                    known = seen[other] == seen_tag
-                    if known and cost[other] < 0:
-                        continue
-                    factor, neck = _present(
-                        fixed_full, fixed_neck, occ_full, occ_neck, net, other, neck_zone, cell, neck_tag, pressure,
-                        hard,
-                    )  # fmt: skip
-                    if factor < 0:
-                        continue
-                    total = here + via_cost * (1.0 + 0.25 * (history[node] + history[other])) * (1.0 + pressure * n)
-                    size = _offer(
-                        other, x, y, to, total, neck | 2, node, box, goal_layers, via_cost, weight, cost, seen,
-                        seen_tag, parent, how, heap, size,
-                    )  # fmt: skip
-        lattice = jump[0]
-        if lattice > 0 and x % lattice == 0 and y % lattice == 0 and via_barred[cell] == 0:
-            owner = fixed_via[cell]
-            n0 = occ_via[cell]
-            free = (owner == 0 or owner == net) and not (hard and n0 > 0)
-            if free and since >= hole_steps:
-                for d in range(4):
-                    sx = 1 if d == 0 else (-1 if d == 1 else 0)
-                    sy = 1 if d == 2 else (-1 if d == 3 else 0)
-                    crossed = 0
-                    for k in range(1, jump[2] + 1):
-                        nx, ny = x + sx * k, y + sy * k
-                        if nx < 0 or ny < 0 or nx >= w or ny >= h:
-                            break
-                        other = ny * w + nx
-                        if wire_barred[other] != 0:
-                            break
-                        if occ_wire[other] > 0:
-                            if hard:
-                                break
-                            crossed += 1
-                        if k < jump[1] or (k - jump[1]) % lattice != 0 or via_barred[other] != 0:
-                            continue
-                        owner = fixed_via[other]
-                        n = occ_via[other]
-                        if not (owner == 0 or owner == net) or (hard and n > 0):
-                            continue
-                        known = seen[other] == seen_tag
-                        if known and cost[other] < 0:
-                            continue
-                        factor, neck = _present(
-                            fixed_full, fixed_neck, occ_full, occ_neck, net, other, neck_zone, other, neck_tag,
-                            pressure, hard,
-                        )  # fmt: skip
-                        if factor < 0:
-                            continue
-                        total = here + (jump[3] + 0.5 * k) * (1.0 + pressure * (n + n0) + 0.2 * pressure * crossed)
-                        size = _offer(
-                            other, nx, ny, 0, total, neck | 4, node, box, goal_layers, via_cost, weight, cost, seen,
-                            seen_tag, parent, how, heap, size,
-                        )  # fmt: skip
-    return -1, expanded
+                    cell = j * w + i
+                    if mark[cell] != tag:
+                        mark[cell] = tag
+                        edge[cell] = d - half[k]
+                        if n == len(found):
+                            longer = np.empty(2 * n, dtype=np.int64)
+                            longer[:n] = found
+                            found = longer
+                        found[n] = cell
+                        n += 1
+                    elif d - half[k] < edge[cell]:
+                        edge[cell] = d - half[k]
+    found = found[:n].copy()
+    distance = np.empty(n, dtype=np.float64)
+    for i in range(n):
+        distance[i] = edge[found[i]]
+    return found, distance
+
+
+@njit(**OPTIONS)
+def merge(edge, mark, tag, cells, distance):
+    """Take cells that stand more than once in joined halos together; the nearest edge counts."""
+    found = np.empty(len(cells), dtype=np.int64)
+    n = 0
+    for k in range(len(cells)):
+        cell = cells[k]
+        if mark[cell] != tag:
+            mark[cell] = tag
+            edge[cell] = distance[k]
+            found[n] = cell
+            n += 1
+        elif distance[k] < edge[cell]:
+            edge[cell] = distance[k]
+    found = found[:n].copy()
+    nearest = np.empty(n)
+    for k in range(n):
+        nearest[k] = edge[found[k]]
+    return found, nearest
+
+
+@njit(**OPTIONS)
+def enter(holders, base, cells, edge, reach, delta):
+    """Add ``delta`` to the count of every cell of a halo nearer than ``reach`` to its copper."""
+    for i in range(len(cells)):
+        if edge[i] < reach - 1e-9:
+            holders[base + cells[i], 1] += delta
+
+
+@njit(**OPTIONS)
+def bar(counts, spots, reach, delta, w, h):
+    """Add ``delta`` to the cells within ``reach`` steps of each spot."""
+    for k in range(len(spots)):
+        x, y = spots[k, 0], spots[k, 1]
+        for j in range(max(0, math.ceil(y - reach)), min(h - 1, math.floor(y + reach)) + 1):
+            for i in range(max(0, math.ceil(x - reach)), min(w - 1, math.floor(x + reach)) + 1):
+                if (i - x) ** 2 + (j - y) ** 2 <= reach**2:
+                    counts[j * w + i] += delta
+
+
+@njit(**OPTIONS)
+def layers_of(nodes, plane):
+    """Give the layers of some nodes as a bit set."""
+    bits = 0
+    for node in nodes:
+        bits |= 1 << (node // plane)
+    return bits
+
+
+@njit(**OPTIONS)
+def pieces(nodes, how, w, plane):
+    """Cut a path into copper, in grid coordinates.
+
+    Returns
+    -------
+    tuple
+        Straight pieces (layer, x1, y1, x2, y2, 1 for a neck), spots of vias and of the holes of wires, wires
+        (x1, y1, x2, y2), the length of the straight pieces, the same with necks and corners priced as the search does,
+        and the first and last column and row.
+    """
+    n = len(nodes)
+    lines = np.empty((n, 6))
+    vias = np.empty((2 * n, 2))
+    wires = np.empty((n, 4))
+    a = b = c = 0
+    length = price = 0.0
+    px, py = nodes[0] % plane % w, nodes[0] % plane // w
+    x0, x1, y0, y1 = px, px, py, py
+    last_x = last_y = last_thin = 9
+    for i in range(1, n):
+        x, y = nodes[i] % plane % w, nodes[i] % plane // w
+        x0, x1, y0, y1 = min(x0, x), max(x1, x), min(y0, y), max(y1, y)
+        if how[i] & 6:
+            last_x = 9
+            if how[i] & 4:
+                wires[c] = px, py, x, y
+                c += 1
+                vias[b] = px, py
+                b += 1
+            vias[b] = x, y
+            b += 1
+        else:
+            dx, dy = x - px, y - py
+            thin = (how[i] | how[i - 1]) & 1
+            step = math.sqrt(dx * dx + dy * dy)
+            length += step
+            price += step * (NECK_FACTOR if how[i] & 1 else 1.0)
+            if last_x != 9:
+                along = dx * last_x + dy * last_y
+                price += 0.0 if (dx == last_x and dy == last_y) else (TURN_45 if along > 0 else TURN_90)
+            if dx == last_x and dy == last_y and thin == last_thin:
+                lines[a - 1, 3], lines[a - 1, 4] = x, y
+            else:
+                lines[a] = nodes[i] // plane, px, py, x, y, thin
+                a += 1
+            last_x, last_y, last_thin = dx, dy, thin
+        px, py = x, y
+    if n == 1:
+        lines[0] = nodes[0] // plane, px, py, px, py, how[0] & 1
+        a = 1
+    return lines[:a].copy(), vias[:b].copy(), wires[:c].copy(), length, price, (x0, x1, y0, y1)
+
+
+@njit(**OPTIONS)
+def disc(mark, tag, xs, ys, reach, w, h):
+    """Set ``mark`` to ``tag`` at the cells within ``reach`` steps of some points."""
+    for k in range(len(xs)):
+        i0, i1 = max(0, math.ceil(xs[k] - reach)), min(w - 1, math.floor(xs[k] + reach))
+        j0, j1 = max(0, math.ceil(ys[k] - reach)), min(h - 1, math.floor(ys[k] + reach))
+        for j in range(j0, j1 + 1):
+            for i in range(i0, i1 + 1):
+                if (i - xs[k]) ** 2 + (j - ys[k]) ** 2 < (reach - 1e-9) ** 2:
+                    mark[j * w + i] = tag
+
+
+@njit(**OPTIONS)
+def crowded(nodes, how, free, full, necks, holed, wired, w, plane):
+    """Mark the nodes of a held path that other nets hold too (their counts include the path itself)."""
+    bad = np.zeros(len(nodes), dtype=np.bool_)
+    for i in range(len(nodes)):
+        if free[i]:
+            held = necks if how[i] & 1 else full
+            if held[nodes[i], 1] > 1:
+                bad[i] = True
+        if how[i] & 6:
+            for j in (i - 1, i):
+                if holed[nodes[j] % plane, 1] > 1:
+                    bad[j] = True
+        if how[i] & 4:
+            a, b = nodes[i - 1] % plane, nodes[i] % plane
+            step = w if a % w == b % w else 1
+            for cell in range(min(a, b), max(a, b) + 1, step):
+                if wired[cell, 1] > 1:
+                    bad[i] = True
+    return bad

@@ -11,11 +11,12 @@ from vane_step.core.board.check import copper_findings
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import copper_items
 from vane_step.core.design.edits import LayCopper, apply
-from vane_step.core.design.model import Design, Jumper, PointNm, Track, Via
+from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
-from vane_step.core.route.grid import MAX_CELLS, Problem, build, choose_lattice
-from vane_step.core.route.negotiate import Progress, Routed, negotiate
+from vane_step.core.route.draw import draw
+from vane_step.core.route.grid import MAX_CELLS, build, choose_lattice
+from vane_step.core.route.negotiate import Progress, negotiate
 from vane_step.core.route.straighten import without_stairs
 
 MAX_REPAIRS = 4
@@ -74,7 +75,7 @@ def route(
     wanted = len([k for k in connectivity(bare).open_links if nets is None or k.net in nets])
     problem = build(bare, nets)
     routed, rounds = negotiate(problem, progress)
-    laid = _draw(problem, routed, bare)
+    laid = draw(problem, routed, bare)
     laid, repairs = _repair(bare, laid, nets)
     after = connectivity(apply(bare, laid)[0])
     left = len([k for k in after.open_links if nets is None or k.net in nets])
@@ -90,103 +91,6 @@ def _lifted(design: Design, nets: set[str] | None) -> tuple[str, ...]:
         if not getattr(item, "locked", False) and (nets is None or item.net in nets)
     ]
     return tuple(found)
-
-
-def _draw(problem: Problem, routed: list[Routed], design: Design) -> LayCopper:
-    """Turn paths into tracks, vias and jumpers."""
-    names = _Names(design)
-    lat = problem.lattice
-    rules = design.board.rules
-    tracks: list[Track] = []
-    vias: list[Via] = []
-    jumpers: list[Jumper] = []
-
-    def point(x: float, y: float) -> PointNm:
-        return nm(lat.x0 + x * lat.pitch), nm(lat.y0 + y * lat.pitch)
-
-    for result in routed:
-        job = result.job
-        ends = _centres(problem, design, job.name)
-        for path in result.paths:
-            pieces = path.pieces
-            run: list[PointNm] = []
-            last: tuple[int, bool] | None = None
-            for layer, x1, y1, x2, y2, thin in pieces.lines:
-                a, b = point(x1, y1), point(x2, y2)
-                if last != (layer, thin) or not run or run[-1] != a:
-                    _close(run, last, tracks, names, problem, job)
-                    run = [a]
-                    last = (layer, thin)
-                if b != run[-1]:
-                    run.append(b)
-            _close(run, last, tracks, names, problem, job)
-            for at in dict.fromkeys(pieces.vias) if not pieces.wires else ():
-                x, y = point(*at)
-                vias.append(
-                    Via(
-                        id=names.next("V"),
-                        net=job.name,
-                        x_nm=x,
-                        y_nm=y,
-                        pad_nm=rules.via_pad_nm,
-                        drill_nm=rules.via_drill_nm,
-                    )
-                )
-            for x1, y1, x2, y2 in pieces.wires:
-                sizes = rules.jumper
-                assert sizes is not None
-                jumpers.append(
-                    Jumper(
-                        id=names.next("W"), net=job.name, a=point(x1, y1), b=point(x2, y2), pad_nm=sizes.pad_nm,
-                        drill_nm=sizes.drill_nm, wire_nm=sizes.wire_nm,
-                    )
-                )  # fmt: skip
-        tracks = [_to_centre(t, ends) if t.net == job.name else t for t in tracks]
-    return LayCopper(tracks=tuple(tracks), vias=tuple(vias), jumpers=tuple(jumpers))
-
-
-class _Names:
-    """Gives ids not yet used by the copper of a design."""
-
-    def __init__(self, design: Design) -> None:
-        self.used = {*design.tracks, *design.vias, *design.jumpers}
-        self.count = len(design.tracks) + len(design.vias)
-
-    def next(self, letter: str) -> str:
-        """Give the next free id that starts with a letter."""
-        while True:
-            self.count += 1
-            if (name := f"{letter}{self.count}") not in self.used:
-                return name
-
-
-def _close(run, last, tracks, names, problem, job) -> None:  # type: ignore[no-untyped-def]
-    """End a run of points as a track, when it has any length."""
-    if last is not None and len(run) >= 2:
-        width = job.neck_mm if last[1] else job.width_mm
-        layer = problem.lattice.layers[last[0]]
-        tracks.append(Track(id=names.next("T"), net=job.name, layer=layer, width_nm=nm(width), points=tuple(run)))
-
-
-def _centres(problem: Problem, design: Design, net: str) -> dict[PointNm, PointNm]:
-    """Map grid points to the middle of the round pad of a net they lie next to: a track ends in the middle."""
-    lat = problem.lattice
-    found: dict[PointNm, PointNm] = {}
-    for item in connectivity(design).items:
-        if item.kind == "pad" and item.net == net and isinstance(item.spine, Point):
-            i, j = round((item.x_mm - lat.x0) / lat.pitch), round((item.y_mm - lat.y0) / lat.pitch)
-            grid = nm(lat.x0 + i * lat.pitch), nm(lat.y0 + j * lat.pitch)
-            found[grid] = (nm(item.x_mm), nm(item.y_mm))
-    return found
-
-
-def _to_centre(track: Track, ends: dict[PointNm, PointNm]) -> Track:
-    points = list(track.points)
-    if points[0] in ends and ends[points[0]] != points[0]:
-        points.insert(0, ends[points[0]])
-    if points[-1] in ends and ends[points[-1]] != points[-1]:
-        points.append(ends[points[-1]])
-    return track.model_copy(update={"points": tuple(points)}) if len(points) != len(track.points) else track
 
 
 def _repair(bare: Design, laid: LayCopper, nets: set[str] | None) -> tuple[LayCopper, int]:
@@ -207,7 +111,7 @@ def _repair(bare: Design, laid: LayCopper, nets: set[str] | None) -> tuple[LayCo
         laid = LayCopper(**keep)
         base = apply(bare, laid)[0]
         problem = build(_wider(base, bad, 0.012 * (attempt + 1)), bad if nets is None else bad & nets)
-        again = _draw(problem, negotiate(problem)[0], base)
+        again = draw(problem, negotiate(problem)[0], base)
         laid = LayCopper(
             tracks=(*laid.tracks, *again.tracks),
             vias=(*laid.vias, *again.vias),
@@ -260,8 +164,7 @@ def _breaching(design: Design) -> set[str]:
 def warm_up() -> None:
     """Compile or load the router's kernels by routing a tiny board, so that nobody waits for it later."""
     line = np.arange(4, dtype=np.int64)
-    nobody = np.zeros(8, dtype=np.int16)
-    without_stairs(line, nobody, nobody, 1, 4)
+    without_stairs(line, np.zeros((8, 2), dtype=np.int16), 1, 4)
     from vane_step.core.board.geometry import rectangle
     from vane_step.core.design.model import Board, Net, Part, PartPlace, Pin, RuleSet
     from vane_step.core.parts.packages import package

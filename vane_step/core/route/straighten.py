@@ -13,31 +13,28 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numba import njit
 
-from vane_step.core.route.kernel import OPTIONS
+from vane_step.core.route.kernel import OPTIONS, TURN_45, TURN_90
 
 if TYPE_CHECKING:
-    from vane_step.core.route.negotiate import Negotiation, Path, Routed
+    from vane_step.core.route.claims import Claims, Path, Routed
 
-# What a corner costs, in grid steps: 45 degrees, 90 degrees; sharper ones are not made.
-TURN_45 = 0.15
-TURN_90 = 0.6
 MAX_PASSES = 4
 
 
-def straighten(run: Negotiation, routed: Routed) -> list[tuple[np.ndarray, np.ndarray]]:
+def straighten(run: Claims, routed: Routed) -> list[tuple[np.ndarray, np.ndarray]]:
     """Give the paths of a net, nodes and how each was reached, with fewer corners.
 
     The net's own copper must not be held while this runs. Ends, vias, wires, necks and places where another path
     of the net branches off stay where they are; no path gets longer.
     """
-    fixed, occupied = run.problem.fixed[routed.job.full], run.occ[routed.job.full]
+    held = run.problem.held[routed.job.full]
     lat = run.problem.lattice
     branches = np.unique(np.concatenate([p.nodes[[0, -1]] for p in routed.paths]))
-    return [_path(p, branches, fixed, occupied, routed.job.number, lat.w, lat.plane) for p in routed.paths]
+    return [_path(p, branches, held, routed.job.number, lat.w, lat.plane) for p in routed.paths]
 
 
 def _path(
-    path: Path, branches: np.ndarray, fixed: np.ndarray, occupied: np.ndarray, net: int, w: int, plane: int
+    path: Path, branches: np.ndarray, held: np.ndarray, net: int, w: int, plane: int
 ) -> tuple[np.ndarray, np.ndarray]:
     """Straighten the stretches of full width on one layer between branches, and put the path together again."""
     nodes, how = path.nodes, path.how
@@ -51,7 +48,7 @@ def _path(
         stretch = nodes[a : b + 1]
         if b - a > 2 and stretch[0] // plane == stretch[-1] // plane:
             for _ in range(MAX_PASSES):
-                shorter = without_stairs(stretch, fixed, occupied, net, w)
+                shorter = without_stairs(stretch, held, net, w)
                 if len(shorter) == len(stretch) and (shorter == stretch).all():
                     break
                 stretch = shorter
@@ -112,15 +109,15 @@ def _cost(nodes, first, last, before, after, w):  # type: ignore[no-untyped-def]
 
 
 @njit(**OPTIONS)
-def without_stairs(nodes, fixed, occupied, net, w):  # type: ignore[no-untyped-def]
+def without_stairs(nodes, held, net, w):  # type: ignore[no-untyped-def]
     """Replace stretches between corners by elbows where these are free and cost less, farthest first.
 
     Parameters
     ----------
     nodes : int64 array
         Neighbouring nodes of one layer; first and last stay.
-    fixed, occupied : int16 arrays over nodes
-        Owner map and counts of other nets for the net's width.
+    held : int16 array, nodes x 2
+        Holders of the net's track class.
     """
     n = len(nodes)
     corners = [0]
@@ -147,8 +144,8 @@ def without_stairs(nodes, fixed, occupied, net, w):  # type: ignore[no-untyped-d
                     continue
                 free = True
                 for k in range(count):
-                    owner = fixed[trial[k]]
-                    if (owner != 0 and owner != net) or occupied[trial[k]] > 0:
+                    owner = held[trial[k], 0]
+                    if (owner != 0 and owner != net) or held[trial[k], 1] > 0:
                         free = False
                         break
                 if free:

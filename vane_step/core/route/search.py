@@ -1,0 +1,440 @@
+"""The compiled search for one way through the routing grid; painting the grid and bargaining for it are elsewhere.
+
+A* (Hart, Nilsson, Raphael 1968) on the octilinear grid with the negotiated node costs of McMurchie and Ebeling (1995):
+step * (1 + history) * (1 + pressure * present). Open nodes wait in buckets (Dial 1969), an eighth of a step wide. What
+belongs to a node lies side by side in memory, since the search spends its time waiting for it:
+
+- state, four 32-bit words: tag (twice the search's number; one more when closed), cost, how it was reached, history;
+- holders, two 16-bit words per class: owner (0 free, a net's number, -1 nobody) and the count of nets that hold it.
+
+``how`` packs, from the lowest bit: neck 1, via 2, wire 4; direction + 1 (4 bits, 15 a source); steps since the last
+hole (5 bits, at most ``FAR``); the layer a via came from (4 bits); length of a wire in steps (15 bits).
+"""
+
+# Arguments are numpy arrays whose shape and dtype the docstrings give; numba infers the types.
+# mypy: disable-error-code="no-untyped-def"
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from vane_step.core.route.kernel import NECK_FACTOR, OPTIONS, TURN_45, TURN_90
+
+# Without the run time that counts references to arrays: the counting would cost more than the search.
+BARE = {**OPTIONS, "_nrt": False}
+INSIDE = {**BARE, "inline": "always"}
+# The eight directions, anticlockwise from east.
+STEP_X = np.array([1, 1, 0, -1, -1, -1, 0, 1])
+STEP_Y = np.array([0, 1, 1, 1, 0, -1, -1, -1])
+# How to go on after each direction (a source has none): straight first, then 45 and 90 degrees to both sides.
+ONWARD = np.array([[(d + turn) % 8 for turn in (0, 1, 7, 2, 6, 3, 5, 4)] for d in range(8)])
+TAG, COST, HOW, HISTORY = 0, 1, 2, 3
+NECK, VIA, WIRE = 1, 2, 4
+SOURCE = 15
+# Steps since the last hole are counted up to here.
+FAR = 31
+# Buckets an eighth of a step wide; dearer steps than all of them together hold are priced as that.
+FINE = 8
+BUCKETS = 1 << 16
+DIAGONAL = 1.41421356
+
+
+@njit(**INSIDE)
+def factor_of(full, necks, net, node, neck_zone, cell, neck_tag, pressure, hard):
+    """Give the factor a node costs a net, and whether it has to be passed as a neck; -1 when it is barred."""
+    best = -1.0
+    neck = 0
+    owner = full[node, 0]
+    if owner == 0 or owner == net:
+        n = full[node, 1]
+        if n == 0:
+            best = 1.0
+        elif not hard:
+            best = 1.0 + pressure * n
+    if best != 1.0 and neck_zone[cell] == neck_tag:
+        owner = necks[node, 0]
+        if owner == 0 or owner == net:
+            n = necks[node, 1]
+            if n == 0 or not hard:
+                price = (1.0 + pressure * n) * NECK_FACTOR
+                if best < 0 or price < best:
+                    best = price
+                    neck = NECK
+    return best, neck
+
+
+@njit(**INSIDE)
+def put(node, key, now, head, after, item, spare):
+    """Put a node into the bucket of its key (in steps), never behind the bucket being emptied."""
+    bucket = np.int64(key * FINE)
+    if bucket < now:
+        bucket = now
+    elif bucket >= now + BUCKETS:
+        bucket = now + BUCKETS - 1
+    slot = bucket & (BUCKETS - 1)
+    entry = spare[0]
+    if entry >= 0:
+        spare[0] = after[entry]
+    else:
+        entry = spare[1]
+        spare[1] += 1
+    item[entry] = node
+    after[entry] = head[slot]
+    head[slot] = entry
+    spare[2] += 1
+
+
+@njit(**INSIDE)
+def take(now, head, after, item, spare):
+    """Take a node out of the first bucket that holds one; gives the node and that bucket."""
+    entry = head[now & (BUCKETS - 1)]
+    while entry < 0:
+        now += 1
+        entry = head[now & (BUCKETS - 1)]
+    head[now & (BUCKETS - 1)] = after[entry]
+    after[entry] = spare[0]
+    spare[0] = entry
+    spare[2] -= 1
+    return item[entry], now
+
+
+@njit(**INSIDE)
+def _octile(x, y, box):
+    dx = max(box[0] - x, 0, x - box[1])
+    dy = max(box[2] - y, 0, y - box[3])
+    return max(dx, dy) + 0.41421356 * min(dx, dy)
+
+
+@njit(**INSIDE)
+def _far(x, y, layer, node, box, goal_layers, via_cost, back, left, rim, back_tag):
+    """Estimate the rest of the way: the octile distance to the goal's window, and a via when it is on other layers.
+
+    With what :func:`surround` found it is exact near the goal, and elsewhere at least what leaving there costs.
+    """
+    far = _octile(x, y, box)
+    if not (goal_layers >> layer) & 1:
+        far += via_cost
+    if back_tag:
+        out = _octile(x, y, rim)
+        if out == 0 and back[node, TAG] == back_tag:
+            return left[node, COST]
+        far = max(far, out + rim[4] / FINE)
+    return far
+
+
+@njit(**BARE)
+def surround(
+    back, left, full, necks, holed, via_barred, neck_zone, neck_tag, net, numbers, layers, w, plane, goals, via_cost,
+    pressure, hard, within, limit, tag, rim, head, after, item, spare,
+):  # fmt: skip
+    """Search back from the goal for a while, so that the search knows what it costs to get there.
+
+    The perimeter of Dillenburg and Nelson (1994): a goal shut in by tracks that are dear to cross would otherwise
+    make the search flood all that is cheaper to reach. Corners and the distance of holes are left out, so that nothing
+    is overestimated.
+
+    Parameters
+    ----------
+    back, left : int32 and float32 views of one array, nodes x 2
+        Tag and cost from here to the goal; places settled hold twice ``tag`` plus one.
+    goals : int64 array
+        Nodes the search is to reach.
+    limit : int
+        Places to settle.
+    rim : int64 array
+        Filled in: window of the places settled, and what it costs at least from elsewhere, in steps times ``FINE``.
+    others
+        As in :func:`search`.
+
+    Returns
+    -------
+    bool
+        Whether there is anything left; otherwise the goal is shut in for good, and only settled places reach it.
+    """
+    open_tag, closed_tag = 2 * tag, 2 * tag + 1
+    spare[0], spare[1], spare[2] = -1, 0, 0
+    room = len(item) - 64
+    for goal in goals:
+        if back[goal, TAG] != open_tag:
+            back[goal, TAG] = open_tag
+            left[goal, COST] = 0.0
+            put(goal, 0.0, 0, head, after, item, spare)
+    now = np.int64(0)
+    x0, x1, y0, y1 = w, 0, plane // w, 0
+    settled = 0
+    while spare[2] > 0 and spare[1] < room and settled < limit:
+        found, now = take(now, head, after, item, spare)
+        node = np.int64(found)
+        if back[node, TAG] != open_tag:
+            continue
+        back[node, TAG] = closed_tag
+        settled += 1
+        layer = node // plane
+        cell = node - layer * plane
+        y = cell // w
+        x = cell - y * w
+        x0, x1, y0, y1 = min(x0, x), max(x1, x), min(y0, y), max(y1, y)
+        factor, _ = factor_of(full, necks, net, node, neck_zone, cell, neck_tag, pressure, hard)
+        if factor < 0 or x < within[0] or y < within[2] or x > within[1] or y > within[3]:
+            continue
+        here = left[node, COST]
+        factor *= 1.0 + numbers[node, HISTORY]
+        for d in range(8):
+            other = node + STEP_X[d] + STEP_Y[d] * w
+            known = back[other, TAG]
+            total = here + (DIAGONAL if d & 1 else 1.0) * factor
+            if known == closed_tag or (known == open_tag and total >= left[other, COST]):
+                continue
+            back[other, TAG] = open_tag
+            left[other, COST] = total
+            put(other, total, now, head, after, item, spare)
+        if layers == 1 or via_barred[cell] != 0:
+            continue
+        owner = holed[cell, 0]
+        crowd = holed[cell, 1]
+        if not (owner == 0 or owner == net) or (hard and crowd > 0):
+            continue
+        for to in range(layers):
+            other = to * plane + cell
+            known = back[other, TAG]
+            past = numbers[node, HISTORY] + numbers[other, HISTORY]
+            total = here + via_cost * (1.0 + 0.25 * past) * (1.0 + pressure * crowd)
+            if known == closed_tag or (known == open_tag and total >= left[other, COST]):
+                continue
+            back[other, TAG] = open_tag
+            left[other, COST] = total
+            put(other, total, now, head, after, item, spare)
+    rim[0], rim[1], rim[2], rim[3], rim[4] = x0, x1, y0, y1, now
+    more = spare[2] > 0
+    for k in range(BUCKETS):
+        head[k] = -1
+    return more
+
+
+@njit(**BARE)
+def search(
+    words, numbers, full, necks, holed, via_barred, neck_zone, neck_tag, wire_barred, wired, net, layers, w, plane,
+    sources, goal, goal_tag, box, goal_layers, via_cost, pressure, hard, weight, jump, hole_steps, within, most, limit,
+    back, left, back_tag, rim, tag, head, after, item, spare,
+):  # fmt: skip
+    """Find the cheapest way from any source node to any goal node.
+
+    Parameters
+    ----------
+    words, numbers : int32 and float32 views of one array, nodes x 4
+        The states, see above.
+    full, necks : int16 arrays, nodes x 2
+        Holders of the track classes of the net's full width and of its neck.
+    holed : int16 array, cells x 2
+        Holders of the net's via class.
+    neck_zone : int32 array over cells
+        Cells near the net's pads hold ``neck_tag``: there it may pass as a neck.
+    sources : int64 array
+        Nodes of the net's tree, entered at cost 0.
+    goal : int32 array over nodes
+        Goal nodes hold ``goal_tag``; ``box`` is their window (x0, x1, y0, y1), ``goal_layers`` a bit set.
+    hard : bool
+        Bar nodes that other nets hold, instead of pricing them.
+    jump : int64 array
+        Lattice, least and greatest length of wire jumpers and their price in steps; lattice 0 for none.
+    hole_steps : int
+        Steps that must lie between two holes of one path.
+    within : int64 array
+        First and last column and row the way may use; sources outside are not started from.
+    most : float
+        What the way may cost at most, in steps.
+    limit : int
+        Nodes to expand before giving up.
+    back, left, back_tag, rim
+        What :func:`surround` found, and the tag of places settled; 0 to go without.
+    head, after, item, spare
+        Buckets, all empty (-1) and left so; the pool of their entries; free entry, entries used, entries waiting.
+
+    Returns
+    -------
+    tuple of int
+        Goal node, -1 when there is no way, -2 at the limit; and the number of
+        nodes expanded. :func:`trace` leads back to the source.
+    """
+    open_tag = np.int32(2 * tag)
+    closed_tag = np.int32(2 * tag + 1)
+    spare[0], spare[1], spare[2] = -1, 0, 0
+    room = len(item) - 64
+    per_row = 1.0 / w
+    west, east, north, south = within[0], within[1], within[2], within[3]
+    now = np.int64(1) << 60
+    for source in sources:
+        cell = source % plane
+        far = _far(cell % w, cell // w, source // plane, source, box, goal_layers, via_cost, back, left, rim, back_tag)
+        now = min(now, np.int64(far * weight * FINE))
+    for source in sources:
+        cell = source % plane
+        x, y = cell % w, cell // w
+        if x < west or y < north or x > east or y > south or words[source, TAG] == open_tag:
+            continue
+        far = _far(x, y, source // plane, source, box, goal_layers, via_cost, back, left, rim, back_tag)
+        if far > most:
+            continue
+        factor, neck = factor_of(full, necks, net, source, neck_zone, cell, neck_tag, pressure, False)
+        if factor < 0:
+            neck = NECK  # Inside its own pad a track may always be as thin as its neck.
+        words[source, TAG] = open_tag
+        numbers[source, COST] = 0.0
+        words[source, HOW] = neck | (SOURCE << 3) | (FAR << 7)
+        put(source, far * weight, now, head, after, item, spare)
+    expanded = 0
+    end = np.int64(-1)
+    while spare[2] > 0 and spare[1] < room:
+        found, now = take(now, head, after, item, spare)
+        node = np.int64(found)
+        if words[node, TAG] != open_tag:
+            continue
+        if goal[node] == goal_tag:
+            end = node
+            break
+        words[node, TAG] = closed_tag
+        expanded += 1
+        if expanded > limit:
+            end = np.int64(-2)
+            break
+        layer = 0
+        cell = node
+        while cell >= plane:
+            layer += 1
+            cell -= plane
+        y = np.int64(cell * per_row)
+        x = cell - y * w
+        if x >= w:
+            y, x = y + 1, x - w
+        elif x < 0:
+            y, x = y - 1, x + w
+        here = numbers[node, COST]
+        how = words[node, HOW]
+        came = ((how >> 3) & 15) - 1
+        since = (how >> 7) & 31
+        onward = min(since + 1, FAR) << 7
+        after_source = came < 0 or came >= 8
+        for turned in range(8 if after_source else 5):
+            d = turned if after_source else ONWARD[came, turned]
+            turn = 0.0 if after_source or turned == 0 else (TURN_45 if turned < 3 else TURN_90)
+            move = STEP_X[d] + STEP_Y[d] * w
+            other = node + move
+            known = words[other, TAG]
+            if known == closed_tag:
+                continue
+            nx, ny = x + STEP_X[d], y + STEP_Y[d]
+            if nx < west or ny < north or nx > east or ny > south:
+                continue
+            step = DIAGONAL if d & 1 else 1.0
+            if known == open_tag and here + step + turn >= numbers[other, COST]:
+                continue
+            factor, neck = factor_of(
+                full, necks, net, other, neck_zone, cell + move, neck_tag, pressure, hard
+            )  # fmt: skip
+            if factor < 0:
+                continue
+            total = here + step * (1.0 + numbers[other, HISTORY]) * factor + turn
+            if known == open_tag and total >= numbers[other, COST]:
+                continue
+            far = _far(nx, ny, layer, other, box, goal_layers, via_cost, back, left, rim, back_tag)
+            if total + far > most:
+                continue
+            words[other, TAG] = open_tag
+            numbers[other, COST] = total
+            words[other, HOW] = neck | ((d + 1) << 3) | onward
+            put(other, total + far * weight, now, head, after, item, spare)
+        if since < hole_steps or via_barred[cell] != 0:
+            continue
+        owner = holed[cell, 0]
+        crowd = holed[cell, 1]
+        if not (owner == 0 or owner == net) or (hard and crowd > 0):
+            continue
+        if layers > 1:
+            for to in range(layers):
+                other = to * plane + cell
+                if to == layer or words[other, TAG] == closed_tag:
+                    continue
+                factor, neck = factor_of(full, necks, net, other, neck_zone, cell, neck_tag, pressure, hard)
+                if factor < 0:
+                    continue
+                past = numbers[node, HISTORY] + numbers[other, HISTORY]
+                total = here + via_cost * (1.0 + 0.25 * past) * (1.0 + pressure * crowd)
+                if words[other, TAG] == open_tag and total >= numbers[other, COST]:
+                    continue
+                far = _far(x, y, to, other, box, goal_layers, via_cost, back, left, rim, back_tag)
+                if total + far > most:
+                    continue
+                words[other, TAG] = open_tag
+                numbers[other, COST] = total
+                words[other, HOW] = neck | VIA | (layer << 12)
+                put(other, total + far * weight, now, head, after, item, spare)
+        lattice = jump[0]
+        if lattice == 0 or x % lattice != 0 or y % lattice != 0:
+            continue
+        for d in range(0, 8, 2):
+            crossed = 0
+            for k in range(1, jump[2] + 1):
+                nx, ny = x + STEP_X[d] * k, y + STEP_Y[d] * k
+                if nx < west or ny < north or nx > east or ny > south:
+                    break
+                other = ny * w + nx
+                if wire_barred[other] != 0:
+                    break
+                if wired[other, 1] > 0:
+                    if hard:
+                        break
+                    crossed += 1
+                if k < jump[1] or (k - jump[1]) % lattice != 0 or via_barred[other] != 0:
+                    continue
+                owner = holed[other, 0]
+                n = holed[other, 1]
+                if not (owner == 0 or owner == net) or (hard and n > 0) or words[other, TAG] == closed_tag:
+                    continue
+                factor, neck = factor_of(full, necks, net, other, neck_zone, other, neck_tag, pressure, hard)
+                if factor < 0:
+                    continue
+                total = here + (jump[3] + 0.5 * k) * (1.0 + pressure * (n + crowd) + 0.2 * pressure * crossed)
+                if words[other, TAG] == open_tag and total >= numbers[other, COST]:
+                    continue
+                far = _far(nx, ny, 0, other, box, goal_layers, via_cost, back, left, rim, 0)
+                if total + far > most:
+                    continue
+                words[other, TAG] = open_tag
+                numbers[other, COST] = total
+                words[other, HOW] = neck | WIRE | (d << 12) | (k << 16)
+                put(other, total + far * weight, now, head, after, item, spare)
+    for k in range(BUCKETS):
+        head[k] = -1
+    return end, expanded
+
+
+@njit(**OPTIONS)
+def trace(words, end, w, plane):
+    """Follow a way back from its end: its nodes from source to end, and how each was reached (its lowest 3 bits)."""
+    count = 0
+    nodes = np.empty(1024, dtype=np.int64)
+    node = np.int64(end)
+    while True:
+        if count == len(nodes):
+            longer = np.empty(2 * count, dtype=np.int64)
+            longer[:count] = nodes
+            nodes = longer
+        nodes[count] = node
+        count += 1
+        how = words[node, HOW]
+        direction = (how >> 3) & 15
+        if how & VIA:
+            node = ((how >> 12) & 15) * plane + node % plane
+        elif how & WIRE:
+            direction = (how >> 12) & 15
+            node -= (STEP_X[direction] + STEP_Y[direction] * w) * (how >> 16)
+        elif direction == SOURCE:
+            break
+        else:
+            node -= STEP_X[direction - 1] + STEP_Y[direction - 1] * w
+    nodes = nodes[:count][::-1].copy()
+    marks = np.empty(count, dtype=np.int16)
+    for k in range(count):
+        marks[k] = words[nodes[k], HOW] & 7
+    return nodes, marks
