@@ -115,7 +115,8 @@ class Claims:
         self.edge = np.zeros(lat.plane, dtype=np.float64)
         self.goal = np.zeros(nodes, dtype=np.int32)
         self.neck_zone = np.zeros(lat.plane, dtype=np.int32)
-        self.via_barred = problem.via_barred.copy()
+        # A count, so that what bars a place for a while leaves it barred where it is so for good.
+        self.via_barred = (problem.via_barred != 0).astype(np.int16)
         self.head = np.full(BUCKETS, -1, dtype=np.int32)
         self.after = np.zeros(max(1 << 16, nodes), dtype=np.int32)
         self.item = np.zeros_like(self.after)
@@ -128,6 +129,7 @@ class Claims:
         self.pressure = PRESSURE_FIRST
         self.reach = 1.0
         self.weight = WEIGHT
+        self.jump = problem.jump
         self.halos: dict[str, list[Halo]] = {}
 
     def next_tag(self) -> int:
@@ -212,7 +214,7 @@ class Claims:
         self, job: NetJob, tree: _Front, near: _Front, around: Window, neck_tag: int, hard: bool, most: float,
         tries: int = 5,
     ) -> Path | None:  # fmt: skip
-        lat, p = self.problem.lattice, self.problem
+        lat = self.problem.lattice
         if _spread(near.window) > _spread(tree.window):
             # The estimate aims at the goal's window: the smaller it is, the less has to be searched.
             tree, near = near, tree
@@ -220,7 +222,7 @@ class Claims:
         self.goal[near.nodes] = goal_tag
         everywhere = (1, lat.w - 2, 1, lat.h - 2)
         end = -1
-        for within in (around, everywhere) if most == NO_LIMIT and not p.jump[0] else (everywhere,):
+        for within in (around, everywhere) if most == NO_LIMIT else (everywhere,):
             end = self._search(job, tree, near, goal_tag, np.array(within), neck_tag, hard, most)
             if end >= 0:
                 break
@@ -228,8 +230,10 @@ class Claims:
             return None
         nodes, how = trace(self.words, end, lat.w, lat.plane)
         found = self.path(job, nodes, how, (tree.holder(int(nodes[0])), near.holder(int(nodes[-1]))))
-        if tries and (close := self._too_close(found)) is not None:
+        if (close := self._too_close(found)) is not None:
             # A way that turned back to its own hole, which the steps counted since then did not show.
+            if not tries:
+                return None
             self._bar_spot(close, +1)
             found_again = self._link(job, tree, near, around, neck_tag, hard, most, tries - 1)
             self._bar_spot(close, -1)
@@ -263,17 +267,20 @@ class Claims:
         box, layers = np.array(near.window), kernel.layers_of(near.nodes, lat.plane)
         back_tag = 0
         end = -2
-        for settle, limit in LOOK_BACK if not p.jump[0] else ((0, NO_END),):
+        for settle, limit in LOOK_BACK:
             if settle:
                 back_tag = self.next_tag()
-                surround(
+                more = surround(
                     self.back, self.left, *held, job.number, self.numbers, len(lat.layers), lat.w, lat.plane,
-                    near.nodes, via_cost, self.pressure, hard, within, settle, back_tag, self.rim, *queue,
+                    near.nodes, via_cost, self.pressure, hard, within, settle, back_tag, self.rim,
+                    int(self.jump[3]) if self.jump[0] else 0, *queue,
                 )  # fmt: skip
+                if not more and not self.jump[0] and not (self.back[tree.nodes, 0] == 2 * back_tag + 1).any():
+                    return -1
             end, _ = search(
                 self.words, self.numbers, *held, p.wire_barred, self.wired, job.number, len(lat.layers), lat.w,
                 lat.plane, tree.nodes, self.goal, goal_tag, box, layers, via_cost, self.pressure, hard, self.weight,
-                p.jump, self.hole_steps, within, most, limit, self.back, self.left, back_tag and 2 * back_tag + 1,
+                self.jump, self.hole_steps, within, most, limit, self.back, self.left, back_tag and 2 * back_tag + 1,
                 self.rim, self.next_tag(), *queue,
             )  # fmt: skip
             if end != -2:

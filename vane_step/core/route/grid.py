@@ -18,6 +18,8 @@ from vane_step.core.route import kernel
 PITCHES_MM = (0.125, 0.127)
 EDGE_SAFETY_MM = 0.002
 MAX_CELLS = 12_000_000
+# A wire costs as much as a detour of this length.
+WIRE_COST_MM = 50.0
 
 
 @dataclass(frozen=True)
@@ -335,8 +337,8 @@ def _wires(design: Design, lattice: Lattice, via_barred: np.ndarray) -> tuple[np
     for jumper in design.jumpers.values():
         row = np.array([[2.0, *[v / 1e6 for p in (jumper.a, jumper.b) for v in p], 0, 0, 0, 0]])
         kernel.paint_owner(wire_barred, row, np.array([2 * half + 0.5]), np.array([-1], dtype=np.int16), *frame)
-    step = 4
+    step = 8
     low = math.ceil(sizes.min_length_nm / 1e6 / lattice.pitch / step) * step
     high = int(sizes.max_length_nm / 1e6 / lattice.pitch)
-    price = 25.0 / lattice.pitch
+    price = WIRE_COST_MM / lattice.pitch
     return wire_barred, np.array([step, low, high, int(price)], dtype=np.int64), half

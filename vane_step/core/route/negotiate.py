@@ -7,18 +7,24 @@ of shared places rises, until nothing overlaps (McMurchie and Ebeling, "PathFind
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 
-from vane_step.core.route.claims import Claims, Path, Routed, cost
+from vane_step.core.route.claims import PRESSURE_FIRST, WEIGHT, Claims, Path, Routed, cost
 from vane_step.core.route.grid import NetJob, Problem
 from vane_step.core.route.search import HISTORY
 from vane_step.core.route.straighten import straighten
 
 MAX_ROUNDS = 70
-PRESSURE_GROWTH = 1.45
+PRESSURE_GROWTH = 1.25
 PRESSURE_MOST = 60.0
 REACH_GROWTH = 1.15
+# How often links that stayed open are bargained for again.
+ATTEMPTS = 3
+# What crossing others costs a link laid again without its wire, one try after the other; rounds to give way in.
+WIRELESS_PRESSURES = (10.0, 4.0, 20.0)
+WIRELESS_ROUNDS = 10
 # Rip-ups without fewer overlapping nets before the stubborn ones are left open.
 PATIENCE = 24
 
@@ -41,22 +47,47 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
         answer.
     """
     run = Claims(problem)
-    total = sum(max(0, len(j.terminals) - 1) for j in problem.jobs)
+    work = _Work(sum(max(0, len(j.terminals) - 1) for j in problem.jobs), progress)
     jobs = sorted(problem.jobs, key=lambda j: (_size(j), j.name))
     routed: dict[str, Routed] = {}
-    stopped = False
     for job in jobs:
         routed[job.name] = run.route_net(Routed(job))
         run.hold(routed[job.name])
-        if progress and not progress(0, total):
-            stopped = True
+        if not work.goes_on(0):
             break
-    rounds = 1
-    fewest, since = total + 1, 0
-    while not stopped:
+    rounds = 1 + _bargain(run, routed, work, MAX_ROUNDS)
+    _settle(run, routed)
+    if not work.stopped:
+        _retry(run, routed)
+        _polish(run, routed, work)
+        rounds += _complete(run, routed, work)
+        _fewer_wires(run, routed, work)
+    _straighten(run, routed)
+    return [routed[j.name] for j in jobs if j.name in routed], rounds
+
+
+@dataclass
+class _Work:
+    """Tells how far a run is, and whether it is to go on."""
+
+    total: int
+    progress: Progress | None
+    stopped: bool = False
+
+    def goes_on(self, settled: int) -> bool:
+        if self.progress and not self.stopped:
+            self.stopped = not self.progress(settled, self.total)
+        return not self.stopped
+
+
+def _bargain(run: Claims, routed: dict[str, Routed], work: _Work, most: int) -> int:
+    """Rip up what overlaps and route it again at rising prices, until nothing does; gives the rounds it took."""
+    rounds = since = 0
+    fewest = work.total + 1
+    while not work.stopped:
         bad = {name: paths for name, r in routed.items() if (paths := run.conflicts(r))}
         links = sum(len(paths) for paths in bad.values())
-        if not bad or rounds >= MAX_ROUNDS or since >= PATIENCE:
+        if not bad or rounds >= most or since >= PATIENCE:
             break
         since = 0 if links < fewest else since + 1
         fewest = min(fewest, links)
@@ -71,15 +102,88 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
                 run.release(routed[name])
                 routed[name] = run.route_net(routed[name].without(set(paths)))
                 run.hold(routed[name])
-        if progress and not progress(total - links, total):
-            stopped = True
+        work.goes_on(work.total - links)
         rounds += 1
-    _settle(run, routed)
-    if not stopped:
+    return rounds
+
+
+def _afresh(run: Claims, pressure: float) -> None:
+    """Forget what was fought over, and set the price of places that others hold."""
+    run.numbers[:, HISTORY] = 0
+    run.pressure, run.reach, run.weight = pressure, 1.0, WEIGHT
+
+
+def _complete(run: Claims, routed: dict[str, Routed], work: _Work) -> int:
+    """Bargain again, from what is left now, for links that stayed open; keep it when fewer do."""
+    rounds = 0
+    for attempt in range(ATTEMPTS):
+        unfinished = [name for name, r in routed.items() if r.failed]
+        if not unfinished or work.stopped:
+            break
+        before = dict(routed)
+        _afresh(run, PRESSURE_FIRST * 2**attempt)
+        for name in unfinished:
+            run.release(routed[name])
+            routed[name] = run.route_net(Routed(routed[name].job, routed[name].paths))
+            run.hold(routed[name])
+        rounds += _bargain(run, routed, work, MAX_ROUNDS)
+        _settle(run, routed)
         _retry(run, routed)
-        _polish(run, routed, progress, total)
-    _straighten(run, routed)
-    return [routed[j.name] for j in jobs if j.name in routed], rounds
+        if _left(routed) >= _left(before):
+            _restore(run, routed, before)
+        else:
+            _polish(run, routed, work)
+    return rounds
+
+
+def _left(routed: dict[str, Routed]) -> int:
+    return sum(r.failed for r in routed.values())
+
+
+def _restore(run: Claims, routed: dict[str, Routed], before: dict[str, Routed]) -> None:
+    for name, net in before.items():
+        if routed[name] is not net:
+            run.release(routed[name])
+            routed[name] = net
+            run.hold(net)
+
+
+def _fewer_wires(run: Claims, routed: dict[str, Routed], work: _Work) -> None:
+    """Lay each link with a wire again without one, let what it crosses give way, and keep it if wires get fewer."""
+    if not run.jump[0]:
+        return
+    for pressure in WIRELESS_PRESSURES:
+        tried: set[Path] = set()
+        while not work.stopped:
+            wired = [
+                (len(p.nodes), n, p) for n, r in routed.items() for p in r.paths if len(p.wires) and p not in tried
+            ]
+            if not wired:
+                break
+            _, name, path = min(wired, key=lambda w: w[:2])
+            tried.add(path)
+            _without_wire(run, routed, name, path, pressure, work)
+            work.goes_on(work.total)
+
+
+def _without_wire(
+    run: Claims, routed: dict[str, Routed], name: str, path: Path, pressure: float, work: _Work
+) -> None:  # fmt: skip
+    before = dict(routed)
+    _afresh(run, pressure)
+    run.release(routed[name])
+    jump, run.jump = run.jump, run.jump * 0
+    routed[name] = run.route_net(routed[name].without({path}))
+    run.jump = jump
+    run.hold(routed[name])
+    _bargain(run, routed, work, WIRELESS_ROUNDS)
+    clean = not any(run.conflicts(r) for r in routed.values())
+    if not clean or _left(routed) > _left(before) or _worth(routed) >= _worth(before):
+        _restore(run, routed, before)
+
+
+def _worth(routed: dict[str, Routed]) -> tuple[int, float]:
+    return sum(len(p.wires) for r in routed.values() for p in r.paths), sum(cost(r) for r in routed.values())
 
 
 def _size(job: NetJob) -> float:
@@ -113,7 +217,7 @@ def _retry(run: Claims, routed: dict[str, Routed]) -> None:
             run.hold(routed[name])
 
 
-def _polish(run: Claims, routed: dict[str, Routed], progress: Progress | None, total: int) -> None:
+def _polish(run: Claims, routed: dict[str, Routed], work: _Work) -> None:
     """Route every link once more by its cheapest free way, without history, and keep what got cheaper."""
     run.numbers[:, HISTORY] = 0
     run.weight = 1.0
@@ -129,7 +233,7 @@ def _polish(run: Claims, routed: dict[str, Routed], progress: Progress | None, t
                 net = again
         routed[name] = net
         run.hold(net)
-        if progress and not progress(total, total):
+        if not work.goes_on(work.total):
             return
 
 

@@ -126,7 +126,7 @@ def _far(x, y, layer, node, box, goal_layers, via_cost, back, left, rim, back_ta
 @njit(**BARE)
 def surround(
     back, left, full, necks, holed, via_barred, neck_zone, neck_tag, net, numbers, layers, w, plane, goals, via_cost,
-    pressure, hard, within, limit, tag, rim, head, after, item, spare,
+    pressure, hard, within, limit, tag, rim, wire_cost, head, after, item, spare,
 ):  # fmt: skip
     """Search back from the goal for a while, so that the search knows what it costs to get there.
 
@@ -144,6 +144,8 @@ def surround(
         Places to settle.
     rim : int64 array
         Filled in: window of the places settled, and what it costs at least from elsewhere, in steps times ``FINE``.
+    wire_cost : int
+        Price of a wire in steps, 0 for none: what leaps in from elsewhere pays at least that.
     others
         As in :func:`search`.
 
@@ -163,7 +165,7 @@ def surround(
     now = np.int64(0)
     x0, x1, y0, y1 = w, 0, plane // w, 0
     settled = 0
-    while spare[2] > 0 and spare[1] < room and settled < limit:
+    while spare[2] > 0 and spare[1] < room and settled < limit and (wire_cost == 0 or now <= wire_cost * FINE):
         found, now = take(now, head, after, item, spare)
         node = np.int64(found)
         if back[node, TAG] != open_tag:
@@ -207,6 +209,8 @@ def surround(
             put(other, total, now, head, after, item, spare)
     rim[0], rim[1], rim[2], rim[3], rim[4] = x0, x1, y0, y1, now
     more = spare[2] > 0
+    if wire_cost > 0 and (not more or now > wire_cost * FINE):
+        rim[4] = wire_cost * FINE
     for k in range(BUCKETS):
         head[k] = -1
     return more
