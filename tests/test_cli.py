@@ -98,6 +98,9 @@ class Road(Terminal):
         (folder / "nets.csv").write_text("net,ref,pin\nA,R1,1\nA,R2,1\nB,R2,2\nB,J1,1\nC,R1,2\nC,J1,2\n")
         self.run_it("import", folder, "-o", "a.json", "--outline", "60x40", "--layers", "1", "--rules", "kitchen-table")
         self.run_it("arrange", "a.json", "-o", "b.json", code=1)
+        self.run_it("arrange", "b.json", "-o", "b.json", "--all", "--count", "2", "--report", "b.report.json", code=1)
+        scores = json.loads((self.here / "b.report.json").read_text())["figures"]["arrangements"]
+        self.assertEqual(sorted(scores, key=lambda a: a["worth"]), scores)
         self.run_it("route", "b.json", "-o", "c.json")
         d = from_json((self.here / "c.json").read_text())
         self.assertEqual(

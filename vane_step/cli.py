@@ -17,6 +17,7 @@ from vane_step import cli_parts
 from vane_step.cli_files import console, load, read_bytes, read_text, write
 from vane_step.core.ask import ask
 from vane_step.core.board.arrange import arrange as arrange_parts
+from vane_step.core.board.arrange import propose
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import rectangle
 from vane_step.core.board.outlinefile import PICTURES, outline_from
@@ -153,9 +154,23 @@ def change(
 
 
 @app.command()
-def arrange(source: In, output: Out, report: Report = None) -> None:
-    """Put parts that have no place on the board."""
-    change(source, output, report, lambda design: (arrange_parts(design), {}))
+def arrange(
+    source: In, output: Out, report: Report = None,
+    all_parts: Annotated[bool, typer.Option("--all", help="Place all unlocked parts anew; take the best.")] = False,
+    tidy: Annotated[bool, typer.Option(help="Begin from the places there are.")] = False,
+    count: Annotated[int, typer.Option(min=1, max=20, help="Arrangements to choose from.")] = 3,
+    seed: Annotated[int, typer.Option(min=0, max=2**31 - 100, help="The same seed gives the same places.")] = 1,
+) -> None:  # fmt: skip
+    """Put waiting parts on the board, or arrange all anew and take the best of several."""
+
+    def make(design: Design) -> tuple[Edit, dict[str, Any]]:
+        if not (all_parts or tidy):
+            return arrange_parts(design), {}
+        found = propose(design, count, seed=seed, tidy=True if tidy else None)
+        scores = [{"seed": a.seed, "tidied": a.tidied, "worth": a.score.worth, **asdict(a.score)} for a in found]
+        return found[0].edit, {"arrangements": scores}
+
+    change(source, output, report, make)
 
 
 @app.command()

@@ -145,6 +145,28 @@ class Board(InBrowser):
         page.reload()
         expect(page.locator("#last")).to_contain_text("place R13")
 
+    def test_take_an_arrangement_stop_a_route_and_undo(self) -> None:
+        """Proposals are shown on the board before one is taken; a running route stops; both are undone."""
+        page = self.page(self.fresh("propose") + "/board")
+        before = self.place(page, "R13")
+        page.get_by_role("button", name="Propose arrangements").click()
+        expect(page.locator("[data-proposal]")).to_have_count(3, timeout=120_000)
+        expect(page.locator("#version")).to_have_text("1")
+        page.locator('[data-proposal="0"]').focus()
+        expect(page.locator("#board .proposed")).to_have_count(len(demo(FROST).parts))
+        page.locator('[data-take="0"]').click()
+        expect(page.locator("#version")).to_have_text("2")
+        expect(page.locator("#board .openlink").first).to_be_visible()
+        expect(page.locator("[data-proposal]")).to_have_count(0)
+        page.get_by_role("button", name="Route the open links").first.click()
+        page.locator("#stop-route").click(timeout=60_000)
+        expect(page.locator("#last")).to_contain_text("route", timeout=60_000)
+        for k in (4, 5):
+            page.keyboard.press("Control+z")
+            expect(page.locator("#version")).to_have_text(str(k))
+        expect(page.locator(".score em").first).to_be_visible()
+        self.assertEqual(self.place(page, "R13"), before)
+
     def test_lay_a_track_by_hand(self) -> None:
         """A lifted net is laid again by pointing, with the gap shown; laying over foreign copper is refused."""
         page = self.page(self.fresh("lay") + "/board")

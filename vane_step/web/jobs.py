@@ -1,4 +1,4 @@
-"""Long work outside the request: routing in a worker process that can be stopped; the routing itself is the core's."""
+"""Long work outside the request, routing and arranging, in a worker process that can be stopped; no method is here."""
 
 from __future__ import annotations
 
@@ -9,9 +9,11 @@ import time
 from collections.abc import Callable, MutableMapping
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 from multiprocessing.managers import SyncManager
 from typing import Any
 
+from vane_step.core.board.arrange import Arrangement
 from vane_step.core.design.edits import LayCopper, edit_from
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
@@ -42,19 +44,18 @@ def _end_with_the_server() -> None:
 
 
 def _warm() -> float:
+    from vane_step.core.board.arrange import warm_up as warm_arranging
     from vane_step.core.route.router import warm_up
 
     begun = time.perf_counter()
     warm_up()
+    warm_arranging()
     return time.perf_counter() - begun
 
 
-def _route(text: str, nets: list[str], fresh: bool, board: Any, key: str) -> dict[str, Any]:
-    """Route in the worker; progress and the wish to stop go through a shared board."""
-    from vane_step.core.route.router import route
-
-    begun = time.perf_counter()
-    last = 0.0
+def _telling(board: Any, key: str) -> Callable[[int, int], bool]:
+    """Make a progress function that tells through the shared board, and hears from it whether to stop."""
+    begun, last = time.perf_counter(), 0.0
 
     def progress(done: int, total: int) -> bool:
         nonlocal last
@@ -65,15 +66,42 @@ def _route(text: str, nets: list[str], fresh: bool, board: Any, key: str) -> dic
             return not board.get(f"stop {key}", False)
         return True
 
-    result = route(from_json(text), nets=set(nets) if nets else None, fresh=fresh, progress=progress)
+    return progress
+
+
+def _arrange(text: str, tidy: bool, board: Any, key: str) -> list[Arrangement]:
+    from vane_step.core.board.arrange import propose
+
+    progress = _telling(board, key)
+    if tidy:
+        return propose(from_json(text), 1, tidy=True, progress=progress)
+    return propose(from_json(text), 3, progress=progress)
+
+
+def _route(text: str, nets: list[str], fresh: bool, board: Any, key: str) -> dict[str, Any]:
+    """Route in the worker; progress and the wish to stop go through a shared board."""
+    from vane_step.core.route.router import route
+
+    begun = time.perf_counter()
+    result = route(from_json(text), nets=set(nets) if nets else None, fresh=fresh, progress=_telling(board, key))
     return {
         "edit": result.edit.model_dump(mode="json"), "wanted": result.links_wanted, "made": result.links_made,
         "seconds": time.perf_counter() - begun,
     }  # fmt: skip
 
 
+def _progress(tell: Told, of_what: str, told: tuple[int, int, float] | None) -> None:
+    if told is None:
+        tell({"state": "preparing", "says": "Preparing: the kernels are compiled once after installing."})
+    elif told[1] == 0:
+        tell({"state": "working", "says": "Working …"})
+    else:
+        settled, total, seconds = told
+        tell({"state": "working", "settled": settled, "total": total, "of": of_what, "seconds": round(seconds, 1)})
+
+
 class Jobs:
-    """Runs one routing job a design at a time.
+    """Runs one job a design at a time.
 
     Parameters
     ----------
@@ -112,7 +140,7 @@ class Jobs:
             self.ready.set_result(done.result())
 
     def running(self, key: str) -> bool:
-        """Tell whether a design is being routed."""
+        """Tell whether a design is being routed or arranged."""
         return key in self._running
 
     def stop(self, key: str) -> None:
@@ -130,6 +158,36 @@ class Jobs:
         failed: Callable[[Exception], None],
     ) -> bool:
         """Start routing; ``tell`` hears of progress, ``done`` gets the edit. Gives ``False`` when one is under way."""
+
+        def settle(answer: dict[str, Any]) -> None:
+            edit = edit_from(answer["edit"])
+            assert isinstance(edit, LayCopper)
+            done(RouteDone(edit, answer["wanted"], answer["made"], answer["seconds"]))
+
+        work = partial(_route, to_json(design), nets, fresh)
+        return self._begin(key, work, partial(_progress, tell, "links settled"), settle, failed)
+
+    def arrange(
+        self,
+        key: str,
+        design: Design,
+        tidy: bool,
+        tell: Told,
+        done: Callable[[list[Arrangement]], None],
+        failed: Callable[[Exception], None],
+    ) -> bool:
+        """Start arranging; ``done`` gets the proposals. Gives ``False`` when a job is under way."""
+        work = partial(_arrange, to_json(design), tidy)
+        return self._begin(key, work, partial(_progress, tell, "arrangements made"), done, failed)
+
+    def _begin(
+        self,
+        key: str,
+        work: Callable[[Any, str], Any],
+        tell: Callable[[tuple[int, int, float] | None], None],
+        settle: Callable[[Any], None],
+        failed: Callable[[Exception], None],
+    ) -> bool:
         with self._lock:
             if key in self._running:
                 return False
@@ -141,23 +199,13 @@ class Jobs:
                 assert self._pool is not None
                 self._board.pop(key, None)
                 self._board.pop(f"stop {key}", None)
-                if not self.ready.done():
-                    tell(
-                        {
-                            "state": "preparing",
-                            "says": "Preparing the router: its kernels are compiled once after installing.",
-                        }
-                    )
-                future = self._pool.submit(_route, to_json(design), nets, fresh, self._board, key)
+                tell(None if not self.ready.done() else (0, 0, 0.0))
+                future = self._pool.submit(work, self._board, key)
                 while not future.done():
                     time.sleep(0.1)
                     if key in self._board:
-                        settled, total, seconds = self._board[key]
-                        tell({"state": "routing", "settled": settled, "total": total, "seconds": round(seconds, 1)})
-                answer = future.result()
-                edit = edit_from(answer["edit"])
-                assert isinstance(edit, LayCopper)
-                done(RouteDone(edit, answer["wanted"], answer["made"], answer["seconds"]))
+                        tell(self._board[key])
+                settle(future.result())
             except Exception as error:
                 failed(error)
             finally:

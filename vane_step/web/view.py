@@ -7,7 +7,6 @@ from typing import Any
 
 import shapely
 
-from vane_step.core.board.check import check, figures
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline, view_box
 from vane_step.core.board.legend import legend
@@ -208,18 +207,3 @@ def _text(text: LegendText) -> dict[str, Any]:
 
 def _rings(polygon: shapely.Polygon) -> list[list[list[float]]]:
     return [_points(ring.coords, 3) for ring in (polygon.exterior, *polygon.interiors)]
-
-
-def scoreboard(design: Design) -> list[tuple[str, str, str]]:
-    """Give the board's figures: name, value, unit."""
-    numbers = figures(design)
-    stops = sum(1 for f in check(design).findings if f.level == "stop" and f.code != "open-link")
-    area = outline(design).area / 100
-    rows = [
-        ("open links", f"{numbers['links_open']}", f"of {numbers['links_total']}"), ("breaches", f"{stops}", ""),
-        ("vias", f"{numbers['vias']}", ""), ("track length", f"{numbers['track_length_mm']:.0f}", "mm"),
-        ("board area", f"{area:.1f}", "cm²"),
-    ]  # fmt: skip
-    if design.board.copper_layers == 1:
-        rows[2] = ("wire jumpers", f"{numbers['jumpers']}", "")
-    return rows

@@ -156,7 +156,16 @@ def locker(locked: bool) -> Callable[[Design, Sequence[str]], Proposal]:
 
 
 def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
-    """Put all waiting parts on the board."""
+    """Put all waiting parts on the board, or propose arrangements of all that are not locked."""
+    if words:
+        if words[0] not in ("all", "tidy") or len(words) > 1:
+            raise InputError(
+                f"{words[0]!r} says nothing of what to arrange.", where="arrange", value=words[0], allowed="all, tidy"
+            )
+        if words[0] == "tidy" and any(p.place is None for p in design.parts.values()):
+            raise EditRefused("Parts without a place cannot be tidied.", where="board", next_step="Type: arrange")
+        says = "proposes arrangements of all parts" if words[0] == "all" else "proposes a tidier arrangement"
+        return Proposal(f"{says} that are not kept in place", action=f"propose {words[0]}")
     edit = arrange(design)
     return Proposal(f"puts {len(edit.places)} parts on the board", edit)
 

@@ -215,7 +215,13 @@ VERBS: tuple[Verb, ...] = (
     Verb("underside", "underside REF", "move a part to the other side", by_itself(flip_part), ("ref",)),
     Verb("lock", "lock REF · lock U1.PA3", "keep a part in its place, a pin at its use", _locker(True), ("ref",)),
     Verb("unlock", "unlock REF · unlock U1.PA3", "let a part or a pin move", _locker(False), ("ref",)),
-    Verb("arrange", "arrange", "put all waiting parts on the board", by_itself(arrange_parts)),
+    Verb(
+        "arrange",
+        "arrange · arrange all · arrange tidy",
+        "place what waits; or propose places for all parts",
+        by_itself(arrange_parts),
+        ("arrange",),
+    ),
     Verb(
         "width",
         "width NET 2A [10K] · width NET 0.8mm",
@@ -317,6 +323,6 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "number": list(resources.catalogue.parts), "saved": [*resources.blocks, "controller"],
         "formula": list(FORMULAS), "reason": [*design.calculations, "all"], "need": list(design.requirements),
         "level": ["must", "wish"], "brief": list(BRIEF_WORDS), "family": list(DIMENSIONED),
-        "nearer": ["nearer"], "direction": list(DIRECTIONS), "turn": list(SENSES),
+        "nearer": ["nearer"], "arrange": ["all", "tidy"], "direction": list(DIRECTIONS), "turn": list(SENSES),
     }  # fmt: skip
     return table[what]

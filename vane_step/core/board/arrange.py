@@ -1,22 +1,146 @@
-"""Puts parts that have no place on the board; moving parts that lie well is left to the user."""
+"""Places for parts: for those that wait, and for all anew; what makes a place good is set up in ``floor``."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
 from shapely.geometry import Polygon
 from shapely.strtree import STRtree
 
+from vane_step.core.board.anneal import anneal
+from vane_step.core.board.floor import CELL_MM, EDGE, NEAR, Floor, bypass_pairs, floor, is_connector
 from vane_step.core.board.geometry import copper_items, courtyards, outline
-from vane_step.core.design.edits import PlaceParts
+from vane_step.core.board.score import Score, score
+from vane_step.core.design.edits import LayCopper, PlaceParts, Together, apply
 from vane_step.core.design.model import Design, Net, PartPlace, natural, split_pin
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 
 STEP_MM = 0.635
 GAP_MM = 0.25
+# Moves tried for each part, and in all.
+MOVES_EACH, MOVES_MOST = 40_000, 4_000_000
+# Temperature at which what lies well is tidied, in mm of link.
+WARM_MM = 2.0
+
+
+@dataclass(frozen=True)
+class Arrangement:
+    """A proposal: the edit that makes it, what it is worth, and whether it began from the places there were."""
+
+    edit: Together
+    score: Score
+    seed: int
+    tidied: bool
+
+
+def propose(
+    design: Design, count: int = 3, *, seed: int = 1, effort: float = 1.0, tidy: bool | None = None,
+    progress: Callable[[int, int], bool] | None = None,
+) -> list[Arrangement]:  # fmt: skip
+    """Arrange all parts that are not locked anew, several times, best first.
+
+    Parameters
+    ----------
+    count : int
+        How many arrangements to make; each has a seed of its own, counted from ``seed``.
+    effort : float
+        Moves tried, as a share of the usual.
+    tidy : bool, optional
+        Begin from the places there are (``True``) or from anywhere (``False``). Left out, the first begins from the
+        places there are when no part waits, the others from anywhere.
+    progress : callable, optional
+        Hears how many are done of how many; returning ``False`` ends with what there is.
+
+    Returns
+    -------
+    list of Arrangement
+        Nothing in them overlaps, lies off the board or in a zone kept free. Their edits lift unlocked copper of
+        nets whose parts moved. The same seed gives the same arrangements.
+
+    Raises
+    ------
+    EditRefused
+        When nothing may move, or a part finds no room.
+    """
+    if not len(floor(design).free):
+        raise EditRefused("No part may move.", where="board", next_step="Unlock a part, or add parts in the circuit.")
+    placed = all(p.place for p in design.parts.values())
+    if tidy and not placed:
+        raise EditRefused("Parts without a place cannot be tidied.", where="board", next_step="Type: arrange")
+    found = []
+    for k in range(count):
+        begin_here = placed and k == 0 if tidy is None else tidy
+        found.append(_once(design, seed + k, effort, begin_here))
+        if progress and not progress(k + 1, count):
+            break
+    return sorted(found, key=lambda a: a.score.worth)
+
+
+def _once(design: Design, seed: int, effort: float, tidy: bool) -> Arrangement:
+    ground = floor(design)
+    _run(ground, seed, int(min(MOVES_MOST, MOVES_EACH * len(ground.free)) * effort), WARM_MM if tidy else 0.0)
+    places = {
+        ground.refs[i]: PartPlace(
+            x_nm=nm(float(ground.x[i])), y_nm=nm(float(ground.y[i])), turn_deg=90 * int(ground.turn[i]),
+            side="back" if ground.sides[i] == "back" else "front",
+        )
+        for i in ground.free
+    }  # fmt: skip
+    placed = apply(design, PlaceParts(places=places))[0]
+    crowded = _crowded(placed, set(places))
+    if crowded:
+        waiting = apply(placed, PlaceParts(places=dict.fromkeys(crowded)))[0]
+        places |= arrange(waiting).places  # type: ignore[arg-type]
+    moved = {r for r, p in places.items() if p != design.parts[r].place}
+    nets = {n.name for n in design.nets.values() if any(split_pin(p)[0] in moved for p in n.pins)}
+    sections = (design.tracks, design.vias, design.jumpers)
+    lift = tuple(k for s in sections for k, i in s.items() if i.net in nets and not getattr(i, "locked", False))
+    edits = (PlaceParts(places=places), *((LayCopper(lift=lift),) if lift else ()))
+    edit = Together(edits=edits)
+    return Arrangement(edit, score(apply(design, edit)[0]), seed, tidy)
+
+
+def _run(ground: Floor, seed: int, moves: int, warm: float) -> None:
+    pins = ground.pins
+    if not pins.part:
+        return
+    on: list[list[int]] = [[] for _ in ground.refs]
+    for k, (_, members) in enumerate(pins.nets):
+        for part in {pins.part[p] for p in members}:
+            on[part].append(k)
+    anneal(
+        ground.x, ground.y, ground.turn, ground.free, ground.turns, ground.boxes, ground.side_bits, ground.at_edge,
+        np.cumsum([0, *map(len, on)]), np.array([k for nets in on for k in nets], dtype=np.int64),
+        np.cumsum([0, *(len(m) for _, m in pins.nets)]),
+        np.array([p for _, members in pins.nets for p in members], dtype=np.int64),
+        np.array([price for price, _ in pins.nets], dtype=np.float64), np.array(pins.part, dtype=np.int64),
+        np.array(pins.dx), np.array(pins.dy), ground.barred, CELL_MM, ground.frame, ground.lattice, moves, seed, warm,
+    )  # fmt: skip
+
+
+def _crowded(design: Design, movable: set[str]) -> list[str]:
+    """List parts to be placed once more: the smaller of each two that overlap, and those off the board."""
+    yards = courtyards(design)
+    size = {r: y.area for r, y in yards.items()}
+    board = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6 - 0.05)
+    holes = [
+        shapely.Point(h.x_nm / 1e6, h.y_nm / 1e6).buffer(max(h.keepout_nm, h.drill_nm) / 1e6)
+        for h in design.holes.values()
+    ]
+    bad = {r for r in movable if not board.covers(yards[r]) or any(h.intersects(yards[r]) for h in holes)}
+    refs = list(yards)
+    shapes = np.array([yards[r] for r in refs], dtype=object)
+    a, b = STRtree(shapes).query(shapes, predicate="dwithin", distance=GAP_MM / 2)
+    for i, j in zip(a[a < b], b[a < b], strict=True):
+        pair = [r for r in (refs[i], refs[j]) if r in movable]
+        if pair and not bad & set(pair):
+            bad.add(min(pair, key=lambda r: (size[r], r)))
+    return sorted(bad)
 
 
 def arrange(design: Design) -> PlaceParts:
@@ -104,6 +228,9 @@ def _best_place(
         if not free.any():
             continue
         cost = _link_cost(design, ref, offsets, (c, s), pins, lattice)
+        if is_connector(design, design.parts[ref]):
+            rim = np.array(outline(design).bounds)
+            cost += EDGE * np.minimum(lattice + low - rim[:2], rim[2:] - lattice - high).min(axis=1)
         cost += 0.02 * np.hypot(*(lattice - middle).T)
         cost[~free] = np.inf
         k = int(np.argmin(cost))
@@ -136,4 +263,23 @@ def _link_cost(
                 at = np.add(lattice, (x * c - y * s, x * s + y * c))
                 gap = np.hypot(at[:, None, 0] - others[None, :, 0], at[:, None, 1] - others[None, :, 1]).min(axis=1)
                 cost += _weight(net) * gap
+    for helper, served in bypass_pairs(design):
+        number = split_pin(helper)[1]
+        if split_pin(helper)[0] == ref and served in pins and number in offsets:
+            x, y = offsets[number]
+            cost += NEAR * np.hypot(*(np.add(lattice, (x * c - y * s, x * s + y * c)) - pins[served]).T)
     return cost
+
+
+def warm_up() -> None:
+    """Compile or load the annealing by arranging two parts, so that nobody waits for it later."""
+    yard = np.zeros((2, 4, 4))
+    yard[:, :, :2], yard[:, :, 2:] = -1.0, 1.0
+    ground = Floor(
+        ["A", "B"], ["front", "front"], np.zeros(2), np.zeros(2), np.zeros(2, dtype=np.int64),
+        np.arange(2, dtype=np.int64), np.full(2, 4, dtype=np.int64), yard, np.ones(2, dtype=np.int64), np.zeros(2),
+        np.zeros((42, 42)), np.array([0.0, 0.0, 10.0, 10.0]), 0.5,
+    )  # fmt: skip
+    pins = [ground.pins.add(part, 0.5, 0.0) for part in (0, 1)]
+    ground.pins.nets.append((1.0, pins))
+    _run(ground, 1, 400, 0.0)

@@ -105,19 +105,11 @@ def _current(
     """
     need = rule.current
     assert need is not None
-    thinnest: dict[tuple[str, bool], CopperItem] = {}
-    for piece in pieces:
-        thin = piece.width_mm < rule.width_nm / 1e6 - TOLERANCE_MM
-        key = (piece.layers[0], thin and is_neck(rule, piece, pads))
-        if key not in thinnest or piece.width_mm < thinnest[key].width_mm:
-            thinnest[key] = piece
-    for (layer, neck), piece in thinnest.items():
-        inner = layer.startswith("in")
-        copper = design.board.rules.inner_copper_um if inner else design.board.rules.copper_um
-        where: trace.Where = "inner" if inner else "outer"
-        rise = trace.rise_k(piece.width_mm, need.current_a, copper, where)
+    for piece, neck, rise in _rises(design, rule, pieces, pads):
         if rise <= need.rise_k * (1 + 1e-9):
             continue
+        layer = piece.layers[0]
+        copper, where = _copper(design, layer)
         wanted = trace.width_mm(need.current_a, need.rise_k, copper, where)
         amps = format_value(need.current_a, "A")
         what = "Neck" if neck else "Track"
@@ -128,3 +120,38 @@ def _current(
             place=Place(net=net, layer=layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm)),
             remedy=None if neck else _remedy(net, rule, wanted),
         )  # fmt: skip
+
+
+def _copper(design: Design, layer: str) -> tuple[float, trace.Where]:
+    inner = layer.startswith("in")
+    rules = design.board.rules
+    return (rules.inner_copper_um, "inner") if inner else (rules.copper_um, "outer")
+
+
+def _rises(
+    design: Design, rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]
+) -> Iterator[tuple[CopperItem, bool, float]]:
+    """Give the thinnest piece of a net on each layer, necks apart, whether it is a neck, and its rise in kelvin."""
+    assert rule.current is not None
+    thinnest: dict[tuple[str, bool], CopperItem] = {}
+    for piece in pieces:
+        thin = piece.width_mm < rule.width_nm / 1e6 - TOLERANCE_MM
+        key = (piece.layers[0], thin and is_neck(rule, piece, pads))
+        if key not in thinnest or piece.width_mm < thinnest[key].width_mm:
+            thinnest[key] = piece
+    for (layer, neck), piece in thinnest.items():
+        copper, where = _copper(design, layer)
+        yield piece, neck, trace.rise_k(piece.width_mm, rule.current.current_a, copper, where)
+
+
+def hottest(design: Design) -> tuple[str, float] | None:
+    """Give the net whose track, necks left out, gets hottest by IPC-2221, and its rise; None without such tracks."""
+    found: list[tuple[float, str]] = []
+    for net in design.nets.values():
+        rule = design.rule_of(net.name)
+        if rule.current is None:
+            continue
+        mine = [i for i in copper_items(design) if i.net == net.name]
+        pieces, pads = [i for i in mine if i.kind == "track"], [i for i in mine if i.kind == "pad"]
+        found += [(rise, net.name) for _, neck, rise in _rises(design, rule, pieces, pads) if not neck]
+    return (max(found)[1], max(found)[0]) if found else None

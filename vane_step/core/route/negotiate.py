@@ -75,6 +75,7 @@ class _Work:
     stopped: bool = False
 
     def goes_on(self, settled: int) -> bool:
+        """Tell how many links are settled, and hear whether to go on."""
         if self.progress and not self.stopped:
             self.stopped = not self.progress(settled, self.total)
         return not self.stopped

@@ -7,26 +7,34 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 
-from vane_step.core.board.geometry import outline
+from vane_step.core.board.arrange import Arrangement
+from vane_step.core.board.geometry import courtyards, outline
 from vane_step.core.board.outlinefile import outline_from
-from vane_step.core.design.edits import SetOutline
+from vane_step.core.board.score import score as score_of
+from vane_step.core.board.score import scoreboard
+from vane_step.core.design.edits import SetOutline, apply
 from vane_step.core.design.model import natural
+from vane_step.core.errors import NotFound
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import rule_sets
 from vane_step.store.designs import Kept
-from vane_step.web.pages.changes import answer
+from vane_step.web.pages.changes import answer, remember_board
 from vane_step.web.render import page, step_page, store_of
-from vane_step.web.view import board_view, scoreboard
+from vane_step.web.view import board_view
 
 router = APIRouter()
 
 
-def _told(kept: Kept) -> dict[str, Any]:
+def _told(request: Request, kept: Kept) -> dict[str, Any]:
     """Give what the slip of the board shows while nothing is chosen."""
     design = kept.design
     x0, y0, x1, y1 = outline(design).bounds
+    state = request.app.state
+    version, proposals = state.proposals.get(kept.id, (kept.version, []))
     return {
         "kept": kept, "design": design, "score": scoreboard(design), "rules": rule_sets(),
+        "accepted": state.accepted.get(kept.id, {}), "now": score_of(design),
+        "proposals": proposals if version == kept.version else [],
         "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),
         "size": f"{x1 - x0:g}x{y1 - y0:g}", "radius": design.board.corner_radius_nm / 1e6,
     }  # fmt: skip
@@ -36,7 +44,7 @@ def _told(kept: Kept) -> dict[str, Any]:
 def board(request: Request, id: str) -> HTMLResponse:
     """Show the board."""
     kept = store_of(request).get(id)
-    return step_page(request, kept, "board", _told(kept))
+    return step_page(request, kept, "board", _told(request, kept))
 
 
 @router.get("/d/{id}/board.json")
@@ -48,7 +56,38 @@ def board_data(request: Request, id: str) -> dict[str, Any]:
 @router.get("/d/{id}/score", response_class=HTMLResponse)
 def score(request: Request, id: str) -> HTMLResponse:
     """Give the board's figures and its placement list alone."""
-    return page(request, "_score.html", _told(store_of(request).get(id)))
+    return page(request, "_score.html", _told(request, store_of(request).get(id)))
+
+
+@router.get("/d/{id}/proposals/{number}")
+def proposal(request: Request, id: str, number: int) -> dict[str, Any]:
+    """Give the places of a proposed arrangement, to be shown on the board before it is taken."""
+    kept = store_of(request).get(id)
+    edit = _proposal(request, kept, number).edit
+    after = apply(kept.design, edit)[0]
+    return {"yards": {r: [list(p) for p in yard.exterior.coords] for r, yard in courtyards(after).items()}}
+
+
+@router.post("/d/{id}/proposals/{number}")
+def take_proposal(request: Request, id: str, number: int) -> dict[str, Any]:
+    """Take a proposed arrangement; it can be undone like any change."""
+    kept = store_of(request).get(id)
+    found = _proposal(request, kept, number)
+    label = "tidied arrangement" if found.tidied else f"arrangement {number + 1}"
+    after = store_of(request).edit(id, found.edit, label, kept.version)
+    remember_board(request, after)
+    return answer(request, after, label)
+
+
+def _proposal(request: Request, kept: Kept, number: int) -> Arrangement:
+    version, proposals = request.app.state.proposals.get(kept.id, (-1, []))
+    if version != kept.version or not 0 <= number < len(proposals):
+        raise NotFound(
+            "That arrangement is no longer proposed: the design has changed.", where=f"proposal {number + 1}",
+            next_step="Type: arrange all",
+        )  # fmt: skip
+    found: Arrangement = proposals[number]
+    return found
 
 
 @router.post("/d/{id}/outline")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shlex
+from collections.abc import Callable
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -10,6 +11,8 @@ from fastapi.responses import HTMLResponse, StreamingResponse
 from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.ask import VERBS, Proposal, ask, complete
+from vane_step.core.board.arrange import Arrangement
+from vane_step.core.board.score import scoreboard
 from vane_step.core.design.edits import edit_from
 from vane_step.core.errors import EditRefused, StaleEdit, VaneStepError
 from vane_step.core.judge import waive, waived_findings
@@ -134,6 +137,8 @@ def _act(request: Request, kept: Kept, proposal: Proposal) -> dict[str, Any]:
         return answer(request, store.redo(kept.id, kept.version), "redo")
     if verb == "route":
         _start_routing(request, kept, [w for w in words if w != "fresh"], "fresh" in words)
+    if verb == "propose":
+        _start_arranging(request, kept, words == ["tidy"])
     return {
         "version": kept.version,
         "undo": kept.undo,
@@ -155,6 +160,7 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
         label = f"route {result.links_made} of {result.links_wanted} links"
         after = store.edit(kept.id, result.edit, label, kept.version)
         answer(request, after, label)
+        remember_board(request, after)
         tell(
             {
                 "state": "done",
@@ -163,12 +169,43 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
             }
         )
 
-    def failed(error: Exception) -> None:
-        known = isinstance(error, VaneStepError)
-        tell({"state": "failed", "says": error.line() if known else f"Routing ended with a fault: {error!r}"})  # type: ignore[attr-defined]
+    if not request.app.state.jobs.route(kept.id, kept.design, nets, fresh, tell, done, _failing(tell)):
+        raise _busy(kept)
 
-    if not request.app.state.jobs.route(kept.id, kept.design, nets, fresh, tell, done, failed):
-        raise EditRefused("This design is being routed already.", where=kept.id, next_step="Wait for it, or stop it.")
+
+def _failing(tell: Callable[[dict[str, Any]], None]) -> Callable[[Exception], None]:
+    def failed(error: Exception) -> None:
+        says = error.line() if isinstance(error, VaneStepError) else f"The work ended with a fault: {error!r}"
+        tell({"state": "failed", "says": says})
+
+    return failed
+
+
+def _busy(kept: Kept) -> EditRefused:
+    return EditRefused(
+        "This design is being routed or arranged already.", where=kept.id, next_step="Wait for it, or stop it."
+    )
+
+
+def remember_board(request: Request, kept: Kept) -> None:
+    """Keep the figures of the board as the last accepted proposal left them; later ones are held against them."""
+    request.app.state.accepted[kept.id] = {f.name: f.value for f in scoreboard(kept.design)}
+
+
+def _start_arranging(request: Request, kept: Kept, tidy: bool) -> None:
+    """Arrange in the worker; what it proposes waits on the board page until it is taken or the design changes."""
+    hub, proposals = request.app.state.hub, request.app.state.proposals
+
+    def tell(data: dict[str, Any]) -> None:
+        hub.publish(kept.id, "job", data)
+
+    def done(found: list[Arrangement]) -> None:
+        proposals[kept.id] = (kept.version, found)
+        count = f"{len(found)} arrangements are" if len(found) > 1 else "An arrangement is"
+        tell({"state": "done", "says": f"{count} proposed beside the board", "proposals": len(found)})
+
+    if not request.app.state.jobs.arrange(kept.id, kept.design, tidy, tell, done, _failing(tell)):
+        raise _busy(kept)
 
 
 @router.post("/d/{id}/route/stop")

@@ -358,14 +358,41 @@ document.addEventListener("vane:job", (e) => {
   const d = e.detail, over = d.state === "done" || d.state === "failed";
   job.hidden = over;
   stop.hidden = over;
-  if (over) return;
+  if (over) { if (d.proposals) htmx.trigger("#score", "refresh"); return; }
   const bar = job.querySelector("progress");
   if (d.total) {
     bar.max = d.total; bar.value = d.settled;
     const left = d.settled > 0 ? ` · about ${Math.max(1, Math.round(d.seconds * (d.total - d.settled) / d.settled))} s left` : "";
-    job.querySelector("span").textContent = `${d.settled} of ${d.total} links settled, ${d.seconds} s${left}`;
-  } else { bar.removeAttribute("value"); job.querySelector("span").textContent = d.says || "Routing …"; }
+    job.querySelector("span").textContent = `${d.settled} of ${d.total} ${d.of}, ${d.seconds} s${left}`;
+  } else { bar.removeAttribute("value"); job.querySelector("span").textContent = d.says; }
 });
 stop.addEventListener("click", () => send("route/stop", {}));
+
+// -- proposed arrangements: pointing at one shows its places on the board --
+const score = document.getElementById("score");
+let shown = null;
+async function preview(number) {
+  if (number === shown) return;
+  shown = number;
+  const g = document.getElementById("ghosts");
+  if (!g || lay) return;
+  g.replaceChildren();
+  svg.classList.toggle("comparing", number !== null);
+  if (number === null) return;
+  const answer = await fetch(`/d/${design}/proposals/${number}`);
+  if (!answer.ok || shown !== number) return;
+  const { yards } = await answer.json();
+  for (const [ref, points] of Object.entries(yards)) {
+    const xs = points.map((p) => p[0]), ys = points.map((p) => p[1]);
+    el("path", { d: ring(points), class: "proposed" }, g);
+    const wide = Math.max(...xs) - Math.min(...xs), size = Math.min(2, wide / (0.62 * ref.length), Math.max(...ys) - Math.min(...ys));
+    const name = el("text", { transform: `translate(${(Math.min(...xs) + Math.max(...xs)) / 2} ${(Math.min(...ys) + Math.max(...ys)) / 2 - size * 0.35}) scale(1 -1)`, "font-size": size, class: "proposed-ref" }, g);
+    name.textContent = ref;
+  }
+}
+const line_of = (e) => e.target.closest("[data-proposal]");
+for (const kind of ["pointerover", "focusin"]) score.addEventListener(kind, (e) => preview(line_of(e) ? line_of(e).dataset.proposal : null));
+for (const kind of ["pointerleave", "focusout"]) score.addEventListener(kind, (e) => { if (!score.contains(e.relatedTarget)) preview(null); });
+score.addEventListener("click", (e) => { const take = e.target.closest("[data-take]"); if (take) { preview(null); send(`proposals/${take.dataset.take}`, {}); } });
 onChange(() => load(false));
 load(true).then(() => { if (location.hash) go(decodeURIComponent(location.hash.slice(1))); });

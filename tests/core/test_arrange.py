@@ -1,0 +1,121 @@
+"""Arrangements: held against shapes and links worked out by other code than the annealing's."""
+
+from __future__ import annotations
+
+import itertools
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely.geometry import LineString
+
+from tests.support import BEEPER, FROST, demo, folder
+from vane_step.core.board.arrange import propose
+from vane_step.core.board.check import check
+from vane_step.core.board.floor import bypass_pairs, is_connector
+from vane_step.core.board.geometry import courtyards, outline
+from vane_step.core.board.score import crossings, score, scoreboard
+from vane_step.core.design.edits import PlaceParts, apply
+from vane_step.core.design.model import Design
+from vane_step.core.errors import EditRefused
+from vane_step.core.route.router import route
+
+
+def taken(d: Design, **how: object) -> Design:
+    """Take the best of what is proposed."""
+    return apply(d, propose(d, **how)[0].edit)[0]  # type: ignore[arg-type]
+
+
+class Proposals(unittest.TestCase):
+    def judge(self, before: Design, after: Design) -> None:
+        """Everything has a place of its own on the board, and nothing was changed but places and loose copper."""
+        yards = courtyards(after)
+        self.assertEqual(set(yards), set(before.parts))
+        board = outline(after)
+        for ref, yard in yards.items():
+            if before.parts[ref].place != after.parts[ref].place:
+                self.assertTrue(board.covers(yard), ref)
+        for (one, a), (two, b) in itertools.combinations(yards.items(), 2):
+            if before.parts[one].place != after.parts[one].place or before.parts[two].place != after.parts[two].place:
+                self.assertLess(a.intersection(b).area, 1e-6, f"{one} {two}")
+        self.assertEqual([f.message for f in check(after).findings if f.level == "stop" and f.code != "open-link"], [])
+        self.assertEqual((before.nets, before.board), (after.nets, after.board))
+
+    def test_from_nowhere(self) -> None:
+        """Parts that have no place get one: better than by the first free place, and routed whole."""
+        given_board = folder("smd2L_015_s1")
+        d = apply(given_board, PlaceParts(places={r: None for r, p in given_board.parts.items() if len(p.pins) > 1}))[0]
+        after = taken(d, count=2, effort=0.5)
+        self.judge(d, after)
+        self.assertLess(score(after).worth, 1.1 * score(given_board).worth)
+        far = [outline(after).exterior.distance(courtyards(after)[r]) for r in d.parts if is_connector(d, d.parts[r])]
+        self.assertLess(sorted(far)[-2], 5.0, "six connectors take up most of the edge: one may be left out")
+        result = route(after)
+        self.assertEqual(result.links_made, result.links_wanted)
+
+    def test_kept_parts_stay(self) -> None:
+        """What is locked stays where it is, and its copper is lifted only where a part of its net moved."""
+        d = demo(FROST)
+        keep = {r: p.place.model_copy(update={"locked": True}) for r, p in d.parts.items() if p.place and r != "R1"}
+        locked = apply(d, PlaceParts(places=keep))[0]
+        after = taken(locked, count=1, effort=0.2)
+        self.judge(locked, after)
+        self.assertEqual({r for r in d.parts if locked.parts[r] != after.parts[r]}, {"R1"})
+        moved = {n for n, net in d.nets.items() if any(p.startswith("R1.") for p in net.pins)}
+        self.assertEqual(
+            {t.net for k, t in d.tracks.items() if k not in after.tracks}, moved & {t.net for t in d.tracks.values()}
+        )
+        everything = apply(
+            locked, PlaceParts(places={"R1": locked.parts["R1"].place.model_copy(update={"locked": True})})
+        )[0]
+        with self.assertRaises(EditRefused):
+            propose(everything)
+
+    def test_same_seed_same_places(self) -> None:
+        """A round board, one layer: the same seed gives the same places, and a stop keeps what is made."""
+        d = demo(BEEPER)
+        one, two = (propose(d, 2, seed=5, effort=0.1, progress=lambda done, _: done < 1) for _ in range(2))
+        self.assertEqual([a.edit for a in one], [a.edit for a in two])
+        self.assertEqual(len(one), 1)
+        self.judge(d, apply(d, one[0].edit)[0])
+
+
+class Scores(unittest.TestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(st.lists(st.tuples(*[st.integers(0, 30)] * 4, st.integers(0, 3)), max_size=14))
+    def test_crossings(self, rows: list[tuple[int, ...]]) -> None:
+        """Crossings are those that drawn lines have inside both."""
+        rows = [r for r in rows if r[:2] != r[2:4]]
+        a, b = np.array([r[:2] for r in rows]).reshape(-1, 2), np.array([r[2:4] for r in rows]).reshape(-1, 2)
+        names = np.array([r[4] for r in rows])
+        lines = [LineString([r[:2], r[2:4]]) for r in rows]
+        drawn = sum(
+            1 for (i, p), (j, q) in itertools.combinations(enumerate(lines), 2) if names[i] != names[j] and p.crosses(q)
+            and not any(p.distance(e) == 0 for e in q.boundary.geoms) and not any(q.distance(e) == 0 for e in p.boundary.geoms)
+        )  # fmt: skip
+        self.assertEqual(crossings(a.astype(float), b.astype(float), names), drawn)
+
+    def test_bypass_parts_are_shared_out(self) -> None:
+        """Every part a rail feeds gets a bypass part before any gets a second."""
+        d = folder("smd2L_150_s1")
+        pairs = bypass_pairs(d)
+        self.assertGreater(len(pairs), 10)
+        for net in d.nets.values():
+            mine = [served.split(".")[0] for helper, served in pairs if d.net_of(helper) == net.name]
+            if mine:
+                first = mine[: len(set(mine))]
+                self.assertEqual(len(first), len(set(first)), net.name)
+
+    def test_scoreboard(self) -> None:
+        """The figures of a finished demo, by other ways to count them."""
+        d = demo(FROST)
+        found = {f.name: f for f in scoreboard(d)}
+        self.assertEqual(found["open links"].value, 0)
+        self.assertEqual(found["vias"].value, len(d.vias))
+        self.assertAlmostEqual(found["board area"].value, outline(d).area / 100)
+        rule = {f.name: f for f in scoreboard(d)}["hottest track"]
+        self.assertIn(rule.note.split(",")[0], d.nets)
+        self.assertLessEqual(
+            rule.value, max(n.rule.current.rise_k for n in d.nets.values() if n.rule and n.rule.current) + 1e-6
+        )

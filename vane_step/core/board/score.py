@@ -1,0 +1,154 @@
+"""What a board is worth in numbers, so that arrangements and layouts can be compared; no limit is held against here."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from vane_step.core.board.check import check, figures
+from vane_step.core.board.copper import connectivity
+from vane_step.core.board.floor import bypass_pairs, is_connector
+from vane_step.core.board.geometry import copper_items, courtyards, outline
+from vane_step.core.board.widths import hottest
+from vane_step.core.derive import derived
+from vane_step.core.design.model import Design
+
+# What a crossing of two straight links costs, in mm: about a pair of vias.
+CROSSING_MM = 6.0
+NEAR_MM = 3.0
+
+
+@dataclass(frozen=True)
+class Score:
+    """How good an arrangement is.
+
+    Parameters
+    ----------
+    link_mm
+        Length of the straight links of all nets but grounds, each net as its shortest tree.
+    crossings
+        Crossings among them.
+    bypass_mm
+        The farthest any bypass part is from a pin of its rail, copper to copper.
+    bypass_far
+        Bypass parts farther than 3 mm.
+    edge_mm
+        The farthest any connector is from the board's edge.
+    """
+
+    link_mm: float
+    crossings: int
+    bypass_mm: float
+    bypass_far: int
+    edge_mm: float
+
+    @property
+    def worth(self) -> float:
+        """Take all together, in mm of link; less is better."""
+        return self.link_mm + CROSSING_MM * self.crossings + 10.0 * self.bypass_far + 4.0 * self.edge_mm
+
+
+@derived("parts", "packages", "nets", "board")
+def score(design: Design) -> Score:
+    """Work out what the arrangement of a board is worth, whatever copper is laid on it."""
+    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
+    grounds = {n.name for n in design.nets.values() if n.role == "ground"}
+    links = [k for k in connectivity(bare).open_links if k.net not in grounds]
+    a, b = np.array([k.a_mm for k in links]).reshape(-1, 2), np.array([k.b_mm for k in links]).reshape(-1, 2)
+    names = np.array([k.net for k in links])
+    far = _bypass(bare)
+    edge = outline(design).exterior
+    yards = courtyards(design)
+    edges = [float(edge.distance(yards[r])) for r, p in design.parts.items() if r in yards and is_connector(design, p)]
+    return Score(
+        float(np.hypot(*(a - b).T).sum()) if len(links) else 0.0, crossings(a, b, names), max(far, default=0.0),
+        sum(1 for d in far if d > NEAR_MM), max(edges, default=0.0),
+    )  # fmt: skip
+
+
+def _bypass(bare: Design) -> list[float]:
+    """Give for every bypass part how far it is from the nearest pin of those its rail feeds."""
+    pads = {i.id: i for i in copper_items(bare) if i.kind == "pad"}
+    pairs = bypass_pairs(bare)
+    served: dict[str, set[str]] = {}
+    for _, pin in pairs:
+        served.setdefault(bare.net_of(pin) or "", set()).add(pin)
+    found = []
+    for helper, _ in pairs:
+        mine = pads.get(helper)
+        others = [pads[p] for p in served[bare.net_of(helper) or ""] if p in pads]
+        if mine and others:
+            gap = min(float(mine.spine.distance(o.spine)) - mine.radius_mm - o.radius_mm for o in others)
+            found.append(max(0.0, gap))
+    return found
+
+
+def crossings(a: np.ndarray, b: np.ndarray, names: np.ndarray) -> int:
+    """Count the crossings among straight links of different nets.
+
+    Parameters
+    ----------
+    a, b : float64 arrays, n x 2
+        Their ends; ``names`` their nets. Links that only touch at an end do not cross.
+    """
+    if len(a) < 2:
+        return 0
+
+    def side(p: np.ndarray, q: np.ndarray, r: np.ndarray) -> np.ndarray:
+        ahead, aside = q - p, r - p
+        turn: np.ndarray = np.sign(ahead[..., 0] * aside[..., 1] - ahead[..., 1] * aside[..., 0])
+        return turn
+
+    p, q, r, s = a[:, None], b[:, None], a[None, :], b[None, :]
+    over = (side(p, q, r) * side(p, q, s) < 0) & (side(r, s, p) * side(r, s, q) < 0)
+    return int(np.triu(over & (names[:, None] != names[None, :]), 1).sum())
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One line of the scoreboard; ``digits`` after the point are worth showing, and less is better."""
+
+    name: str
+    value: float
+    unit: str = ""
+    note: str = ""
+    digits: int = 0
+
+
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+def scoreboard(design: Design) -> tuple[Figure, ...]:
+    """Give the figures a layout is judged by, most pressing first."""
+    numbers = figures(design)
+    worth = score(design)
+    stops = sum(1 for f in check(design).findings if f.level == "stop" and f.code not in ("open-link", "not-placed"))
+    found = [
+        Figure("open links", numbers["links_open"], f"of {numbers['links_total']}"),
+        Figure("breaches", stops),
+        Figure("wire jumpers", numbers["jumpers"])
+        if design.board.copper_layers == 1
+        else Figure("vias", numbers["vias"]),
+        Figure("track length", numbers["track_length_mm"], "mm", _against_the_tree(design, numbers)),
+        Figure("links cross", worth.crossings, "times", "as straight lines, grounds left out"),
+    ]
+    if worth.bypass_mm:
+        far = f"{worth.bypass_far} over {NEAR_MM:g} mm" if worth.bypass_far else f"all within {NEAR_MM:g} mm"
+        found.append(Figure("farthest bypass part", worth.bypass_mm, "mm", far, 1))
+    if hot := hottest(design):
+        found.append(Figure("hottest track", hot[1], "K", f"{hot[0]}, above its surroundings, by IPC-2221", 1))
+    return (*found, Figure("board area", outline(design).area / 100, "cm²", digits=1))
+
+
+def _against_the_tree(design: Design, numbers: dict[str, float | int]) -> str:
+    """Hold the length of a finished board's tracks against the shortest tree over each net's pads."""
+    poured = {p.net for p in design.pours.values()}
+    if numbers["links_open"] or not design.tracks:
+        return ""
+    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
+    tree = 0.0
+    for link in connectivity(bare).open_links:
+        if link.net not in poured:
+            dx, dy = abs(link.a_mm[0] - link.b_mm[0]), abs(link.a_mm[1] - link.b_mm[1])
+            tree += max(dx, dy) + (2**0.5 - 1) * min(dx, dy)
+    laid = sum(i.spine.length for i in copper_items(design) if i.kind == "track" and i.net not in poured)
+    return f"{laid / tree:.2f} of the shortest octilinear tree" if tree else ""
