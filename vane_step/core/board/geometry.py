@@ -21,6 +21,8 @@ from vane_step.core.design.model import Design, PadSpec, Part, PartPlace, pin_na
 from vane_step.core.quantity import nm
 
 ARC_SEGMENTS = 16
+# A polygon with 4n corners drawn round a circle must be this much larger to contain it.
+WIDEN = 1 / math.cos(math.pi / (4 * ARC_SEGMENTS))
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,7 +59,7 @@ class CopperItem:
         r = self.radius_mm + grow_mm
         if r <= 0:
             return self.spine
-        return self.spine.buffer(r / math.cos(math.pi / (4 * ARC_SEGMENTS)), quad_segs=ARC_SEGMENTS)
+        return self.spine.buffer(r * WIDEN, quad_segs=ARC_SEGMENTS)
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
 import shapely
 from shapely.geometry import LineString, MultiLineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
-from vane_step.core.board.geometry import copper_items, courtyards, holes, outline, place_point
+from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, copper_items, courtyards, holes, outline, place_point
 from vane_step.core.board.strokefont import text_lines, text_width
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Side, natural
 
 REF_HEIGHTS_MM = (1.2, 1.0)
+# Shorter lines are left out.
+LEAST_MM = 0.3
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +43,14 @@ class Printed:
     height_mm: float
     turn_deg: float
 
+    def corners(self, margin_mm: float) -> tuple[tuple[float, float], tuple[float, float]]:
+        """Give two opposite corners of the box of a text that lies or stands upright, grown by a margin."""
+        wide = text_width(self.text, self.height_mm) / 2 + margin_mm
+        tall = self.height_mm / 2 + margin_mm
+        if self.turn_deg % 180:
+            wide, tall = tall, wide
+        return (self.x_mm - wide, self.y_mm - tall), (self.x_mm + wide, self.y_mm + tall)
+
     def box(self, margin_mm: float = 0.1) -> Polygon:
         """Give the box the middle lines of the text fill, grown by a margin, in millimetres."""
         half = text_width(self.text, self.height_mm) / 2 + margin_mm
@@ -48,14 +59,16 @@ class Printed:
         return shapely.affinity.rotate(flat, self.turn_deg, origin=(self.x_mm, self.y_mm))
 
 
-def mask_openings(design: Design, side: Side) -> list[BaseGeometry]:
+@derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes")
+def mask_openings(design: Design, side: Side) -> tuple[BaseGeometry, ...]:
     """Give what is free of solder mask on a side: pads and jumper holes grown by the margin, and bare holes."""
     margin = design.board.rules.mask_margin_nm / 1e6
-    items = [i for i in copper_items(design) if i.kind in ("pad", "jumper") and (side in i.layers or i.drill_mm)]
+    bare_board = design.replaced(tracks={})
+    items = [i for i in copper_items(bare_board) if i.kind in ("pad", "jumper") and (side in i.layers or i.drill_mm)]
     bare = [h for h in holes(design) if not h.plated and h.net is None]
-    return [i.shape(margin) for i in items] + [
-        shapely.Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2 + margin) for h in bare
-    ]
+    spines = np.array([i.spine for i in items] + [shapely.Point(h.x_mm, h.y_mm) for h in bare], dtype=object)
+    grow = np.array([i.radius_mm + margin for i in items] + [h.drill_mm / 2 + margin for h in bare])
+    return tuple(shapely.buffer(spines, grow * WIDEN, quad_segs=ARC_SEGMENTS)) if len(spines) else ()
 
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "holes", "texts")
@@ -94,58 +107,77 @@ def _reach_mm(design: Design) -> float:
 
 
 def _outlines(design: Design, side: Side, width: float) -> list[LegendLine]:
-    lines = []
+    """Give the outlines of the parts of a side, cut back at openings and at the edge."""
+    drawn: list[tuple[str, list[tuple[float, float]]]] = []
+    for part in design.parts.values():
+        if part.place is not None and part.place.side == side:
+            for run in design.packages[part.package].legend:
+                points = [place_point(part.place, x, y) for x, y in run]
+                drawn.append((part.ref, [(x / 1e6, y / 1e6) for x, y in points]))
+    if not drawn:
+        return []
     board = outline(design).buffer(-width / 2)
     shapely.prepare(board)
-    reach = _reach_mm(design)
-    openings = [o.buffer(reach) for o in mask_openings(design, side)]
-    tree = STRtree(openings)
-    for part in design.parts.values():
-        if part.place is None or part.place.side != side:
+    openings = shapely.buffer(np.array(mask_openings(design, side), dtype=object), _reach_mm(design))
+    shapes = np.array([LineString(points) for _, points in drawn], dtype=object)
+    cut: dict[int, list[int]] = {}
+    for k, opening in zip(*STRtree(openings).query(shapes, predicate="intersects"), strict=True):
+        cut.setdefault(int(k), []).append(int(opening))
+    inside = shapely.covers(board, shapes)
+    lines = []
+    for k, (ref, points) in enumerate(drawn):
+        if shapes[k].length <= LEAST_MM:
             continue
-        for run in design.packages[part.package].legend:
-            points = [place_point(part.place, x, y) for x, y in run]
-            line = LineString([(x / 1e6, y / 1e6) for x, y in points])
-            near = tree.query(line, predicate="intersects")
-            left: BaseGeometry = line.difference(shapely.union_all([openings[k] for k in near])) if len(near) else line
-            if not board.covers(left):
-                left = left.intersection(board)
-            for piece in left.geoms if isinstance(left, MultiLineString) else [left]:
-                if isinstance(piece, LineString) and piece.length > 0.3:
-                    lines.append(LegendLine(part.ref, "outline", side, tuple(piece.coords), width))
+        if k not in cut and inside[k]:
+            lines.append(LegendLine(ref, "outline", side, tuple(points), width))
+            continue
+        left: BaseGeometry = shapes[k].difference(shapely.union_all(openings[cut[k]])) if k in cut else shapes[k]
+        if not inside[k]:
+            left = left.intersection(board)
+        for piece in left.geoms if isinstance(left, MultiLineString) else [left]:
+            if isinstance(piece, LineString) and piece.length > LEAST_MM:
+                lines.append(LegendLine(ref, "outline", side, tuple(piece.coords), width))
     return lines
 
 
-@derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts", "tracks")
+@derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts")
 def references(design: Design, side: Side) -> tuple[Printed, ...]:
-    """Place the references of a side: nearest free spot round each part, large parts last."""
+    """Place the references of a side: nearest free spot round each part, large parts last.
+
+    All spots of all parts are held against openings, courtyards, texts and the edge at once; only what references do
+    to each other is left to go through one by one.
+    """
     margin = max(0.1, _reach_mm(design))
-    openings = mask_openings(design, side)
     yards = {r: y for r, y in courtyards(design).items() if design.parts[r].place.side == side}  # type: ignore[union-attr]
+    spots = [
+        s for ref in sorted(yards, key=lambda r: (yards[r].area, natural(r))) for s in _spots(ref, side, yards[ref])
+    ]
+    if not spots:
+        return ()
+    openings = mask_openings(design, side)
+    texts = [
+        Printed(t.id, t.text, side, t.x_nm / 1e6, t.y_nm / 1e6, t.height_nm / 1e6, t.turn_deg).box()
+        for t in design.texts.values()
+        if t.side == side
+    ]
+    number = {ref: k for k, ref in enumerate(yards)}
+    solids = np.array([*openings, *texts, *yards.values()], dtype=object)
+    owner = np.array([-1] * (len(openings) + len(texts)) + list(range(len(yards))))
+    low, high = np.array([s.corners(margin) for s in spots]).transpose(1, 0, 2)
+    frames = shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1])
+    mine = np.array([number[s.owner] for s in spots])
+    hit, solid = STRtree(solids).query(frames, predicate="intersects")
     board = outline(design).buffer(-0.3)
-    solids = openings + list(yards.values())
-    owner = [""] * len(openings) + list(yards)
-    tree = STRtree(solids)
-    taken: list[Polygon] = []
-    for item in design.texts.values():
-        if item.side == side:
-            taken.append(
-                Printed(
-                    item.id, item.text, side, item.x_nm / 1e6, item.y_nm / 1e6, item.height_nm / 1e6, item.turn_deg
-                ).box()
-            )
-    placed: list[Printed] = []
-    for ref in sorted(yards, key=lambda r: (yards[r].area, natural(r))):
-        for spot in _spots(ref, side, yards[ref]):
-            frame = spot.box(margin)
-            hits = tree.query(frame, predicate="intersects")
-            if any(owner[k] != ref for k in hits):
-                continue
-            if board.covers(frame) and not any(frame.intersects(t) for t in taken):
-                placed.append(spot)
-                taken.append(frame)
-                break
-    return tuple(placed)
+    shapely.prepare(board)
+    free = shapely.covers(board, frames)
+    free[hit[owner[solid] != mine[hit]]] = False
+    taken: list[int] = []
+    done: set[str] = set()
+    for k in np.flatnonzero(free):
+        if spots[k].owner not in done and not ((low[taken] <= high[k]) & (low[k] <= high[taken])).all(axis=1).any():
+            taken.append(int(k))
+            done.add(spots[k].owner)
+    return tuple(spots[k] for k in taken)
 
 
 def _spots(ref: str, side: Side, yard: Polygon) -> list[Printed]:

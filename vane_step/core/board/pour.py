@@ -11,12 +11,10 @@ from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
-from vane_step.core.board.geometry import ARC_SEGMENTS, CopperItem, copper_items, holes, keepouts, outline
+from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, CopperItem, copper_items, holes, keepouts, outline
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Pour
 
-# A polygon with 4n corners drawn round a circle must be this much larger to contain it.
-WIDEN = 1 / math.cos(math.pi / (4 * ARC_SEGMENTS))
 SAFETY_MM = 1e-4
 
 

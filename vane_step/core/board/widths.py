@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from functools import partial
 
+import numpy as np
 import shapely
 
 from vane_step.core.board.geometry import CopperItem, copper_items
@@ -81,7 +82,9 @@ def is_neck(rule: NetRule, piece: CopperItem, pads: Iterable[CopperItem]) -> boo
     if piece.width_mm < rule.neck_width_nm / 1e6 - TOLERANCE_MM:
         return False
     reach = rule.neck_length_nm / 1e6 + TOLERANCE_MM
-    near = [p for p in pads if shapely.distance(p.spine, piece.spine) - p.radius_mm <= reach]
+    mine = list(pads)
+    far = shapely.distance([p.spine for p in mine], piece.spine) - [p.radius_mm for p in mine]
+    near = [mine[k] for k in np.flatnonzero(far <= reach)]
     return _covered(list(piece.spine.coords), near, reach, 6)
 
 
