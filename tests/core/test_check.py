@@ -19,12 +19,14 @@ from tests.support import (
     joined_nets,
     mirrored,
     part,
+    routed,
     track,
     two_tracks,
     via,
 )
 from vane_step.core.board.check import check, figures
 from vane_step.core.board.copper import connectivity
+from vane_step.core.board.geometry import copper_items
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.design.edits import LayCopper, PlaceParts, SetItem, apply
 from vane_step.core.design.model import (
@@ -42,10 +44,13 @@ from vane_step.core.judge import all_findings
 from vane_step.core.quantity import nm
 from vane_step.data.shipped import rule_set
 
+# Tests of gaps lay copper that leads nowhere.
+LOOSE = ("open-link", "loose-end", "loose-via")
 
-def codes(d: Design) -> list[str]:
-    """List the codes of all findings but open links."""
-    return [f.code for f in check(d).findings if f.code != "open-link"]
+
+def codes(d: Design, leave_out: tuple[str, ...] = LOOSE) -> list[str]:
+    """List the codes of findings."""
+    return [f.code for f in check(d).findings if f.code not in leave_out]
 
 
 class Exactness(unittest.TestCase):
@@ -133,7 +138,7 @@ class SeededFaults(unittest.TestCase):
             mine = [f for f in check(faulty).findings if f.code == code]
             with self.subTest(code):
                 self.assertTrue(mine)
-                self.assertEqual([f.code for f in found if f.code not in ("copper-to-edge",)], [])
+                self.assertEqual([f.code for f in found if f.code not in ("copper-to-edge", *LOOSE)], [])
                 self.assertTrue(all(f.source and f.message and f.place.label() for f in mine))
                 self.assertIn(mine[0].source, (rules.title, *{f.source for f in mine}))
         self.assertEqual(codes(d), [])
@@ -256,3 +261,81 @@ class DemoBoards(unittest.TestCase):
             self.assertEqual([f.code for f in all_findings(d) if f.level in ("stop", "look")], [])
             self.assertEqual(figures(d)["links_open"], 0)
         self.assertLessEqual(len(demo(BEEPER).jumpers), 2)
+
+
+class Craft(unittest.TestCase):
+    """What breaks no limit of the maker and should be looked at all the same: each fault found, nothing else."""
+
+    def seeded(self, code: str, d: Design) -> None:
+        """Only this fault is told, with a reading on the wrong side of its limit."""
+        found = [f for f in check(d).findings if f.code not in ("open-link", "legend-on-pad")]
+        self.assertEqual([f.code for f in found], [code])
+        reading, limit = found[0].reading, found[0].limit
+        assert reading is not None and limit is not None
+        self.assertTrue(reading < limit if found[0].sense == "at least" else reading > limit)
+        self.assertTrue(found[0].source and found[0].place.x_nm is not None)
+
+    def two_ends(self, *points: tuple[float, float], **more: object) -> Design:
+        """Two chips joined by a track along some points."""
+        parts = [part("R1", "CHIP-2012M", 8, 15), part("R2", "CHIP-2012M", 30, 15)]
+        start = design(parts, {"A": "R1.2 R2.1"})
+        from_pad, to_pad = ((i.x_mm, i.y_mm) for i in copper_items(start) if i.id in ("R1.2", "R2.1"))
+        tracks = {"T1": track("T1", "A", 0.3, from_pad, *points, to_pad), **more.pop("tracks", {})}  # type: ignore[dict-item]
+        return start.replaced(tracks=tracks, **more)
+
+    def test_correct_copper_is_left_alone(self) -> None:
+        """Routed boards of every kind and all demos have nothing to look at; a right angle is no fault."""
+        codes_of = {f.code for n in ("smd2L_040_s1", "th1L_015_s1") for f in check(routed(n)).findings}
+        self.assertEqual(codes_of, set())
+        self.assertEqual(codes(self.two_ends((20, 15), (20, 20), (25, 20), (25, 15)), ("open-link",)), [])
+
+    def test_seeded_faults(self) -> None:
+        """A sharp corner, an end in nothing, a via that joins nothing, one in a pad, and a hole too deep to plate."""
+        self.seeded("acute-corner", self.two_ends((22, 15), (21, 18), (21, 21), (28, 21)))
+        self.seeded("loose-end", self.two_ends(tracks={"T2": track("T2", "A", 0.3, (18, 15), (18, 20))}))
+        self.seeded("loose-via", self.two_ends(vias={"V1": via("V1", "A", 18, 15)}))
+        pad = next(i for i in copper_items(self.two_ends()) if i.id == "R2.1")
+        there = {"V1": via("V1", "A", pad.x_mm, pad.y_mm)}
+        under = {"T2": track("T2", "A", 0.3, (pad.x_mm, pad.y_mm), (18, 20), layer="back")}
+        up = {"V2": via("V2", "A", 18, 20), "T3": track("T3", "A", 0.3, (18, 20), (18, 15))}
+        d = self.two_ends(tracks={**under, "T3": up["T3"]}, vias={**there, "V2": up["V2"]})  # type: ignore[dict-item]
+        self.seeded("via-in-pad", d)
+        free = apply(
+            d,
+            LayCopper(
+                lift=("V1", "T2"),
+                vias=(via("V1", "A", 18, 15),),
+                tracks=(track("T4", "A", 0.3, (18, 15), (18, 20), layer="back"),),
+            ),
+        )[0]
+        self.assertEqual(codes(free, ("open-link",)), [])
+        thick = free.board.model_copy(update={"rules": free.board.rules.model_copy(update={"board_mm": 2.6})})
+        self.assertEqual(set(codes(free.replaced(board=thick))), {"aspect-ratio"})
+
+    @settings(deadline=None, max_examples=25)
+    @given(st.floats(0.0, 0.3))
+    def test_mask_bridge(self, gap: float) -> None:
+        """Mask between pads of two parts is told exactly where it is narrower than holds."""
+        margin = rule_set("standard-house").mask_margin_nm / 1e6
+        wide = next(i for i in copper_items(design([part("R1", "CHIP-2012M", 10, 10)])) if i.id == "R1.2")
+        half = wide.spine.bounds[2] - wide.x_mm
+        left = wide.x_mm + half + 2 * margin + gap
+        two = design(
+            [part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", left + (wide.x_mm - 10) + half, 10)],
+            {"A": "R1.2", "B": "R2.1"},
+        )
+        self.assertEqual("mask-bridge" in codes(two), gap < 0.079)
+
+    def test_few_spokes(self) -> None:
+        """A pad of a pour that tracks of others shut in on three sides hangs on one spoke."""
+        pour = {"P1": Pour(id="P1", net="G", layer="back")}
+        parts = [part("J1", "HDR-1x2", 15, 15)]
+        d = design(parts, {"G": "J1.1", "B": "J1.2"}, pours=pour)
+        self.assertEqual(codes(d), [])
+        pad = next(i for i in copper_items(d) if i.id == "J1.1")
+        x, y, r = pad.x_mm, pad.y_mm, pad.width_mm / 2 + 0.36
+        far = x + (6 if next(i.x_mm for i in copper_items(d) if i.id == "J1.2") < x else -6)
+        near = x - r if far > x else x + r
+        points = [(far, y + r), (near, y + r), (near, y - r), (far, y - r)]
+        shut = d.replaced(tracks={"T1": track("T1", "B", 0.3, *points, layer="back")})
+        self.assertEqual(codes(shut), ["few-spokes"])

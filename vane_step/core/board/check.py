@@ -10,6 +10,7 @@ import shapely
 from shapely.strtree import STRtree
 
 from vane_step.core.board.copper import LAYER_BIT, connectivity
+from vane_step.core.board.craft import craft_findings
 from vane_step.core.board.geometry import CopperItem, box_on_board, copper_items, courtyards, holes, keepouts, outline
 from vane_step.core.board.legend import legend, mask_openings
 from vane_step.core.board.pour import pour_pieces
@@ -46,7 +47,7 @@ def check(design: Design) -> CheckResult:
     findings: list[Finding] = []
     for rule in (
         _clearances, _pour_clearances, _edges, _rings_and_drills, _hole_gaps, _hole_copper, _keepouts, _open_links,
-        _courtyards, _inside, _legend, _jumpers, width_findings,
+        _courtyards, _inside, _legend, _jumpers, width_findings, craft_findings,
     ):  # fmt: skip
         findings += rule(design)
     return CheckResult(tuple(ordered(findings)), figures(design))

@@ -9,7 +9,6 @@ import numpy as np
 import shapely
 from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
-from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, CopperItem, copper_items, holes, keepouts, outline
 from vane_step.core.derive import derived
@@ -48,7 +47,8 @@ def pour_pieces(design: Design) -> tuple[PouredCopper, ...]:
 def _fill(design: Design, pour: Pour) -> PouredCopper:
     rules = design.board.rules
     area: BaseGeometry = outline(design).buffer(-(rules.edge_clearance_nm / 1e6 + SAFETY_MM), join_style="mitre")
-    others: list[BaseGeometry] = []
+    spines: list[BaseGeometry] = []
+    reach: list[float] = []
     mine: list[CopperItem] = []
     least = pour.clearance_nm / 1e6
     for item in copper_items(design):
@@ -58,11 +58,15 @@ def _fill(design: Design, pour: Pour) -> PouredCopper:
             mine.append(item)
             continue
         gap = max(least, design.rule_of(item.net).clearance_nm / 1e6, rules.min_clearance_nm / 1e6)
-        others.append(_grown(item.spine, item.radius_mm + gap))
+        spines.append(item.spine)
+        reach.append(item.radius_mm + gap)
     for hole in holes(design):
         if not hole.plated and hole.net is None:
             gap = max(least, rules.hole_to_copper_nm / 1e6)
-            others.append(_grown(Point(hole.x_mm, hole.y_mm), hole.drill_mm / 2 + gap))
+            spines.append(Point(hole.x_mm, hole.y_mm))
+            reach.append(hole.drill_mm / 2 + gap)
+    grown = (np.array(reach) + SAFETY_MM) * WIDEN
+    others = list(shapely.buffer(np.array(spines, dtype=object), grown, quad_segs=ARC_SEGMENTS)) if spines else []
     others += [zone.buffer(SAFETY_MM) for zone in keepouts(design).values()]
     area = area.difference(shapely.union_all(others)) if others else area
     area = area.difference(_relief(mine, pour))
@@ -107,7 +111,9 @@ def _joined(area: BaseGeometry, mine: list[CopperItem]) -> list[Polygon]:
         return []
     spines = np.array([i.spine for i in mine], dtype=object)
     radius = np.array([i.radius_mm for i in mine])
-    tree = STRtree(pieces)
-    _, hit = tree.query(spines, predicate="dwithin", distance=radius + 1e-6)
-    kept = [pieces[k] for k in sorted(set(hit.tolist()))]
+    kept = []
+    for piece in pieces:
+        shapely.prepare(piece)
+        if shapely.dwithin(piece, spines, radius + 1e-6).any():
+            kept.append(piece)
     return sorted(kept, key=lambda p: (-p.area, p.bounds))
