@@ -198,7 +198,10 @@ def route(
             "links_wanted": result.links_wanted,
             "links_made": result.links_made,
             "rounds": result.rounds,
+            "blocked": [asdict(b) for b in result.blocked],
         }
+        if result.why:
+            console.print(f"Links stayed open: {result.why}.", markup=False, soft_wrap=True)
         return result.edit, extra
 
     change(source, output, report, make)

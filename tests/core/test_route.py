@@ -194,3 +194,44 @@ class Wishes(unittest.TestCase):
         """A board beyond the grid is refused with what is allowed."""
         with self.assertRaises(EditRefused):
             route(design([part("R1", "CHIP-2012M", 10, 10)], {"A": "R1.1 R1.2"}, board(900, 900)))
+
+
+class Blocked(unittest.TestCase):
+    """A link that finds no way says what is in it."""
+
+    def test_what_is_in_the_way(self) -> None:
+        """Two nets that must cross on one layer without wires: one is laid, and is named as what blocks the other."""
+        rules = rule_set("standard-house").model_copy(update={"jumper": None, "copper_layers": (1,)})
+        strip = board(30, 5, 1, rules)
+        parts = [part("J1", "HDR-1x2", 4, 2.5), part("J2", "HDR-1x2", 26, 2.5)]
+        crossed = design(parts, {"A": "J1.1 J2.2", "B": "J1.2 J2.1"}, strip)
+        wide = {
+            n: net.model_copy(update={"rule": NetRule(width_nm=nm(0.9), clearance_nm=nm(0.3))})
+            for n, net in crossed.nets.items()
+        }
+        result = route(crossed.replaced(nets=wide))
+        self.assertEqual((result.links_made, result.links_wanted), (1, 2))
+        (blocked,) = result.blocked
+        self.assertEqual({blocked.net, *blocked.by}, {"A", "B"})
+        self.assertIn("lift or move", result.why)
+
+    def test_shut_in(self) -> None:
+        """A pad inside a ring of kept copper has no way, and no net is blamed for it."""
+        parts = [part("R1", "CHIP-2012M", 10, 15), part("R2", "CHIP-2012M", 30, 15)]
+        ring = track("T1", "B", 0.3, (6, 11), (14, 11), (14, 19), (6, 19), (6, 11)).model_copy(update={"locked": True})
+        d = design(
+            parts,
+            {"A": "R1.2 R2.1", "B": ""},
+            board(40, 30, 1, rule_set("standard-house").model_copy(update={"jumper": None, "copper_layers": (1,)})),
+        )
+        d = d.replaced(
+            parts={
+                r: p.model_copy(update={"place": p.place.model_copy(update={"side": "back"})})
+                for r, p in d.parts.items()
+                if p.place
+            },
+            tracks={"T1": ring.model_copy(update={"layer": "back"})},
+        )
+        result = route(d)
+        self.assertEqual((result.links_made, result.blocked[0].by), (0, ()))
+        self.assertIn("shut in", result.why)

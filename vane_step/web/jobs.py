@@ -29,6 +29,7 @@ class RouteDone:
     links_wanted: int
     links_made: int
     seconds: float
+    why: str = ""
 
 
 def _end_with_the_server() -> None:
@@ -86,7 +87,7 @@ def _route(text: str, nets: list[str], fresh: bool, board: Any, key: str) -> dic
     result = route(from_json(text), nets=set(nets) if nets else None, fresh=fresh, progress=_telling(board, key))
     return {
         "edit": result.edit.model_dump(mode="json"), "wanted": result.links_wanted, "made": result.links_made,
-        "seconds": time.perf_counter() - begun,
+        "why": result.why, "seconds": time.perf_counter() - begun,
     }  # fmt: skip
 
 
@@ -162,7 +163,7 @@ class Jobs:
         def settle(answer: dict[str, Any]) -> None:
             edit = edit_from(answer["edit"])
             assert isinstance(edit, LayCopper)
-            done(RouteDone(edit, answer["wanted"], answer["made"], answer["seconds"]))
+            done(RouteDone(edit, answer["wanted"], answer["made"], answer["seconds"], answer["why"]))
 
         work = partial(_route, to_json(design), nets, fresh)
         return self._begin(key, work, partial(_progress, tell, "links settled"), settle, failed)

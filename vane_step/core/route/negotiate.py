@@ -31,7 +31,16 @@ PATIENCE = 24
 Progress = Callable[[int, int], bool]
 
 
-def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[Routed], int]:
+@dataclass(frozen=True)
+class Blocked:
+    """A net with links that found no way, and the nets whose tracks are in it; none when only fixed things are."""
+
+    net: str
+    links: int
+    by: tuple[str, ...]
+
+
+def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[Routed], int, list[Blocked]]:
     """Route all nets of a problem.
 
     Parameters
@@ -42,9 +51,9 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
 
     Returns
     -------
-    tuple of list of Routed and int
-        One entry a net, without overlaps; and the number of rounds it took. The same problem gives the same
-        answer.
+    tuple of list of Routed, int, and list of Blocked
+        One entry a net, without overlaps; the number of rounds it took; and why links stayed open. The same problem
+        gives the same answer.
     """
     run = Claims(problem)
     work = _Work(sum(max(0, len(j.terminals) - 1) for j in problem.jobs), progress)
@@ -63,7 +72,8 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
         rounds += _complete(run, routed, work)
         _fewer_wires(run, routed, work)
     _straighten(run, routed)
-    return [routed[j.name] for j in jobs if j.name in routed], rounds
+    blocked = [] if work.stopped else [_blocked(run, routed, name) for name, r in routed.items() if r.failed]
+    return [routed[j.name] for j in jobs if j.name in routed], rounds, blocked
 
 
 @dataclass
@@ -135,6 +145,31 @@ def _complete(run: Claims, routed: dict[str, Routed], work: _Work) -> int:
         else:
             _polish(run, routed, work)
     return rounds
+
+
+def _blocked(run: Claims, routed: dict[str, Routed], name: str) -> Blocked:
+    """Find out what is in the way of a net's open links: the tracks its cheapest way would have to cross."""
+    net = routed[name]
+    _afresh(run, PRESSURE_MOST)
+    run.release(net)
+    soft = run.route_net(Routed(net.job, net.paths))
+    run.hold(soft)
+    lat = run.problem.lattice
+    crossed = set()
+    for nodes in run.conflicts(soft).values():
+        for other, found in routed.items():
+            if other != name and any(_near(nodes, p.nodes, lat.w, lat.plane) for p in found.paths):
+                crossed.add(other)
+    run.release(soft)
+    run.hold(net)
+    return Blocked(name, net.failed, tuple(sorted(crossed)))
+
+
+def _near(a: np.ndarray, b: np.ndarray, w: int, plane: int) -> bool:
+    """Tell whether nodes of two paths on one layer come within a millimetre or so of each other."""
+    ax, ay, bx, by = a % plane % w, a % plane // w, b % plane % w, b % plane // w
+    close = (np.abs(ax[:, None] - bx[None, :]) < 8) & (np.abs(ay[:, None] - by[None, :]) < 8)
+    return bool((close & (a[:, None] // plane == b[None, :] // plane)).any())
 
 
 def _left(routed: dict[str, Routed]) -> int:

@@ -16,7 +16,7 @@ from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import MAX_CELLS, build, choose_lattice
-from vane_step.core.route.negotiate import Progress, negotiate
+from vane_step.core.route.negotiate import Blocked, Progress, negotiate
 from vane_step.core.route.straighten import without_stairs
 
 MAX_REPAIRS = 4
@@ -33,6 +33,21 @@ class RouteResult:
     links_made: int
     rounds: int
     repairs: int
+    blocked: tuple[Blocked, ...] = ()
+
+    @property
+    def why(self) -> str:
+        """Say what is in the way of links that stayed open, and what would free them; empty when none did."""
+        said = []
+        for b in self.blocked:
+            if b.by:
+                few = ", ".join(b.by[:4]) + (" …" if len(b.by) > 4 else "")
+                said.append(f"{b.net} would have to cross {few}: lift or move what is there, or give it another layer")
+            else:
+                said.append(
+                    f"{b.net} is shut in by pads, the edge or kept copper: move a part, or thin its tracks"
+                )
+        return "; ".join(said[:3])
 
 
 def route(
@@ -74,13 +89,13 @@ def route(
     bare = apply(design, LayCopper(lift=lift))[0].replaced(pours={}, texts={})
     wanted = len([k for k in connectivity(bare).open_links if nets is None or k.net in nets])
     problem = build(bare, nets)
-    routed, rounds = negotiate(problem, progress)
+    routed, rounds, blocked = negotiate(problem, progress)
     laid = draw(problem, routed, bare)
     laid, repairs = _repair(bare, laid, nets)
     after = connectivity(apply(bare, laid)[0])
     left = len([k for k in after.open_links if nets is None or k.net in nets])
     edit = laid.model_copy(update={"lift": lift})
-    return RouteResult(edit, wanted, wanted - left, rounds, repairs)
+    return RouteResult(edit, wanted, wanted - left, rounds, repairs, tuple(blocked) if left else ())
 
 
 def _lifted(design: Design, nets: set[str] | None) -> tuple[str, ...]:

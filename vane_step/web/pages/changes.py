@@ -164,7 +164,8 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
         tell(
             {
                 "state": "done",
-                "says": f"{result.links_made} of {result.links_wanted} links routed in {result.seconds:.1f} s",
+                "says": f"{result.links_made} of {result.links_wanted} links routed in {result.seconds:.1f} s"
+                + (f". {result.why}" if result.why else ""),
                 "version": after.version,
             }
         )
