@@ -61,6 +61,14 @@ class Road(Terminal):
         self.assertIn("62 of 62 links made, 0 stop", said)
         self.run_it("check", "b.json", "--report", "check.json")
         self.run_it("release", "b.json", "-o", "b.zip", "--report", "release.json")
+        self.run_it("outline", "b.json", "-o", "c.json", "--like", "b.zip", "--report", "like.json")
+        like = json.loads((self.here / "like.json").read_text())["figures"]
+        b, c = (from_json((self.here / n).read_text()) for n in ("b.json", "c.json"))
+        self.assertEqual({r for r in like["placed"] if b.parts[r].place != c.parts[r].place}, set())
+        self.run_it("outline", "b.json", "-o", "c.json", "--size", "30x20", "--like", "b.zip", code=2)
+        self.run_it("fill", "b.json", "-o", "c.json", "--net", "GND", "--report", "fill.json")
+        (pour,) = json.loads((self.here / "fill.json").read_text())["figures"]["pours"]
+        self.assertGreater(pour["area_mm2"], 300)
         self.run_it("etch", "b.json", "-o", "b.pdf", "--method", "toner", "--copies", "2")
         self.run_it("etch", "b.json", "-o", "b.svg", "--method", "film", "--side", "front", "--ruler", "49.9,50.1")
         report = json.loads((self.here / "route.json").read_text())

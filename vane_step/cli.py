@@ -21,12 +21,14 @@ from vane_step.core.board.arrange import propose
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import rectangle
 from vane_step.core.board.outlinefile import PICTURES, outline_from
+from vane_step.core.board.pour import pour_pieces
 from vane_step.core.circuit.capture import connections
-from vane_step.core.design.edits import AddPart, Edit, apply
+from vane_step.core.design.edits import AddPart, Edit, SetOutline, apply
 from vane_step.core.design.fileformat import json_schema, to_json
 from vane_step.core.design.model import Board, Design, PointNm
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.exchange import FILES, read_exchange
+from vane_step.core.fab.otherboard import other_board
 from vane_step.core.finding import Finding
 from vane_step.core.judge import all_findings
 from vane_step.core.parts.packages import package as own_package
@@ -205,6 +207,45 @@ def route(
         return result.edit, extra
 
     change(source, output, report, make)
+
+
+@app.command()
+def outline(
+    source: In, output: Out, report: Report = None,
+    size: Annotated[str, typer.Option(help="60x40 in mm, a DXF or SVG file, or picture.png@166mm.")] = "",
+    like: Annotated[list[Path] | None, typer.Option(help="Files of another board: a zip, or Gerber and XNC.")] = None,
+) -> None:  # fmt: skip
+    """Give the board another outline, or that of another board with its holes and connector places."""
+
+    def make(design: Design) -> tuple[Edit, dict[str, Any]]:
+        if bool(size) == bool(like):
+            raise InputError("An outline comes from one thing.", where="outline", allowed="either --size or --like")
+        if size:
+            return SetOutline(outline=outline_option(size)), {}
+        found = other_board(design, {p.name: read_bytes(p) for p in like or []})
+        numbers = {"width_mm": found.width_mm, "height_mm": found.height_mm, "holes": found.holes}
+        return found.edit, {**numbers, "placed": found.placed, "left_out": found.left_out}
+
+    change(source, output, report, make)
+
+
+@app.command()
+def fill(
+    source: In, output: Out, report: Report = None,
+    net: Annotated[str, typer.Option(help="Net to pour; without one, the pours there are are filled again.")] = "",
+    layer: Annotated[str, typer.Option(help="Copper layer to pour on.")] = "back",
+) -> None:  # fmt: skip
+    """Pour copper, and tell the area and pieces of every pour."""
+    begun = time.perf_counter()
+    design = load(source)
+    if net:
+        edit = ask(design, f"pour {net} {layer}", resources()).edit
+        assert edit is not None
+        design, _ = apply(design, edit)
+    started = time.perf_counter()
+    pours = [{"pour": p.id, "area_mm2": p.area_mm2, "pieces": len(p.pieces)} for p in pour_pieces(design)]
+    write(output, to_json(design))
+    finish(design, report, begun, {"pours": pours, "fill_seconds": round(time.perf_counter() - started, 3)})
 
 
 @app.command()

@@ -15,6 +15,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.support import InBrowser, Server
 from tests.support import BEEPER, BEEPER_TYPED, FROST, demo
 from vane_step.core.fab.reader import read_gerber
+from vane_step.core.fab.release import release
 
 
 class WholeRoad(InBrowser):
@@ -233,6 +234,12 @@ class Board(InBrowser):
         expect(page.locator("#board .pour-back").first).to_be_attached()
         page.get_by_role("button", name="Remove the pour of GND").click()
         expect(page.locator("#board .pour-back")).to_have_count(0)
+        page.locator("summary", has_text="Outline").click()
+        files = release(demo(FROST), "2026-11-26T00:00:00Z").zipped()
+        page.set_input_files("input[type=file]", {"name": "frost.zip", "mimeType": "application/zip", "buffer": files})
+        page.get_by_role("button", name="Take this outline").click()
+        expect(page.locator("#last")).to_contain_text("4 holes and", timeout=20_000)
+        expect(page.locator('#board [data-item="H4"]')).to_be_attached()
 
 
 class Together(InBrowser):

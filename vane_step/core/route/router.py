@@ -44,9 +44,7 @@ class RouteResult:
                 few = ", ".join(b.by[:4]) + (" …" if len(b.by) > 4 else "")
                 said.append(f"{b.net} would have to cross {few}: lift or move what is there, or give it another layer")
             else:
-                said.append(
-                    f"{b.net} is shut in by pads, the edge or kept copper: move a part, or thin its tracks"
-                )
+                said.append(f"{b.net} is shut in by pads, the edge or kept copper: move a part, or thin its tracks")
         return "; ".join(said[:3])
 
 

@@ -9,12 +9,13 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 
 from vane_step.core.board.arrange import Arrangement
 from vane_step.core.board.geometry import courtyards, outline
-from vane_step.core.board.outlinefile import outline_from
+from vane_step.core.board.outlinefile import PICTURES, outline_from
 from vane_step.core.board.score import score as score_of
 from vane_step.core.board.score import scoreboard
-from vane_step.core.design.edits import SetOutline, apply
+from vane_step.core.design.edits import Edit, SetOutline, apply
 from vane_step.core.design.model import natural
 from vane_step.core.errors import NotFound
+from vane_step.core.fab.otherboard import other_board
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import rule_sets
 from vane_step.store.designs import Kept
@@ -92,11 +93,19 @@ def _proposal(request: Request, kept: Kept, number: int) -> Arrangement:
 
 @router.post("/d/{id}/outline")
 async def bring_outline(
-    request: Request, id: str, file: UploadFile, version: Annotated[int, Form()],
+    request: Request, id: str, file: list[UploadFile], version: Annotated[int, Form()],
     width: Annotated[str, Form(max_length=20)] = "",
 ) -> RedirectResponse:  # fmt: skip
-    """Take the outline from a DXF or SVG file, or trace it from a picture as wide as said."""
-    wide = parse_length_nm(width, "width") / 1e6 if width.strip() else 0.0
-    edit = SetOutline(outline=outline_from(await file.read(), file.filename or "outline", wide))
-    answer(request, store_of(request).edit(id, edit, "outline from a file", version), "outline from a file")
+    """Take the outline from a drawing or a picture as wide as said, or all that matters from another board's files."""
+    files = {f.filename or "outline": await f.read() for f in file}
+    name, data = next(iter(files.items()))
+    if len(files) == 1 and name.lower().rpartition(".")[2] in (*PICTURES, "dxf", "svg"):
+        wide = parse_length_nm(width, "width") / 1e6 if width.strip() else 0.0
+        edit: Edit = SetOutline(outline=outline_from(data, name, wide))
+        label = "outline from a file"
+    else:
+        found = other_board(store_of(request).get(id).design, files)
+        edit = found.edit
+        label = f"outline, {found.holes} holes and {len(found.placed)} places from another board"
+    answer(request, store_of(request).edit(id, edit, label, version), label)
     return RedirectResponse(f"/d/{id}/board", 303)
