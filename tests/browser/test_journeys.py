@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import signal
 import tempfile
@@ -14,6 +15,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.support import InBrowser, Server
 from tests.support import BEEPER, BEEPER_TYPED, FROST, demo
+from vane_step.core.board.geometry import copper_items
 from vane_step.core.fab.reader import read_gerber
 from vane_step.core.fab.release import release
 
@@ -193,6 +195,32 @@ class Board(InBrowser):
         expect(page.locator("#last")).to_contain_text("lay PUMP_G by hand")
         expect(page.locator("#board .openlink")).to_have_count(1)
         expect(page.locator(".finding.stop", has_text="Gap")).to_have_count(0)
+
+    def test_measure_from_below_on_a_grid(self) -> None:
+        """Distances are those of the design from either side; fitting shows the chosen part large."""
+        page = self.page(self.fresh("measure") + "/board")
+        expect(page.locator("#board .part").first).to_be_visible()
+        items = {i.id: i for i in copper_items(demo(FROST)) if i.kind == "pad"}
+        a, b = items["J5.1"], items["J5.4"]
+        said = f"{math.dist((a.x_mm, a.y_mm), (b.x_mm, b.y_mm)):.3f} mm  J5.1 to J5.4"
+        for keys in ("m", "bgm"):
+            for key in keys:
+                page.keyboard.press(key)
+            for pin in ("J5.1", "J5.4"):
+                spot = page.locator(f'#board [data-pin="{pin}"]').first.bounding_box()
+                assert spot is not None
+                page.mouse.click(spot["x"] + spot["width"] / 2, spot["y"] + spot["height"] / 2)
+            expect(page.locator("#tip")).to_contain_text(said)
+            expect(page.locator("#tip")).to_contain_text("copper to copper")
+            page.keyboard.press("Escape")
+        expect(page.locator("#grid")).to_have_text("Grid: 1 mm")
+        x, y = self.centre(page, "J5")
+        page.mouse.click(x, y)
+        page.keyboard.press("f")
+        expect(page.locator("#chosen")).to_contain_text("J5")
+        box = page.locator('#board .part[data-ref="J5"]').bounding_box()
+        assert box is not None
+        self.assertGreater(max(box["width"], box["height"]), 150)
 
     def test_findings_lead_to_their_place(self) -> None:
         """The next finding by a key is ringed in the view and a click goes there; its remedy can be carried out."""

@@ -4,6 +4,8 @@ import { elbow, toShape } from "./geometry.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const svg = document.getElementById("board"), tip = document.getElementById("tip"), where = document.getElementById("where");
+// Seen from below, x runs the other way: -1.
+let below = 1, grid = 0, ruler = null;
 let ringed = null, data = null, chosen = null, mode = "arrange", lay = null, drag = null, box = null, partNodes = {}, printNodes = {};
 
 function el(name, attributes, parent) {
@@ -30,10 +32,10 @@ function draw() {
   svg.replaceChildren();
   const defs = el("defs", {}, svg);
   defs.innerHTML = HATCHES.map(([layer, turn]) => `<pattern id="hatch-${layer}" patternUnits="userSpaceOnUse" width=".5" height=".5" patternTransform="rotate(${turn})"><rect width=".5" height=".5" fill="var(--${layer})"/><rect width=".5" height=".13" fill="var(--substrate)"/></pattern><pattern id="pour-${layer}" patternUnits="userSpaceOnUse" width="1.4" height="1.4" patternTransform="rotate(${turn})"><rect width="1.4" height=".22" fill="var(--${layer})" opacity=".26"/></pattern>`).join("");
-  const top = el("g", { transform: "scale(1 -1)", class: data.layers.length === 1 ? "one-layer" : "" }, svg);
+  const top = el("g", { transform: `scale(${below} -1)`, class: data.layers.length === 1 ? "one-layer" : "" }, svg);
   el("path", { d: ring(data.outline), class: "substrate" }, top);
   for (const p of data.pours) for (const r of p.rings) el("path", { d: r.map(ring).join(""), "fill-rule": "evenodd", class: `pour-${p.layer}` }, top);
-  for (const layer of [...data.layers].reverse()) {
+  for (const layer of below > 0 ? [...data.layers].reverse() : data.layers) {
     for (const t of data.tracks) if (t.layer === layer) el("path", { d: line(t.points), class: `track c-${layer}`, "stroke-width": t.width, "data-id": t.id, "data-net": t.net }, top);
     if (layer === data.layers[data.layers.length - 1]) pads(top, (p) => p.layers[0] === "back" && data.layers.length > 1 && p.layers.length === 1);
   }
@@ -61,7 +63,9 @@ function draw() {
   for (const t of data.texts) el("rect", { x: -t.width / 2, y: -t.height / 2, width: t.width, height: t.height, class: "hold", "data-item": t.id, transform: `translate(${t.x} ${t.y}) rotate(${t.turn})` }, top);
   el("g", { id: "links" }, top);
   links({});
+  if (grid) gridOver(top);
   el("g", { id: "ghosts" }, top);
+  el("g", { id: "ruler" }, top);
   el("g", { id: "places" }, top);
   ringAt(ringed);
   if (waiting) tell(`${waiting} parts wait for a place. Type arrange, or choose “Arrange the parts”.`, true);
@@ -98,11 +102,18 @@ function links(shift) {
 
 // -- view box --
 function setBox(b) { box = b; svg.setAttribute("viewBox", b.join(" ")); }
-function all() { const [x0, y0, x1, y1] = data.box, m = 2.5; setBox([x0 - m, -y1 - m, x1 - x0 + 2 * m, y1 - y0 + 2 * m]); }
+function fit(x0, y0, x1, y1, m = 2.5) { setBox([(below > 0 ? x0 : -x1) - m, -y1 - m, x1 - x0 + 2 * m, y1 - y0 + 2 * m]); }
+function all() { fit(...data.box); }
+function fitChosen() {
+  const node = chosen && partNodes[chosen];
+  if (!node) { all(); return; }
+  const r = node.group.getBBox(), w = Math.max(r.width, r.height, 4);
+  fit(r.x, r.y, r.x + r.width, r.y + r.height, w);
+}
 function zoom(f, cx, cy) { const [x, y, w, h] = box; if (w * f < 2 || w * f > 2000) return; setBox([cx - (cx - x) * f, cy - (cy - y) * f, w * f, h * f]); }
-function at(e) { const p = new DOMPoint(e.clientX, e.clientY).matrixTransform(svg.getScreenCTM().inverse()); return [p.x, -p.y]; }
-svg.addEventListener("wheel", (e) => { e.preventDefault(); const p = at(e); zoom(e.deltaY > 0 ? 1.2 : 1 / 1.2, p[0], -p[1]); }, { passive: false });
-function show(x, y, reach = 9) { setBox([x - reach * 1.4, -y - reach, reach * 2.8, reach * 2]); }
+function at(e) { const p = new DOMPoint(e.clientX, e.clientY).matrixTransform(svg.getScreenCTM().inverse()); return [below * p.x, -p.y]; }
+svg.addEventListener("wheel", (e) => { e.preventDefault(); const p = at(e); zoom(e.deltaY > 0 ? 1.2 : 1 / 1.2, below * p[0], -p[1]); }, { passive: false });
+function show(x, y, reach = 9) { setBox([below * x - reach * 1.4, -y - reach, reach * 2.8, reach * 2]); }
 
 function say(e, text, bad = false) {
   tip.hidden = !text;
@@ -130,6 +141,7 @@ svg.addEventListener("pointerdown", (e) => {
   svg.focus({ preventScroll: true });
   const p = at(e);
   if (mode === "lay" && e.button === 0) { layPoint(e, p); return; }
+  if (mode === "measure" && e.button === 0) { measurePoint(e, p); return; }
   const part = e.target.closest(".part");
   if (part && e.button === 0) { drag = { ref: part.dataset.ref, from: p, shift: [0, 0], id: e.pointerId }; svg.setPointerCapture(e.pointerId); return; }
   if (e.target.dataset && e.target.dataset.item && e.button === 0) { drag = { item: e.target.dataset.item, node: e.target, from: p, shift: [0, 0], base: e.target.getAttribute("transform") || "" }; svg.setPointerCapture(e.pointerId); return; }
@@ -144,6 +156,7 @@ svg.addEventListener("pointermove", (e) => {
   const p = at(e);
   where.textContent = `x ${p[0].toFixed(2)}  y ${p[1].toFixed(2)} mm`;
   if (mode === "lay" && lay) { layMove(e, p); return; }
+  if (mode === "measure" && ruler && ruler.length === 1) { measureTo(e, spotAt(p)); return; }
   if (!drag) return;
   if (drag.pan) { const s = box[2] / svg.getBoundingClientRect().width, t = Math.max(s, box[3] / svg.getBoundingClientRect().height); setBox([drag.box[0] - (e.clientX - drag.x) * t, drag.box[1] - (e.clientY - drag.y) * t, box[2], box[3]]); return; }
   const step = e.shiftKey ? 0.1 : 0.5;
@@ -193,7 +206,7 @@ async function move(ref, shift) {
 
 // -- laying tracks --
 const press = (id, on) => document.getElementById(id).setAttribute("aria-pressed", on);
-function setMode(m) { mode = m; lay = null; ghosts(); say(null, ""); press("mode-arrange", m === "arrange"); press("mode-lay", m === "lay"); svg.style.cursor = m === "lay" ? "crosshair" : ""; }
+function setMode(m) { mode = m; lay = null; ruler = null; ghosts(); drawRuler(); say(null, ""); press("mode-arrange", m === "arrange"); press("mode-lay", m === "lay"); press("measure", m === "measure"); svg.style.cursor = m === "arrange" ? "" : "crosshair"; }
 document.getElementById("mode-arrange").addEventListener("click", () => setMode("arrange"));
 document.getElementById("mode-lay").addEventListener("click", () => setMode("lay"));
 const shapesOf = () => [
@@ -290,6 +303,52 @@ async function finish() {
   await send("edit", { edit: { kind: "lay-copper", tracks, vias }, version: state.version, label: `lay ${l.net} by hand` });
 }
 
+// -- measuring, the grid, and the board from below --
+function spotAt(p) {
+  let best = null;
+  for (const q of [...data.pads, ...data.vias, ...data.holes]) {
+    const d = Math.hypot(q.x - p[0], q.y - p[1]);
+    if (d < 0.6 && (!best || d < best.d)) best = { d, x: q.x, y: q.y, name: q.pin || q.id, shape: q.pin ? { poly: q.poly, line: q.line, r: q.r } : null };
+  }
+  return best || { x: Math.round(p[0] * 20) / 20, y: Math.round(p[1] * 20) / 20, name: "", shape: null };
+}
+function measurePoint(e, p) {
+  const spot = spotAt(p);
+  ruler = ruler && ruler.length === 1 ? [ruler[0], spot] : [spot];
+  if (ruler.length === 2) measureTo(e, spot); else { drawRuler(); say(e, `from ${spot.name || `${spot.x.toFixed(2)}, ${spot.y.toFixed(2)}`}`); }
+}
+function measureTo(e, spot) {
+  const a = ruler[0], dx = spot.x - a.x, dy = spot.y - a.y, long = Math.hypot(dx, dy);
+  drawRuler(spot);
+  let gap = "";
+  if (spot.shape && a.shape && spot.name !== a.name) {
+    const outline = spot.shape.poly ? [...spot.shape.poly, spot.shape.poly[0]] : spot.shape.line.length > 1 ? spot.shape.line : [spot.shape.line[0], spot.shape.line[0]];
+    const near = Math.min(...outline.slice(1).map((q, i) => toShape(outline[i], q, a.shape))) - (spot.shape.poly ? 0 : spot.shape.r);
+    gap = `\ncopper to copper ${Math.max(0, near).toFixed(3)} mm`;
+  }
+  say(e, `${long.toFixed(3)} mm${a.name || spot.name ? `  ${a.name || "point"} to ${spot.name || "point"}` : ""}\nx ${dx.toFixed(3)}  y ${dy.toFixed(3)}  ${(Math.atan2(dy, dx) * 180 / Math.PI).toFixed(1)}°${gap}`);
+}
+function drawRuler(to) {
+  const g = document.getElementById("ruler");
+  if (!g) return;
+  g.replaceChildren();
+  if (!ruler) return;
+  const a = ruler[0], b = to || ruler[1];
+  for (const q of b ? [a, b] : [a]) el("circle", { cx: q.x, cy: q.y, r: 0.3, class: "ruler-end" }, g);
+  if (b) el("path", { d: line([[a.x, a.y], [b.x, b.y]]), class: "ruler-line" }, g);
+}
+const GRIDS = [[0, "off"], [1, "1 mm"], [2.54, "2.54 mm"]];
+function gridOver(top) {
+  const step = GRIDS[grid][0], [x0, y0, x1, y1] = data.box;
+  const d = [];
+  for (let x = Math.ceil(x0 / step) * step; x <= x1; x += step) d.push(`M${x} ${y0}V${y1}`);
+  for (let y = Math.ceil(y0 / step) * step; y <= y1; y += step) d.push(`M${x0} ${y}H${x1}`);
+  el("path", { d: d.join(""), class: "grid-over" }, top);
+}
+function nextGrid() { grid = (grid + 1) % GRIDS.length; document.getElementById("grid").textContent = `Grid: ${GRIDS[grid][1]}`; draw(); }
+function turnOver() { below = -below; press("below", below < 0); svg.classList.toggle("from-below", below < 0); draw(); all(); }
+for (const [id, work] of [["fit", fitChosen], ["measure", () => setMode(mode === "measure" ? "arrange" : "measure")], ["below", turnOver], ["grid", nextGrid]]) document.getElementById(id).addEventListener("click", work);
+
 // -- sides, findings, keys, jobs --
 // The layer keys are the legend of the drawing and choose which layer stands out.
 let keysFor = "";
@@ -336,7 +395,11 @@ document.addEventListener("vane:go", (e) => go(e.detail.name));
 document.addEventListener("vane:key", (e) => {
   const key = e.detail.key, low = key.toLowerCase();
   if (low === "l") setMode(mode === "lay" ? "arrange" : "lay");
-  else if (key === "Escape") { if (lay) { lay = null; ghosts(); tip.hidden = true; } else if (mode === "lay") setMode("arrange"); else choose(null); }
+  else if (low === "m") setMode(mode === "measure" ? "arrange" : "measure");
+  else if (low === "f") fitChosen();
+  else if (low === "b") turnOver();
+  else if (low === "g") nextGrid();
+  else if (key === "Escape") { if (lay) { lay = null; ghosts(); tip.hidden = true; } else if (mode !== "arrange") setMode("arrange"); else choose(null); }
   else if (key === "Enter" && lay) finish();
   else if (low === "v" && lay) changeLayer();
   else if (low === "x" && lay) lay.flip = !lay.flip;
@@ -349,7 +412,7 @@ document.addEventListener("vane:key", (e) => {
   else if (chosen && key.startsWith("Arrow")) {
     e.detail.event.preventDefault();
     const s = e.detail.shift ? 0.1 : 0.5;
-    move(chosen, { ArrowLeft: [-s, 0], ArrowRight: [s, 0], ArrowUp: [0, s], ArrowDown: [0, -s] }[key]);
+    move(chosen, { ArrowLeft: [-s * below, 0], ArrowRight: [s * below, 0], ArrowUp: [0, s], ArrowDown: [0, -s] }[key]);
   }
 });
 svg.addEventListener("click", (e) => { if (e.detail === 0) { const part = e.target.closest(".part"); if (part) choose(part.dataset.ref); } });
@@ -386,7 +449,7 @@ async function preview(number) {
     const xs = points.map((p) => p[0]), ys = points.map((p) => p[1]);
     el("path", { d: ring(points), class: "proposed" }, g);
     const wide = Math.max(...xs) - Math.min(...xs), size = Math.min(2, wide / (0.62 * ref.length), Math.max(...ys) - Math.min(...ys));
-    const name = el("text", { transform: `translate(${(Math.min(...xs) + Math.max(...xs)) / 2} ${(Math.min(...ys) + Math.max(...ys)) / 2 - size * 0.35}) scale(1 -1)`, "font-size": size, class: "proposed-ref" }, g);
+    const name = el("text", { transform: `translate(${(Math.min(...xs) + Math.max(...xs)) / 2} ${(Math.min(...ys) + Math.max(...ys)) / 2 - size * 0.35}) scale(${below} -1)`, "font-size": size, class: "proposed-ref" }, g);
     name.textContent = ref;
   }
 }
