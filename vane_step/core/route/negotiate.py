@@ -22,9 +22,12 @@ PRESSURE_MOST = 60.0
 REACH_GROWTH = 1.15
 # How often links that stayed open are bargained for again.
 ATTEMPTS = 3
-# What crossing others costs a link laid again without its wire, one try after the other; rounds to give way in.
-WIRELESS_PRESSURES = (10.0, 4.0, 20.0)
+# What crossing others costs a link laid again without its wire, and whether those may take wires to give way: one try
+# after the other; rounds to give way in.
+WIRELESS = ((10.0, True), (10.0, False), (4.0, True), (20.0, True))
 WIRELESS_ROUNDS = 10
+# With more wires than these, it is no use to forbid all of them at once.
+FEW_WIRES = 4
 # Rip-ups without fewer overlapping nets before the stubborn ones are left open.
 PATIENCE = 24
 
@@ -188,31 +191,33 @@ def _fewer_wires(run: Claims, routed: dict[str, Routed], work: _Work) -> None:
     """Lay each link with a wire again without one, let what it crosses give way, and keep it if wires get fewer."""
     if not run.jump[0]:
         return
-    for pressure in WIRELESS_PRESSURES:
+    for pressure, wires in WIRELESS:
         tried: set[Path] = set()
         while not work.stopped:
             wired = [
                 (len(p.nodes), n, p) for n, r in routed.items() for p in r.paths if len(p.wires) and p not in tried
             ]
-            if not wired:
+            if not wired or (not wires and len(wired) > FEW_WIRES):
                 break
             _, name, path = min(wired, key=lambda w: w[:2])
             tried.add(path)
-            _without_wire(run, routed, name, path, pressure, work)
+            _without_wire(run, routed, name, path, pressure, wires, work)
             work.goes_on(work.total)
 
 
 def _without_wire(
-    run: Claims, routed: dict[str, Routed], name: str, path: Path, pressure: float, work: _Work
+    run: Claims, routed: dict[str, Routed], name: str, path: Path, pressure: float, wires: bool, work: _Work
 ) -> None:  # fmt: skip
     before = dict(routed)
     _afresh(run, pressure)
     run.release(routed[name])
     jump, run.jump = run.jump, run.jump * 0
     routed[name] = run.route_net(routed[name].without({path}))
-    run.jump = jump
+    if wires:
+        run.jump = jump
     run.hold(routed[name])
     _bargain(run, routed, work, WIRELESS_ROUNDS)
+    run.jump = jump
     clean = not any(run.conflicts(r) for r in routed.values())
     if not clean or _left(routed) > _left(before) or _worth(routed) >= _worth(before):
         _restore(run, routed, before)

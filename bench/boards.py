@@ -1,0 +1,129 @@
+"""Measurements of the board step beside routing times: what the copper is worth, arranging, pouring, moving a part."""
+
+from __future__ import annotations
+
+import statistics
+import time
+from typing import TYPE_CHECKING
+
+import numpy as np
+import shapely
+
+from vane_step.core.board.arrange import arrange, propose
+from vane_step.core.board.arrange import warm_up as warm_arranging
+from vane_step.core.board.check import check
+from vane_step.core.board.copper import connectivity
+from vane_step.core.board.geometry import copper_items
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.score import score
+from vane_step.core.derive import forget
+from vane_step.core.design.edits import PlaceParts, apply
+from vane_step.core.design.model import Design, Pour
+from vane_step.core.route.router import route
+
+if TYPE_CHECKING:
+    from bench.__main__ import Run
+
+# Seconds for routing, and wires on one layer; missed ones are told, not hidden.
+SECONDS = {
+    "1-frost-sentinel": 3.0, "2-seedling-thirst-beeper": 3.0, "smd2L_015_s1": 0.4, "smd2L_040_s1": 0.6,
+    "smd2L_080_s1": 1.5, "smd2L_150_s1": 3.0, "smd2L_300_s1": 10.0, "hard2L_150_s1": 10.0, "hard4L_150_s1": 15.0,
+    "th1L_015_s1": 2.0, "th1L_040_s1": 15.0, "th1L_080_s1": 30.0,
+}  # fmt: skip
+WIRES = {"th1L_015_s1": 2, "th1L_040_s1": 9, "th1L_080_s1": 20}
+VIAS_PER_LINK = {"smd2L_150_s1": 0.45, "smd2L_300_s1": 0.45}
+
+
+def tree_mm(design: Design) -> float:
+    """Give the length of the shortest octilinear tree over the pads of each net, all nets together."""
+    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
+    total = 0.0
+    for link in connectivity(bare).open_links:
+        dx, dy = abs(link.a_mm[0] - link.b_mm[0]), abs(link.a_mm[1] - link.b_mm[1])
+        total += max(dx, dy) + (2**0.5 - 1) * min(dx, dy)
+    return total
+
+
+def worth(run: Run, boards: dict[str, Design]) -> None:
+    """Measure length, vias and wires of routed boards, against the tree no layout without Steiner points beats."""
+    for name, design in boards.items():
+        tree = tree_mm(design)
+        laid = sum(i.spine.length for i in copper_items(design) if i.kind == "track")
+        if design.board.copper_layers > 1:
+            limit = 1.1 if name.startswith("hard") else 1.0
+            run.row(f"track length over shortest tree, {name}", laid / tree, "", limit, f"the tree: {tree:.0f} mm")
+        if name in VIAS_PER_LINK:
+            links = connectivity(design).links_total
+            run.row(f"vias a link, {name}", len(design.vias) / links, "", VIAS_PER_LINK[name], "two a link: 2.0")
+        if name in WIRES:
+            run.row(f"wires, {name}", len(design.jumpers), "", WIRES[name], "crossings of straight links: see score")
+
+
+def arranging(run: Run, design: Design, name: str) -> None:
+    """Measure arranging all parts anew and routing the result, against putting each into the first free place."""
+    warm_arranging()
+    bare = apply(design, PlaceParts(places={r: None for r, p in design.parts.items() if len(p.pins) > 1}))[0]
+    bare = bare.replaced(tracks={}, vias={}, jumpers={})
+    begun = time.perf_counter()
+    plain = score(apply(bare, arrange(bare))[0])
+    took = time.perf_counter() - begun
+    forget()
+    begun = time.perf_counter()
+    found = propose(bare, 1)[0]
+    seconds = time.perf_counter() - begun
+    after = apply(bare, found.edit)[0]
+    run.row(
+        f"arranging, {name}", seconds, "s", 20, f"each part in turn: {took:.1f} s",
+        f"links {found.score.link_mm:.0f} mm, {found.score.crossings} crossings; in turn {plain.link_mm:.0f} mm, "
+        f"{plain.crossings}; as given {score(design).link_mm:.0f} mm, {score(design).crossings}",
+    )  # fmt: skip
+    begun = time.perf_counter()
+    result = route(after)
+    stops = check(apply(after, result.edit)[0]).stops
+    seconds = time.perf_counter() - begun
+    links = f"{result.links_made}/{result.links_wanted} links, {seconds:.1f} s"
+    run.row(f"links open or breaching after arranging, {name}", stops, "", 0, "as given: none", links)
+
+
+def pouring(run: Run, boards: dict[str, tuple[Design, float]]) -> None:
+    """Measure filling one layer round a routed board, against uniting drawn shapes one after the other."""
+    for name, (design, limit) in boards.items():
+        d = design.replaced(pours={"P1": Pour(id="P1", net="GND", layer="back")})
+        times = []
+        for _ in range(5):
+            forget()
+            copper_items(d)
+            begun = time.perf_counter()
+            pour_pieces(d)
+            times.append(time.perf_counter() - begun)
+        begun = time.perf_counter()
+        area = shapely.Polygon()
+        for item in copper_items(d)[:200]:
+            area = area.union(item.shape(0.2))
+        plain = (time.perf_counter() - begun) / min(200, len(copper_items(d))) * len(copper_items(d))
+        seconds = statistics.median(times)
+        run.row(
+            f"pouring one layer, {name}",
+            seconds * 1000,
+            "ms",
+            limit,
+            f"one union after the other: {plain * 1000:.0f} ms",
+        )
+
+
+def moving(run: Run, design: Design, name: str) -> None:
+    """Measure the whole check after one part moved by a tenth of a millimetre, against the check in full."""
+    forget()
+    begun = time.perf_counter()
+    check(design)
+    full = time.perf_counter() - begun
+    times = []
+    for part in list(design.parts.values())[:12]:
+        if part.place:
+            place = part.place.model_copy(update={"x_nm": part.place.x_nm + 100_000})
+            moved = apply(design, PlaceParts(places={part.ref: place}))[0]
+            begun = time.perf_counter()
+            check(moved)
+            times.append(time.perf_counter() - begun)
+    worst = float(np.max(times))
+    run.row(f"check after moving one part, {name}", worst * 1000, "ms", 16, f"in full: {full * 1000:.0f} ms")
