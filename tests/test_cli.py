@@ -69,6 +69,8 @@ class Road(Terminal):
         self.run_it("fill", "b.json", "-o", "c.json", "--net", "GND", "--report", "fill.json")
         (pour,) = json.loads((self.here / "fill.json").read_text())["figures"]["pours"]
         self.assertGreater(pour["area_mm2"], 300)
+        ways = json.loads(self.run_it("paths", "c.json", "--json"))
+        self.assertTrue(all(0 <= w["share"] <= 1 and w["over_mm"] <= w["length_mm"] + 1e-6 for w in ways))
         self.run_it("etch", "b.json", "-o", "b.pdf", "--method", "toner", "--copies", "2")
         self.run_it("etch", "b.json", "-o", "b.svg", "--method", "film", "--side", "front", "--ruler", "49.9,50.1")
         report = json.loads((self.here / "route.json").read_text())

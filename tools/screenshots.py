@@ -16,6 +16,7 @@ VIEWS = {
     "controller": f"{FROST}/parts?show=controller", "patterns": "/d/3-packing-bench-panel/parts?show=patterns",
     "circuit": f"{FROST}/circuit", "reasons": f"{FROST}/circuit?show=reasons", "blocks": f"{FROST}/circuit?show=blocks",
     "power": f"{FROST}/power", "board": f"{FROST}/board", "panel": "/d/3-packing-bench-panel/board",
+    "proposals": f"{FROST}/board",
     "beeper-board": "/d/2-seedling-thirst-beeper/board", "order": f"{FROST}/make?road=order",
     "etch": "/d/2-seedling-thirst-beeper/make?road=etch",
 }  # fmt: skip
@@ -41,6 +42,11 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
                         page.get_by_role("button", name="Ask the supplier").click()
                         page.wait_for_selector(".finding.look")
                         page.wait_for_timeout(4500)
+                    if name == "proposals":
+                        page.get_by_role("button", name="Propose arrangements").click()
+                        page.wait_for_selector("[data-proposal]", timeout=120_000)
+                        page.locator('[data-proposal="0"]').hover()
+                        page.wait_for_timeout(5000)
                     if name == "order":
                         page.wait_for_selector(".verdict")
                         page.wait_for_timeout(1200)

@@ -21,6 +21,7 @@ from vane_step.core.board.arrange import propose
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import rectangle
 from vane_step.core.board.outlinefile import PICTURES, outline_from
+from vane_step.core.board.paths import return_paths
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.circuit.capture import connections
 from vane_step.core.design.edits import AddPart, Edit, SetOutline, apply
@@ -246,6 +247,18 @@ def fill(
     pours = [{"pour": p.id, "area_mm2": p.area_mm2, "pieces": len(p.pieces)} for p in pour_pieces(design)]
     write(output, to_json(design))
     finish(design, report, begun, {"pours": pours, "fill_seconds": round(time.perf_counter() - started, 3)})
+
+
+@app.command()
+def paths(source: In, as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False) -> None:
+    """Tell for every net how much of its tracks lies over ground copper, and where it does not."""
+    found = return_paths(load(source))
+    if as_json:
+        print(json.dumps([{**asdict(p), "share": round(p.share, 4)} for p in found], indent=1))
+        return
+    for p in found:
+        gap = f", longest gap {p.gaps[0].length_mm:.1f} mm on the {p.gaps[0].layer}" if p.gaps else ""
+        print(f"{p.net:<16} {100 * p.share:3.0f} % of {p.length_mm:.1f} mm over ground{gap}")
 
 
 @app.command()

@@ -10,6 +10,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 from vane_step.core.board.arrange import Arrangement
 from vane_step.core.board.geometry import courtyards, outline
 from vane_step.core.board.outlinefile import PICTURES, outline_from
+from vane_step.core.board.paths import return_paths
 from vane_step.core.board.score import score as score_of
 from vane_step.core.board.score import scoreboard
 from vane_step.core.design.edits import Edit, SetOutline, apply
@@ -58,6 +59,13 @@ def board_data(request: Request, id: str) -> dict[str, Any]:
 def score(request: Request, id: str) -> HTMLResponse:
     """Give the board's figures and its placement list alone."""
     return page(request, "_score.html", _told(request, store_of(request).get(id)))
+
+
+@router.get("/d/{id}/paths", response_class=HTMLResponse)
+def paths(request: Request, id: str) -> HTMLResponse:
+    """Give how the signals get back, worst first."""
+    kept = store_of(request).get(id)
+    return page(request, "_paths.html", {"kept": kept, "design": kept.design, "paths": return_paths(kept.design)})
 
 
 @router.get("/d/{id}/proposals/{number}")

@@ -1,0 +1,62 @@
+"""Return paths: lengths over ground by plain arithmetic on boards drawn for it, and by sampling a demo."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely.geometry import Point
+
+from tests.support import BEEPER, FROST, demo, design, part, track
+from vane_step.core.board.paths import return_paths
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.design.model import Net, Pour
+
+
+class Paths(unittest.TestCase):
+    @settings(deadline=None, max_examples=30)
+    @given(st.floats(1.0, 6.0), st.floats(0.3, 2.0))
+    def test_a_slot_is_measured(self, half: float, wide: float) -> None:
+        """A track over ground that another net's track cuts has a gap as wide as the cut with its clearances."""
+        parts = [part("J1", "HDR-1x2", 4, 26)]
+        d = design(parts, {"S": "J1.1", "X": "J1.2"})
+        nets = {**d.nets, "GND": Net(name="GND", role="ground")}
+        cut = track("T2", "X", wide, (20, 15 - half - 4), (20, 15 + half + 4), layer="back")
+        ground = track("T3", "GND", 0.3, (30, 5), (34, 5), layer="back")
+        d = d.replaced(
+            nets=nets,
+            tracks={"T1": track("T1", "S", 0.3, (10, 15), (30, 15)), "T2": cut, "T3": ground},
+            pours={"P1": Pour(id="P1", net="GND", layer="back")},
+        )
+        found = next(p for p in return_paths(d) if p.net == "S")
+        slot = wide + 2 * 0.25
+        self.assertAlmostEqual(found.length_mm, 20)
+        self.assertAlmostEqual(found.length_mm - found.over_mm, slot, delta=0.02)
+        if abs(slot - 1.5) > 0.02:
+            self.assertEqual(len(found.gaps), int(slot > 1.5))
+
+    def test_demo_by_sampling(self) -> None:
+        """Shares of the demo's nets agree with points asked one by one."""
+        d = demo(FROST)
+        grounds = [p for pour in pour_pieces(d) if pour.layer == "back" for p in pour.pieces]
+        paths = {p.net: p for p in return_paths(d)}
+        on = {net: [t for t in d.tracks.values() if t.net == net] for net in paths}
+        front = [net for net, tracks in on.items() if {t.layer for t in tracks} == {"front"}]
+        self.assertGreater(len(front), 5)
+        for net in front[:5]:
+            tracks = on[net]
+            hits = total = 0
+            for t in tracks:
+                for (ax, ay), (bx, by) in zip(t.points, t.points[1:], strict=False):
+                    for s in np.linspace(0, 1, max(2, int(np.hypot(bx - ax, by - ay) / 20_000))):
+                        total += 1
+                        hits += any(
+                            p.covers(Point((ax + s * (bx - ax)) / 1e6, (ay + s * (by - ay)) / 1e6)) for p in grounds
+                        )
+            self.assertAlmostEqual(paths[net].share, hits / total, delta=0.05)
+
+    def test_one_layer_has_no_reference(self) -> None:
+        """Nothing lies over ground on one layer."""
+        self.assertEqual({p.over_mm for p in return_paths(demo(BEEPER))}, {0.0})
