@@ -69,6 +69,9 @@ class Road(Terminal):
         self.run_it("fill", "b.json", "-o", "c.json", "--net", "GND", "--report", "fill.json")
         (pour,) = json.loads((self.here / "fill.json").read_text())["figures"]["pours"]
         self.assertGreater(pour["area_mm2"], 300)
+        offers = json.loads(self.run_it("advise", "b.json", "--json"))
+        self.assertEqual([(o["layers"], o["links_open"]) for o in offers], [(2, 0), (4, 0)])
+        self.assertGreater(offers[1]["over_ground"], offers[0]["over_ground"])
         ways = json.loads(self.run_it("paths", "c.json", "--json"))
         self.assertTrue(all(0 <= w["share"] <= 1 and w["over_mm"] <= w["length_mm"] + 1e-6 for w in ways))
         self.run_it("etch", "b.json", "-o", "b.pdf", "--method", "toner", "--copies", "2")

@@ -211,6 +211,22 @@ def route(
 
 
 @app.command()
+def advise(source: In, as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False) -> None:
+    """Route the board on one, two and four layers, and tell what each gives; nothing is written."""
+    from vane_step.core.route.advice import layer_offers
+
+    with console.status("Routing on other numbers of layers …"):
+        found = layer_offers(load(source))
+    if as_json:
+        print(json.dumps([asdict(a) for a in found], indent=1))
+        return
+    for a in found:
+        made = "" if a.made else ", not made by these rules"
+        copper = f"{a.vias} vias, {a.wires} wires, {a.length_mm:.0f} mm"
+        print(f"{a.layers} layers: {a.links_open} open, {copper}, {100 * a.over_ground:.0f} % over ground{made}")
+
+
+@app.command()
 def outline(
     source: In, output: Out, report: Report = None,
     size: Annotated[str, typer.Option(help="60x40 in mm, a DXF or SVG file, or picture.png@166mm.")] = "",

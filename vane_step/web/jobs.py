@@ -17,6 +17,7 @@ from vane_step.core.board.arrange import Arrangement
 from vane_step.core.design.edits import LayCopper, edit_from
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
+from vane_step.core.route.advice import LayerOffer, layer_offers
 
 Told = Callable[[dict[str, Any]], None]
 
@@ -77,6 +78,10 @@ def _arrange(text: str, tidy: bool, board: Any, key: str) -> list[Arrangement]:
     if tidy:
         return propose(from_json(text), 1, tidy=True, progress=progress)
     return propose(from_json(text), 3, progress=progress)
+
+
+def _advise(text: str, board: Any, key: str) -> list[LayerOffer]:
+    return layer_offers(from_json(text), _telling(board, key))
 
 
 def _route(text: str, nets: list[str], fresh: bool, board: Any, key: str) -> dict[str, Any]:
@@ -180,6 +185,18 @@ class Jobs:
         """Start arranging; ``done`` gets the proposals. Gives ``False`` when a job is under way."""
         work = partial(_arrange, to_json(design), tidy)
         return self._begin(key, work, partial(_progress, tell, "arrangements made"), done, failed)
+
+    def advise(
+        self,
+        key: str,
+        design: Design,
+        tell: Told,
+        done: Callable[[list[LayerOffer]], None],
+        failed: Callable[[Exception], None],
+    ) -> bool:
+        """Start routing on other numbers of layers; ``done`` gets what each gave. ``False`` when a job is under way."""
+        work = partial(_advise, to_json(design))
+        return self._begin(key, work, partial(_progress, tell, "boards routed"), done, failed)
 
     def _begin(
         self,

@@ -82,3 +82,10 @@ def lift_copper(design: Design, words: Sequence[str]) -> Proposal:
     if not ids:
         raise NotFound(f"There is no copper of {words[0]} to lift.", where=words[0])
     return Proposal(f"lifts {len(ids)} pieces of copper", edits.LayCopper(lift=tuple(ids)), about=(words[0],))
+
+
+def advise_layers(design: Design, words: Sequence[str]) -> Proposal:
+    """Find out what another number of copper layers would buy."""
+    if any(p.place is None for p in design.parts.values()):
+        raise EditRefused("Every part needs a place first.", where="board", next_step="Type: arrange")
+    return Proposal("routes the board on one, two and four layers and tells; nothing is changed", action="advise")

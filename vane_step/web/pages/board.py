@@ -33,10 +33,12 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
     x0, y0, x1, y1 = outline(design).bounds
     state = request.app.state
     version, proposals = state.proposals.get(kept.id, (kept.version, []))
+    advised, advice = state.advice.get(kept.id, (kept.version, []))
     return {
         "kept": kept, "design": design, "score": scoreboard(design), "rules": rule_sets(),
         "accepted": state.accepted.get(kept.id, {}), "now": score_of(design),
         "proposals": proposals if version == kept.version else [],
+        "advice": advice if advised == kept.version else [],
         "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),
         "size": f"{x1 - x0:g}x{y1 - y0:g}", "radius": design.board.corner_radius_nm / 1e6,
     }  # fmt: skip

@@ -16,6 +16,7 @@ from vane_step.core.board.score import scoreboard
 from vane_step.core.design.edits import edit_from
 from vane_step.core.errors import EditRefused, StaleEdit, VaneStepError
 from vane_step.core.judge import waive, waived_findings
+from vane_step.core.route.advice import LayerOffer
 from vane_step.store.designs import Kept
 from vane_step.web.jobs import RouteDone
 from vane_step.web.render import page, resources_of, store_of
@@ -139,6 +140,8 @@ def _act(request: Request, kept: Kept, proposal: Proposal) -> dict[str, Any]:
         _start_routing(request, kept, [w for w in words if w != "fresh"], "fresh" in words)
     if verb == "propose":
         _start_arranging(request, kept, words == ["tidy"])
+    if verb == "advise":
+        _start_advising(request, kept)
     return {
         "version": kept.version,
         "undo": kept.undo,
@@ -206,6 +209,21 @@ def _start_arranging(request: Request, kept: Kept, tidy: bool) -> None:
         tell({"state": "done", "says": f"{count} proposed beside the board", "proposals": len(found)})
 
     if not request.app.state.jobs.arrange(kept.id, kept.design, tidy, tell, done, _failing(tell)):
+        raise _busy(kept)
+
+
+def _start_advising(request: Request, kept: Kept) -> None:
+    """Route on other numbers of layers in the worker; what it gave is shown until the design changes."""
+    hub, advice = request.app.state.hub, request.app.state.advice
+
+    def tell(data: dict[str, Any]) -> None:
+        hub.publish(kept.id, "job", data)
+
+    def done(found: list[LayerOffer]) -> None:
+        advice[kept.id] = (kept.version, found)
+        tell({"state": "done", "says": "What other layers would buy is told beside the board", "proposals": len(found)})
+
+    if not request.app.state.jobs.advise(kept.id, kept.design, tell, done, _failing(tell)):
         raise _busy(kept)
 
 
