@@ -11,7 +11,6 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.strtree import STRtree
 
-from vane_step.core.board.anneal import anneal
 from vane_step.core.board.floor import CELL_MM, EDGE, NEAR, Floor, bypass_pairs, floor, is_connector
 from vane_step.core.board.geometry import copper_items, courtyards, outline
 from vane_step.core.board.score import Score, score
@@ -106,6 +105,9 @@ def _once(design: Design, seed: int, effort: float, tidy: bool) -> Arrangement:
 
 
 def _run(ground: Floor, seed: int, moves: int, warm: float) -> None:
+    # Here, since loading the compiler takes half a second that most commands have no use for.
+    from vane_step.core.board.anneal import anneal
+
     pins = ground.pins
     if not pins.part:
         return

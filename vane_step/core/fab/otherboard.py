@@ -6,10 +6,10 @@ import io
 import zipfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import numpy as np
 import shapely
-from scipy.spatial import KDTree
 from shapely.geometry import Polygon
 
 from vane_step.core.board.geometry import place_point
@@ -18,6 +18,9 @@ from vane_step.core.design.model import Design, MountingHole, Part, PartPlace, n
 from vane_step.core.errors import InputError
 from vane_step.core.fab.reader import ReadDrill, ReadLayer, UnreadableFile, read_drill, read_gerber
 from vane_step.core.quantity import nm
+
+if TYPE_CHECKING:
+    from scipy.spatial import KDTree
 
 # How far the holes of the other board may be off those of a part's package.
 FIT_MM = 0.06
@@ -132,6 +135,9 @@ def _outline(layers: list[ReadLayer]) -> Polygon:
 
 def _fitting(design: Design, plated: np.ndarray) -> dict[str, PartPlace]:
     """Place parts whose drilled pads all meet holes of the other board; most pads first, every hole once."""
+    # Here, since most commands have no use for what it takes a quarter of a second to load.
+    from scipy.spatial import KDTree
+
     places: dict[str, PartPlace] = {}
     used: set[int] = set()
     tree = KDTree(plated) if len(plated) else None
