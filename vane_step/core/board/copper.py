@@ -6,8 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry import CopperItem, copper_items
@@ -86,6 +84,10 @@ def connectivity(design: Design) -> Connectivity:
     count = len(items) + _pour_count(design)
     rows = np.concatenate([a, np.array([e[0] for e in extra], dtype=int)])
     cols = np.concatenate([b, np.array([e[1] for e in extra], dtype=int)])
+    # Here, since loading it takes a quarter of a second that refusals have no use for.
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
     graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, cols)), shape=(count, count))
     labels = connected_components(graph, directed=False)[1]
     links, total = _open_links(items, labels)
