@@ -65,13 +65,16 @@ class Tracing(unittest.TestCase):
     @settings(max_examples=25, deadline=None)
     @given(st.integers(3, 9), st.sampled_from([0.45, 0.7, 1.0]), st.floats(0, 3), st.sampled_from([50.0, 120.0]))
     def test_within_a_pixel(self, corners: int, inner: float, turn: float, width: float) -> None:
-        """The outline lies within a pixel of the drawn shape, is as wide as said, and has its corners and few more."""
+        """The outline lies within a pixel or so of the drawn shape, as wide as said, with its corners and few more.
+
+        Thinning moves either side by up to 0.1 mm or 0.4 pixels, and a sharp corner loses a part of its last pixel.
+        """
         points = star(corners, inner, turn)
         shape, right = traced(drawn(points), width), wanted(points, width)
         pixel = width / (Polygon(points).bounds[2] - Polygon(points).bounds[0])
         self.assertTrue(shape.is_valid)
-        self.assertAlmostEqual(shape.bounds[2] - shape.bounds[0], width, delta=0.11)
-        self.assertLess(shapely.hausdorff_distance(shape, right), 1.5 * pixel + 0.15)
+        self.assertAlmostEqual(shape.bounds[2] - shape.bounds[0], width, delta=2 * max(0.1, 0.4 * pixel) + 0.02)
+        self.assertLess(shapely.hausdorff_distance(shape, right), 1.7 * pixel + 0.2)
         self.assertLess(shape.symmetric_difference(right).area, 0.02 * right.area + right.length * 0.12)
         self.assertLess(len(shape.exterior.coords), 12 * corners + 20)
 
