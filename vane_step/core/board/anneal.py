@@ -1,8 +1,8 @@
 """The compiled annealing of an arrangement; what it is to weigh is set up in ``floor``.
 
-Simulated annealing (Kirkpatrick, Gelatt, Vecchi 1983) as placed cells use it (Sechen, Sangiovanni-Vincentelli,
-"TimberWolf", 1985): parts are shifted, turned and exchanged; overlaps are allowed and priced, dearer as it cools; the
-range of shifts follows the share of moves that are taken.
+Simulated annealing (Kirkpatrick, Gelatt, Vecchi 1983) as Sechen and Sangiovanni-Vincentelli (1985) place cells: parts are
+shifted, turned and exchanged; overlaps are allowed and priced, dearer as it cools; the range of shifts follows the share
+of moves that are taken.
 """
 
 # Arguments are numpy arrays whose shape and dtype the docstrings give; numba infers the types.
@@ -18,8 +18,9 @@ from numba import njit
 LEVELS = 150
 # How far parts may go at first when a given arrangement is only tidied, in mm.
 WARM_SPAN = 6.0
-# What overlapping costs at first and in the end, in mm of link per mm² of overlap; and touching at all, in mm.
+# From this ratio of its sides on, a part has a long side.
 LONG = 1.3
+# What overlapping costs at first and in the end, in mm of link per mm² of overlap; and touching at all, in mm.
 OVERLAP_FIRST, OVERLAP_LAST, TOUCH = 0.3, 12.0, 1.0
 
 
