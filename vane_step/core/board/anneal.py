@@ -1,8 +1,8 @@
 """The compiled annealing of an arrangement; what it is to weigh is set up in ``floor``.
 
-Simulated annealing (Kirkpatrick, Gelatt, Vecchi 1983) as Sechen and Sangiovanni-Vincentelli (1985) place cells: parts are
-shifted, turned and exchanged; overlaps are allowed and priced, dearer as it cools; the range of shifts follows the share
-of moves that are taken.
+Simulated annealing (Kirkpatrick, Gelatt, Vecchi 1983) as Sechen and Sangiovanni-Vincentelli (1985) place cells: parts
+are shifted, turned and exchanged; overlaps are allowed and priced, dearer as it cools; the range of shifts follows the
+share of moves that are taken.
 """
 
 # Arguments are numpy arrays whose shape and dtype the docstrings give; numba infers the types.
