@@ -58,7 +58,7 @@ def propose(
     Returns
     -------
     list of Arrangement
-        Nothing in them overlaps, lies off the board or in a zone kept free. Their edits lift unlocked copper of
+        Nothing in them overlaps, lies off the board or in the free zone of a hole. Their edits lift unlocked copper of
         nets whose parts moved. The same seed gives the same arrangements.
 
     Raises
