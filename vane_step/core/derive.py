@@ -6,12 +6,13 @@ import functools
 from collections import OrderedDict
 from collections.abc import Callable
 from threading import RLock
-from typing import Any, Concatenate, ParamSpec, TypeVar
+from typing import Any, Concatenate, Generic, ParamSpec, TypeVar
 
 from vane_step.core.design.model import Design
 
 P = ParamSpec("P")
 R = TypeVar("R")
+V = TypeVar("V")
 _KEPT = 512
 _cache: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
 # Held while shared geometry is worked on; also by callers who work on results outside of a derived function.
@@ -57,7 +58,42 @@ def derived(
     return decorate
 
 
+class Kept(Generic[V]):
+    """What was worked out of single things of a design, such as one part, by the marks of all it was worked out from.
+
+    After an edit only what changed is worked out anew. Beyond ``most`` entries the older half is dropped.
+    """
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._values: dict[Any, V] = {}
+        forgettable(self._values)
+
+    def get(self, key: Any) -> V | None:
+        """Give what is kept under a key, or ``None``."""
+        return self._values.get(key)
+
+    def put(self, key: Any, value: V) -> V:
+        """Keep a value and give it back."""
+        with alone:
+            if len(self._values) >= self._most:
+                for old in list(self._values)[: self._most // 2]:
+                    del self._values[old]
+            self._values[key] = value
+        return value
+
+
+_stores: list[dict[Any, Any]] = []
+
+
+def forgettable(store: dict[Any, Any]) -> None:
+    """Let :func:`forget` empty a store as well."""
+    _stores.append(store)
+
+
 def forget() -> None:
     """Drop every kept result, so that a measurement starts cold."""
     with alone:
         _cache.clear()
+        for store in _stores:
+            store.clear()

@@ -94,4 +94,4 @@ class Finding(BaseModel):
 
 def ordered(findings: list[Finding]) -> list[Finding]:
     """Sort findings by level, then rule, then place; the same input gives the same order."""
-    return sorted(findings, key=lambda f: (ORDER[f.level], f.code, f.key()))
+    return sorted(findings, key=lambda f: (ORDER[f.level], f.code, f.key(), f.message))

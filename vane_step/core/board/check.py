@@ -10,18 +10,18 @@ import shapely
 from shapely.strtree import STRtree
 
 from vane_step.core.board.copper import LAYER_BIT, connectivity
-from vane_step.core.board.craft import craft_findings
+from vane_step.core.board.craft import craft_findings, loose_findings, spoke_findings
 from vane_step.core.board.geometry import CopperItem, box_on_board, copper_items, courtyards, holes, keepouts, outline
-from vane_step.core.board.legend import legend, mask_openings
+from vane_step.core.board.legend import SIDES, Print, openings_near, prints
+from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.widths import width_findings
-from vane_step.core.derive import derived
-from vane_step.core.design.model import Design
+from vane_step.core.derive import Kept, derived
+from vane_step.core.design.model import Design, Side
 from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
 from vane_step.core.quantity import nm
 
 TOLERANCE_MM = 1e-6
-SIDES = ("front", "back")
 
 
 @dataclass(frozen=True)
@@ -44,13 +44,26 @@ def check(design: Design) -> CheckResult:
     Exact on real shapes: gaps are distances of spines less radii, see ``geometry``. A gap that equals the limit
     passes; 1 nm is the tolerance.
     """
-    findings: list[Finding] = []
-    for rule in (
-        _clearances, _pour_clearances, _edges, _rings_and_drills, _hole_gaps, _hole_copper, _keepouts, _open_links,
-        _courtyards, _inside, _legend, _jumpers, width_findings, craft_findings,
-    ):  # fmt: skip
+    # A loose end may lie in a pour, which a piece of the board does not have.
+    findings = [*_local(design), *(loose_findings(design) if design.pours else _loose(design))]
+    for rule in (_pour_findings, _open_links, _legend, width_findings):
         findings += rule(design)
     return CheckResult(tuple(ordered(findings)), figures(design))
+
+
+def _local_rules(design: Design) -> list[Finding]:
+    """Run the rules that hang on single things and on things near each other, and on no pour."""
+    found: list[Finding] = []
+    for rule in (
+        _clearances, _edges, _rings_and_drills, _hole_gaps, _hole_copper, _keepouts, _courtyards, _inside, _jumpers,
+        craft_findings,
+    ):  # fmt: skip
+        found += rule(design)
+    return found
+
+
+_local = Nearby(_local_rules)
+_loose = Nearby(lambda design: list(loose_findings(design)))
 
 
 def copper_findings(design: Design) -> list[Finding]:
@@ -64,7 +77,7 @@ def copper_findings(design: Design) -> list[Finding]:
 def figures(design: Design) -> dict[str, float | int]:
     """Give completed and open links, vias, jumpers and track length of a design."""
     joined = connectivity(design)
-    length = sum(i.spine.length for i in joined.items if i.kind == "track")
+    length = track_length_mm(design)
     return {
         "parts": len(design.parts),
         "nets": len(design.nets),
@@ -74,8 +87,15 @@ def figures(design: Design) -> dict[str, float | int]:
         "parts_unplaced": joined.unplaced,
         "vias": len(design.vias),
         "jumpers": len(design.jumpers),
-        "track_length_mm": round(float(length), 3),
+        "track_length_mm": round(length, 3),
     }
+
+
+@derived("tracks")
+def track_length_mm(design: Design) -> float:
+    """Give the length of all tracks."""
+    runs = [np.array(t.points, dtype=np.float64) for t in design.tracks.values()]
+    return float(sum(np.hypot(*np.diff(run, axis=0).T).sum() for run in runs)) / 1e6
 
 
 def source(design: Design) -> str:
@@ -145,6 +165,14 @@ def _clearances(design: Design) -> Iterable[Finding]:
             yield _breach(design, "clearance", text, float(gap[k]), float(need[k]), place)
 
 
+def _pour_findings(design: Design) -> Iterable[Finding]:
+    if design.pours:
+        yield from _pour_clearances(design)
+        yield from _pour_edges(design)
+        yield from _pour_keepouts(design)
+        yield from spoke_findings(design)
+
+
 def _pour_clearances(design: Design) -> Iterable[Finding]:
     items = copper_items(design)
     least = design.board.rules.min_clearance_nm / 1e6
@@ -178,6 +206,11 @@ def _edges(design: Design) -> Iterable[Finding]:
             item = items[k]
             text = f"{_named(item)} is too near to the board's edge".capitalize()
             yield _breach(design, "copper-to-edge", text, float(gap[k]), limit, at(item.x_mm, item.y_mm, item))
+
+
+def _pour_edges(design: Design) -> Iterable[Finding]:
+    board = outline(design)
+    limit = design.board.rules.edge_clearance_nm / 1e6
     for pour in pour_pieces(design):
         for piece in pour.pieces:
             gap_mm = float(board.exterior.distance(piece)) if board.covers(piece) else 0.0
@@ -193,19 +226,21 @@ def _rings_and_drills(design: Design) -> Iterable[Finding]:
     ring = rules.min_ring_nm / 1e6
     seen: set[tuple[str, float, float]] = set()
     for item in copper_items(design):
-        if not item.drill_mm or (item.id, item.x_mm, item.y_mm) in seen:
+        if not item.drill_mm:
             continue
-        seen.add((item.id, item.x_mm, item.y_mm))
         reading = (item.width_mm - item.drill_mm) / 2
-        if reading < ring - TOLERANCE_MM:
+        if reading < ring - TOLERANCE_MM and (item.id, item.x_mm, item.y_mm) not in seen:
+            seen.add((item.id, item.x_mm, item.y_mm))
             text = f"Copper ring of {_named(item)} is too narrow"
             yield _breach(design, "ring", text, reading, ring, at(item.x_mm, item.y_mm, item))
     low, high = rules.min_drill_nm / 1e6, rules.max_drill_nm / 1e6
     for hole in holes(design):
+        if low - TOLERANCE_MM <= hole.drill_mm <= high + TOLERANCE_MM:
+            continue
         place = at(hole.x_mm, hole.y_mm, net=hole.net)
-        if hole.drill_mm < low - TOLERANCE_MM:
+        if hole.drill_mm < low:
             yield _breach(design, "drill", f"Hole of {hole.id} is too small to drill", hole.drill_mm, low, place)
-        elif hole.drill_mm > high + TOLERANCE_MM:
+        else:
             text = f"Hole of {hole.id} is too large to drill; it would have to be milled"
             yield _breach(design, "drill", text, hole.drill_mm, high, place).model_copy(update={"sense": "at most"})
 
@@ -256,6 +291,10 @@ def _keepouts(design: Design) -> Iterable[Finding]:
             place = at(items[k].x_mm, items[k].y_mm, items[k], refs=(ref,))
             text = f"{_named(items[k])} lies in the zone {ref} wants free of copper".capitalize()
             yield _breach(design, "keep-out", text, float(gap[k]), 0.0, place, origin=f"land pattern of {ref}")
+
+
+def _pour_keepouts(design: Design) -> Iterable[Finding]:
+    for ref, zone in keepouts(design).items():
         for pour in pour_pieces(design):
             for piece in pour.pieces:
                 shared = piece.intersection(zone)
@@ -336,24 +375,14 @@ def _inside(design: Design) -> Iterable[Finding]:
 
 
 def _legend(design: Design) -> Iterable[Finding]:
-    limit = design.board.rules.legend_to_pad_nm / 1e6
     for side in SIDES:
-        lines = [line for line in legend(design) if line.side == side]
-        openings = mask_openings(design, side)  # type: ignore[arg-type]
-        if not lines or not openings:
-            continue
-        drawn = np.array([shapely.LineString(line.points) for line in lines], dtype=object)
-        half = np.array([line.width_mm / 2 for line in lines])
-        a, b = STRtree(openings).query(drawn, predicate="dwithin", distance=half + limit - 1e-3)
-        told: set[str] = set()
-        for i, j in zip(a, b, strict=True):
-            if lines[i].owner in told:
-                continue
-            told.add(lines[i].owner)
-            gap = float(shapely.distance(drawn[i], openings[j]) - half[i])
-            x, y = lines[i].points[0]
-            text = f"Legend of {lines[i].owner} on the {side} is too near to a pad"
-            yield _breach(design, "legend-on-pad", text, gap, limit, at(x, y), "look")
+        printed = [one for one in prints(design, side) if one.lines]
+        fresh = [one for one in printed if one.owner in design.texts or _legend_of.get(one.key) is None]
+        if fresh:
+            for one, found in zip(fresh, _legend_on_pads(design, side, fresh), strict=True):
+                _legend_of.put(one.key, found)
+        for one in printed:
+            yield from _legend_of.get(one.key) or ()
     least = design.board.rules.legend_height_nm / 1e6
     for item in design.texts.values():
         if item.height_nm / 1e6 < least - TOLERANCE_MM:
@@ -367,6 +396,27 @@ def _legend(design: Design) -> Iterable[Finding]:
                 place,
                 "look",
             )
+
+
+_legend_of: Kept[tuple[Finding, ...]] = Kept(8_000)
+
+
+def _legend_on_pads(design: Design, side: Side, some: list[Print]) -> list[tuple[Finding, ...]]:
+    """Hold the lines of some parts or texts against the openings of the mask; one finding each at most."""
+    limit = design.board.rules.legend_to_pad_nm / 1e6
+    lines = [line for one in some for line in one.lines]
+    drawn = np.array([shapely.LineString(line.points) for line in lines], dtype=object)
+    half = np.array([line.width_mm / 2 for line in lines])
+    openings = openings_near(design, side, shapely.bounds(drawn) + np.array([-1, -1, 1, 1]) * (half.max() + limit))
+    told: dict[str, Finding] = {}
+    a, b = STRtree(openings).query(drawn, predicate="dwithin", distance=half + limit - 1e-3)
+    for i, j in zip(a, b, strict=True):
+        if lines[i].owner not in told:
+            gap = float(shapely.distance(drawn[i], openings[j]) - half[i])
+            text = f"Legend of {lines[i].owner} on the {side} is too near to a pad"
+            place = at(*lines[i].points[0])
+            told[lines[i].owner] = _breach(design, "legend-on-pad", text, gap, limit, place, "look")
+    return [(told[one.owner],) if one.owner in told else () for one in some]
 
 
 def _jumpers(design: Design) -> Iterable[Finding]:

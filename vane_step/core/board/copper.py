@@ -6,14 +6,16 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry import CopperItem, copper_items
 from vane_step.core.board.pour import pour_pieces
-from vane_step.core.derive import derived
+from vane_step.core.derive import Kept, derived
 from vane_step.core.design.model import Design
 
 TOUCH_MM = 1e-6
+LAYER_BIT = {"front": 0, "in1": 1, "in2": 2, "back": 3}
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,26 +49,30 @@ class Connectivity:
     unplaced: int
 
 
-def _touching(items: tuple[CopperItem, ...], same_net: bool = True) -> tuple[np.ndarray, np.ndarray]:
-    """Give index pairs of items that share a layer and touch."""
-    spines = np.array([i.spine for i in items], dtype=object)
-    radius = np.array([i.radius_mm for i in items])
-    nets = {n: k for k, n in enumerate({i.net for i in items})}
-    net = np.array([nets[i.net] for i in items])
-    mask = np.array([sum(1 << LAYER_BIT[x] for x in i.layers) for i in items])
-    boxes = shapely.bounds(spines) + np.column_stack([-radius, -radius, radius, radius])
-    frames = shapely.box(*boxes.T)
-    a, b = STRtree(frames).query(frames)
-    keep = (a < b) & (mask[a] & mask[b] > 0)
-    if same_net:
-        keep &= net[a] == net[b]
-    a, b = a[keep], b[keep]
-    gap = shapely.distance(spines[a], spines[b]) - radius[a] - radius[b]
-    near = gap <= TOUCH_MM
-    return a[near], b[near]
+@dataclass(frozen=True, slots=True)
+class NetCopper:
+    """The copper of one net: its items, their places among all items, and what tells whether any is another one.
+
+    Whoever keeps something by ``identity`` has to hold the items as well, so that no other item gets the same.
+    """
+
+    items: tuple[CopperItem, ...]
+    places: list[int]
+    identity: tuple[int, ...]
 
 
-LAYER_BIT = {"front": 0, "in1": 1, "in2": 2, "back": 3}
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
+def net_copper(design: Design) -> dict[str | None, NetCopper]:
+    """Give the copper of every net, pours left out; under ``None`` what is on no net."""
+    items = copper_items(design)
+    places: dict[str | None, list[int]] = {}
+    for k, item in enumerate(items):
+        places.setdefault(item.net, []).append(k)
+    found = {}
+    for net, mine in places.items():
+        some = tuple([items[k] for k in mine])
+        found[net] = NetCopper(some, mine, tuple(map(id, some)))
+    return found
 
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
@@ -77,21 +83,92 @@ def connectivity(design: Design) -> Connectivity:
     a pour all copper of its net that it reaches.
     """
     items = copper_items(design)
-    if not items:
-        return Connectivity(items, np.zeros(0, dtype=int), (), 0, _unplaced(design))
-    a, b = _touching(items)
-    extra = _wires(items) + _poured(design, items)
-    count = len(items) + _pour_count(design)
-    rows = np.concatenate([a, np.array([e[0] for e in extra], dtype=int)])
-    cols = np.concatenate([b, np.array([e[1] for e in extra], dtype=int)])
-    # Here, since loading it takes a quarter of a second that refusals have no use for.
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
+    pours: dict[str, list[tuple[str, Polygon]]] = {}
+    for pour in pour_pieces(design):
+        pours.setdefault(pour.net, []).extend((pour.layer, piece) for piece in pour.pieces)
+    labels = np.zeros(len(items), dtype=int)
+    links: list[OpenLink] = []
+    total = 0
+    count = 0
+    nets = net_copper(design)
+    for net in sorted(nets, key=lambda n: n or ""):
+        joined = _joined(net, nets[net], pours.get(net or "", []))
+        labels[nets[net].places] = joined.labels + count
+        count += int(joined.labels.max()) + 1
+        links += joined.links
+        total += joined.wanted
+    return Connectivity(items, labels, tuple(links), total, _unplaced(design))
 
-    graph = coo_array((np.ones(len(rows), dtype=np.int8), (rows, cols)), shape=(count, count))
-    labels = connected_components(graph, directed=False)[1]
-    links, total = _open_links(items, labels)
-    return Connectivity(items, labels[: len(items)], links, total, _unplaced(design))
+
+@dataclass(frozen=True, slots=True)
+class _Joined:
+    """How the copper of one net hangs together; the pieces are held, so that no other gets their identity."""
+
+    items: tuple[CopperItem, ...]
+    labels: np.ndarray
+    links: tuple[OpenLink, ...]
+    wanted: int
+
+
+_of_net: Kept[_Joined] = Kept(8_000)
+
+
+def _joined(net: str | None, copper: NetCopper, poured: list[tuple[str, Polygon]]) -> _Joined:
+    items, key = copper.items, (net, copper.identity)
+    if not poured:
+        found = _of_net.get(key)
+        if found is not None:
+            return found
+    a, b = touching(items)
+    extra = _wires(items) + _poured(items, poured)
+    labels = _groups(len(items) + len(poured), [*zip(a.tolist(), b.tolist(), strict=True), *extra])[: len(items)]
+    pads = [k for k, item in enumerate(items) if item.kind == "pad"] if net else []
+    links = _links_of(net, pads, items, labels) if net and pads else []
+    result = _Joined(items, labels, tuple(links), max(0, len(pads) - 1))
+    return result if poured else _of_net.put(key, result)
+
+
+def _groups(count: int, pairs: list[tuple[int, int]]) -> np.ndarray:
+    """Number the groups that pairs join among things 0 to count - 1 (union by path halving)."""
+    root = list(range(count))
+    for one, two in pairs:
+        while root[one] != one:
+            root[one] = one = root[root[one]]
+        while root[two] != two:
+            root[two] = two = root[root[two]]
+        root[max(one, two)] = min(one, two)
+    labels = [0] * count
+    groups = 0
+    # A root is the least of its group, so it is met, and numbered, first.
+    for k in range(count):
+        if root[k] == k:
+            labels[k] = groups
+            groups += 1
+        else:
+            labels[k] = labels[root[k]]
+    return np.array(labels, dtype=int)
+
+
+# Up to this many pieces all pairs are tried; a tree costs more than it saves.
+_FEW = 40
+
+
+def touching(items: tuple[CopperItem, ...]) -> tuple[np.ndarray, np.ndarray]:
+    """Give index pairs of items, of whatever net, that share a layer and touch."""
+    spines = np.array([i.spine for i in items], dtype=object)
+    radius = np.array([i.radius_mm for i in items])
+    mask = np.array([sum(1 << LAYER_BIT[x] for x in i.layers) for i in items])
+    if len(items) <= _FEW:
+        a, b = np.triu_indices(len(items), 1)
+    else:
+        boxes = shapely.bounds(spines) + np.column_stack([-radius, -radius, radius, radius])
+        frames = shapely.box(*boxes.T)
+        a, b = STRtree(frames).query(frames)
+        a, b = a[a < b], b[a < b]
+    keep = mask[a] & mask[b] > 0
+    a, b = a[keep], b[keep]
+    near = shapely.distance(spines[a], spines[b]) - radius[a] - radius[b] <= TOUCH_MM
+    return a[near], b[near]
 
 
 def _unplaced(design: Design) -> int:
@@ -110,38 +187,17 @@ def _wires(items: tuple[CopperItem, ...]) -> list[tuple[int, int]]:
     return pairs
 
 
-def _pour_count(design: Design) -> int:
-    return sum(len(p.pieces) for p in pour_pieces(design))
-
-
-def _poured(design: Design, items: tuple[CopperItem, ...]) -> list[tuple[int, int]]:
-    """Give pairs of an item and the pour piece (numbered after the items) that reaches it."""
+def _poured(items: tuple[CopperItem, ...], poured: list[tuple[str, Polygon]]) -> list[tuple[int, int]]:
+    """Give pairs of an item and the piece of pour of its net (numbered after the items) that reaches it."""
     pairs = []
-    node = len(items)
-    for pour in pour_pieces(design):
-        mine = [i for i, item in enumerate(items) if item.net == pour.net and pour.layer in item.layers]
-        spines = np.array([items[i].spine for i in mine], dtype=object)
-        radius = np.array([items[i].radius_mm for i in mine])
-        for piece in pour.pieces:
+    for node, (layer, piece) in enumerate(poured, len(items)):
+        mine = [k for k, item in enumerate(items) if layer in item.layers]
+        if mine:
             shapely.prepare(piece)
-            if mine:
-                near = shapely.dwithin(piece, spines, radius + TOUCH_MM)
-                pairs += [(mine[k], node) for k in np.flatnonzero(near)]
-            node += 1
+            reach = np.array([items[k].radius_mm for k in mine]) + TOUCH_MM
+            near = shapely.dwithin(piece, np.array([items[k].spine for k in mine], dtype=object), reach)
+            pairs += [(mine[k], node) for k in np.flatnonzero(near)]
     return pairs
-
-
-def _open_links(items: tuple[CopperItem, ...], labels: np.ndarray) -> tuple[tuple[OpenLink, ...], int]:
-    pads: dict[str, list[int]] = {}
-    for i, item in enumerate(items):
-        if item.kind == "pad" and item.net:
-            pads.setdefault(item.net, []).append(i)
-    links: list[OpenLink] = []
-    total = 0
-    for net, mine in sorted(pads.items()):
-        total += len(mine) - 1
-        links += _links_of(net, mine, items, labels)
-    return tuple(links), total
 
 
 def _links_of(net: str, mine: list[int], items: tuple[CopperItem, ...], labels: np.ndarray) -> list[OpenLink]:
@@ -175,5 +231,5 @@ def shorts(design: Design) -> list[tuple[CopperItem, CopperItem]]:
     items = copper_items(design)
     if not items:
         return []
-    a, b = _touching(items, same_net=False)
+    a, b = touching(items)
     return [(items[i], items[j]) for i, j in zip(a, b, strict=True) if items[i].net != items[j].net]

@@ -14,7 +14,6 @@ import shapely
 from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry import CopperItem, copper_items, holes
-from vane_step.core.board.legend import mask_openings
 from vane_step.core.board.pour import PouredCopper, pour_pieces
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding, Place, Remedy
@@ -32,13 +31,11 @@ CURRENT = "rule of thumb: current and heat"
 
 
 def craft_findings(design: Design) -> Iterator[Finding]:
-    """Find what should be looked at though it breaks no limit of the maker."""
+    """Find what should be looked at though it breaks no limit of the maker; what hangs on pours is elsewhere."""
     yield from _corners(design)
-    yield from _loose(design)
     yield from _vias_in_pads(design)
     yield from _deep_holes(design)
     yield from _mask_bridges(design)
-    yield from _spokes(design)
 
 
 def _look(
@@ -71,7 +68,7 @@ def _corners(design: Design) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _loose(design: Design) -> Iterator[Finding]:
+def loose_findings(design: Design) -> Iterator[Finding]:
     """Find ends of tracks that reach nothing, and vias that join copper of fewer than two layers."""
     items = copper_items(design)
     tracks, vias = list(design.tracks.values()), list(design.vias.values())
@@ -155,28 +152,32 @@ def _deep_holes(design: Design) -> Iterator[Finding]:
 
 def _mask_bridges(design: Design) -> Iterator[Finding]:
     """Find openings of different nets whose mask between them is too narrow to hold; once for each two parts."""
+    margin = design.board.rules.mask_margin_nm / 1e6
     for side in ("front", "back"):
         items = [
             i for i in copper_items(design) if i.kind in ("pad", "jumper") and (side in i.layers or i.drill_mm)
         ]  # fmt: skip
-        openings = np.array(mask_openings(design, side)[: len(items)], dtype=object)
-        if len(openings) < 2:
+        if len(items) < 2:
             continue
-        a, b = STRtree(openings).query(openings, predicate="dwithin", distance=LEAST_BRIDGE_MM - 1e-3)
+        spines = np.array([i.spine for i in items], dtype=object)
+        grown = np.array([i.radius_mm + margin for i in items])
+        a, b = STRtree(spines).query(spines, predicate="dwithin", distance=grown + grown.max() + LEAST_BRIDGE_MM)
+        a, b = a[a < b], b[a < b]
+        gaps = shapely.distance(spines[a], spines[b]) - grown[a] - grown[b]
         told = set()
-        for i, j in zip(a[a < b], b[a < b], strict=True):
-            one, two = items[i], items[j]
+        for k in np.flatnonzero(gaps < LEAST_BRIDGE_MM - TOLERANCE_MM):
+            one, two = items[a[k]], items[b[k]]
             key = one.id.partition(".")[0], two.id.partition(".")[0]
             if (one.net == two.net and one.net is not None) or key in told:
                 continue
             told.add(key)
-            gap = float(shapely.distance(openings[i], openings[j]))
+            gap = max(0.0, float(gaps[k]))
             place = Place(pins=(one.id, two.id), layer=side, x_nm=nm(one.x_mm), y_nm=nm(one.y_mm))
             text = f"Solder mask between {one.id} and {two.id} is too narrow to hold; solder may bridge them"
             yield _look("mask-bridge", text, place, gap, LEAST_BRIDGE_MM, "mm", SOLDERING)
 
 
-def _spokes(design: Design) -> Iterator[Finding]:
+def spoke_findings(design: Design) -> Iterator[Finding]:
     """Find pads of a pour that hang on one spoke or none, though the pour surrounds them."""
     for pour in pour_pieces(design):
         gap = design.pours[pour.id].clearance_nm / 1e6

@@ -16,8 +16,8 @@ import shapely
 from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.derive import derived
-from vane_step.core.design.model import Design, PadSpec, Part, PartPlace, pin_name
+from vane_step.core.derive import Kept, derived
+from vane_step.core.design.model import Design, Jumper, PadSpec, Part, PartPlace, Track, Via, pin_name
 from vane_step.core.quantity import nm
 
 ARC_SEGMENTS = 16
@@ -112,49 +112,77 @@ def pad_layers(pad: PadSpec, place: PartPlace, layers: tuple[str, ...]) -> tuple
     return (outer,) if outer in layers else ()
 
 
+_of_part: Kept[tuple[CopperItem | Hole, ...]] = Kept(8_000)
+_of_track: Kept[tuple[CopperItem, ...]] = Kept(40_000)
+
+
 def _pads(design: Design) -> Iterator[CopperItem | Hole]:
-    layers = design.board.layers
     for part in design.parts.values():
-        if part.place is None:
+        yield from pads_of(design, part)
+
+
+def pads_of(design: Design, part: Part) -> tuple[CopperItem | Hole, ...]:
+    """Give the pads and bare holes of one part where it is; none when it has no place."""
+    if part.place is None:
+        return ()
+    key = (part.mark(), design.packages[part.package].mark(), design.digest("nets"), design.board.layers)
+    return _of_part.get(key) or _of_part.put(key, tuple(_pads_of(design, part, part.place)))
+
+
+def _pads_of(design: Design, part: Part, place: PartPlace) -> Iterator[CopperItem | Hole]:
+    for pad in design.packages[part.package].pads:
+        name = pin_name(part.ref, pad.number)
+        spine, radius, x, y = pad_spine(pad, place)
+        if pad.bare_hole:
+            yield Hole(name, x, y, pad.drill_nm / 1e6, plated=False)
             continue
-        for pad in design.packages[part.package].pads:
-            name = pin_name(part.ref, pad.number)
-            spine, radius, x, y = pad_spine(pad, part.place)
-            if pad.bare_hole:
-                yield Hole(name, x, y, pad.drill_nm / 1e6, plated=False)
-                continue
-            on = pad_layers(pad, part.place, layers)
-            if on:
-                width = min(pad.width_nm, pad.height_nm) / 1e6
-                net = design.net_of(name)
-                yield CopperItem("pad", name, net, on, spine, radius, pad.drill_nm / 1e6, x, y, width)
+        on = pad_layers(pad, place, design.board.layers)
+        if on:
+            width = min(pad.width_nm, pad.height_nm) / 1e6
+            yield CopperItem("pad", name, design.net_of(name), on, spine, radius, pad.drill_nm / 1e6, x, y, width)
+
+
+def _track(track: Track) -> tuple[CopperItem, ...]:
+    points = [(x / 1e6, y / 1e6) for x, y in track.points]
+    lines = shapely.linestrings(list(pairwise(points)))
+    width, on = track.width_nm / 1e6, (track.layer,)
+    return tuple(
+        CopperItem("track", track.id, track.net, on, line, width / 2, 0.0, (a[0] + b[0]) / 2, (a[1] + b[1]) / 2, width)
+        for (a, b), line in zip(pairwise(points), lines, strict=True)
+    )
 
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
 def copper_items(design: Design) -> tuple[CopperItem, ...]:
-    """List all copper of a design except pours, pads first; tracks come piece by piece."""
+    """List all copper of a design except pours, pads first; tracks come piece by piece.
+
+    What belongs to a part or a track that did not change is the same object as before.
+    """
     items = [x for x in _pads(design) if isinstance(x, CopperItem)]
     layers = design.board.layers
     for track in design.tracks.values():
-        points = [(x / 1e6, y / 1e6) for x, y in track.points]
-        lines = shapely.linestrings(list(pairwise(points)))
-        width = track.width_nm / 1e6
-        for (a, b), line in zip(pairwise(points), lines, strict=True):
-            middle = (a[0] + b[0]) / 2, (a[1] + b[1]) / 2
-            items.append(CopperItem("track", track.id, track.net, (track.layer,), line, width / 2, 0.0, *middle, width))
+        mark = track.mark()
+        items += _of_track.get(mark) or _of_track.put(mark, _track(track))
     for via in design.vias.values():
-        x, y, pad = via.x_nm / 1e6, via.y_nm / 1e6, via.pad_nm / 1e6
-        items.append(CopperItem("via", via.id, via.net, layers, Point(x, y), pad / 2, via.drill_nm / 1e6, x, y, pad))
+        key = (via.mark(), layers)
+        items += _of_track.get(key) or _of_track.put(key, (_via(via, layers),))
     for jumper in design.jumpers.values():
-        pad = jumper.pad_nm / 1e6
-        for x_nm, y_nm in (jumper.a, jumper.b):
-            x, y = x_nm / 1e6, y_nm / 1e6
-            items.append(
-                CopperItem(
-                    "jumper", jumper.id, jumper.net, layers, Point(x, y), pad / 2, jumper.drill_nm / 1e6, x, y, pad
-                )
-            )
+        key = (jumper.mark(), layers)
+        items += _of_track.get(key) or _of_track.put(key, _jumper(jumper, layers))
     return tuple(items)
+
+
+def _via(via: Via, layers: tuple[str, ...]) -> CopperItem:
+    x, y, pad = via.x_nm / 1e6, via.y_nm / 1e6, via.pad_nm / 1e6
+    return CopperItem("via", via.id, via.net, layers, Point(x, y), pad / 2, via.drill_nm / 1e6, x, y, pad)
+
+
+def _jumper(jumper: Jumper, layers: tuple[str, ...]) -> tuple[CopperItem, ...]:
+    pad, drill = jumper.pad_nm / 1e6, jumper.drill_nm / 1e6
+    spots = [(x / 1e6, y / 1e6) for x, y in (jumper.a, jumper.b)]
+    return tuple(
+        CopperItem("jumper", jumper.id, jumper.net, layers, Point(x, y), pad / 2, drill, x, y, pad) for x, y in spots
+    )
 
 
 @derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes")
@@ -196,14 +224,42 @@ def box_on_board(part: Part, corners_nm: tuple[int, int, int, int]) -> Polygon:
     return Polygon([(x / 1e6, y / 1e6) for x, y in points])
 
 
+_yards: Kept[Polygon] = Kept(8_000)
+
+
 @derived("parts", "packages")
 def courtyards(design: Design) -> dict[str, Polygon]:
     """Give the courtyard of every placed part, in millimetres."""
-    return {
-        part.ref: box_on_board(part, design.packages[part.package].courtyard_nm)
-        for part in design.parts.values()
-        if part.place
-    }
+    found = {}
+    for part in design.parts.values():
+        if part.place:
+            package = design.packages[part.package]
+            key = (part.mark(), package.mark())
+            found[part.ref] = _yards.get(key) or _yards.put(key, box_on_board(part, package.courtyard_nm))
+    return found
+
+
+_extents: Kept[tuple[float, float, float, float]] = Kept(8_000)
+
+
+@derived("parts", "packages", "nets", "board")
+def extents(design: Design) -> dict[str, tuple[float, float, float, float]]:
+    """Give for every placed part the box (x0, y0, x1, y1) of its pads, its courtyard and its free zone, in mm."""
+    yards, zones = courtyards(design), keepouts(design)
+    found = {}
+    for ref, yard in yards.items():
+        part = design.parts[ref]
+        key = (part.mark(), design.packages[part.package].mark(), design.board.layers)
+        known = _extents.get(key)
+        if known is None:
+            shapes = [yard, *([zones[ref]] if ref in zones else [])]
+            for item in pads_of(design, part):
+                r = item.drill_mm / 2
+                spine = shapely.Point(item.x_mm, item.y_mm) if isinstance(item, Hole) else item.spine
+                shapes.append(box(*spine.bounds).buffer(max(r, getattr(item, "radius_mm", 0.0))))
+            known = _extents.put(key, tuple(float(v) for v in shapely.total_bounds(shapes)))  # type: ignore[arg-type]
+        found[ref] = known
+    return found
 
 
 @derived("parts", "packages")

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import functools
+import hashlib
+import math
+from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 import shapely
@@ -10,11 +15,24 @@ from shapely.geometry import LineString, MultiLineString, Polygon, box
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
-from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, copper_items, courtyards, holes, outline, place_point
+from vane_step.core.board.geometry import (
+    ARC_SEGMENTS,
+    WIDEN,
+    CopperItem,
+    Hole,
+    copper_items,
+    courtyards,
+    extents,
+    holes,
+    outline,
+    pads_of,
+    place_point,
+)
 from vane_step.core.board.strokefont import text_lines, text_width
-from vane_step.core.derive import derived
-from vane_step.core.design.model import Design, Side, natural
+from vane_step.core.derive import Kept, derived
+from vane_step.core.design.model import Design, LegendText, Side, natural
 
+SIDES: Final[tuple[Side, ...]] = ("front", "back")
 REF_HEIGHTS_MM = (1.2, 1.0)
 # Shorter lines are left out.
 LEAST_MM = 0.3
@@ -62,40 +80,108 @@ class Printed:
 @derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes")
 def mask_openings(design: Design, side: Side) -> tuple[BaseGeometry, ...]:
     """Give what is free of solder mask on a side: pads and jumper holes grown by the margin, and bare holes."""
+    return tuple(openings_near(design, side, None))
+
+
+def openings_near(design: Design, side: Side, boxes: np.ndarray | None) -> np.ndarray:
+    """Give the openings of the mask of a side whose boxes overlap one of some boxes (n x 4, mm), or all of them."""
     margin = design.board.rules.mask_margin_nm / 1e6
-    bare_board = design.replaced(tracks={})
-    items = [i for i in copper_items(bare_board) if i.kind in ("pad", "jumper") and (side in i.layers or i.drill_mm)]
-    bare = [h for h in holes(design) if not h.plated and h.net is None]
-    spines = np.array([i.spine for i in items] + [shapely.Point(h.x_mm, h.y_mm) for h in bare], dtype=object)
-    grow = np.array([i.radius_mm + margin for i in items] + [h.drill_mm / 2 + margin for h in bare])
-    return tuple(shapely.buffer(spines, grow * WIDEN, quad_segs=ARC_SEGMENTS)) if len(spines) else ()
+    shapes: list[BaseGeometry] = []
+    grow: list[float] = []
+    for thing in _openers(design, boxes):
+        if isinstance(thing, Hole):
+            if not thing.plated and thing.net is None:
+                shapes.append(shapely.Point(thing.x_mm, thing.y_mm))
+                grow.append(thing.drill_mm / 2 + margin)
+        elif side in thing.layers or thing.drill_mm:
+            shapes.append(thing.spine)
+            grow.append(thing.radius_mm + margin)
+    if not shapes:
+        return np.array([], dtype=object)
+    spines, by = np.array(shapes, dtype=object), np.array(grow)
+    if boxes is not None:
+        reach = np.maximum(by, 0)[:, None]
+        near = _overlaps(shapely.bounds(spines) + np.hstack([-reach, -reach, reach, reach]), boxes).any(axis=1)
+        spines, by = spines[near], by[near]
+    found: np.ndarray = shapely.buffer(spines, by * WIDEN, quad_segs=ARC_SEGMENTS)
+    return found
+
+
+def _openers(design: Design, boxes: np.ndarray | None) -> Iterator[CopperItem | Hole]:
+    """Give the pads, wire ends and holes of the parts that come into some boxes, or of all, and of the board."""
+    frames = extents(design)
+    refs = list(frames)
+    if boxes is not None and refs:
+        hit = np.flatnonzero(_overlaps(np.array(list(frames.values())), boxes).any(axis=1))
+        refs = [refs[k] for k in hit]
+    for ref in refs:
+        yield from pads_of(design, design.parts[ref])
+    if design.jumpers or design.holes:
+        board = design.replaced(parts={}, tracks={}, vias={})
+        yield from copper_items(board)
+        yield from (h for h in holes(board) if h.id in design.holes)
+
+
+def _overlaps(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    """Tell for each two of two lists of boxes (x0, y0, x1, y1) whether they overlap."""
+    hit: np.ndarray = (
+        (a[:, None, 0] <= b[None, :, 2])
+        & (b[None, :, 0] <= a[:, None, 2])
+        & (a[:, None, 1] <= b[None, :, 3])
+        & (b[None, :, 1] <= a[:, None, 3])
+    )
+    return hit
+
+
+@dataclass(frozen=True, slots=True)
+class Print:
+    """All lines one part or text has on the legend of a side, and what they depend on, as a key."""
+
+    owner: str
+    key: tuple[bytes, Printed | None]
+    lines: tuple[LegendLine, ...]
 
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "holes", "texts")
 def legend(design: Design) -> tuple[LegendLine, ...]:
-    """Give every line of the legend of both sides.
+    """Give every line of the legend of both sides, see :func:`prints`."""
+    return tuple(line for side in SIDES for one in prints(design, side) for line in one.lines)
+
+
+@derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts")
+def prints(design: Design, side: Side) -> tuple[Print, ...]:
+    """Give what is printed on a side, part by part, then the texts.
 
     Part outlines are cut back where they would run over a mask opening; references go beside their parts where
     they cover neither openings, courtyards of other parts nor other text, and are left out where no place is
-    free; texts of the user are printed as they were put.
+    free; texts of the user are printed as they were put. What lies round a part decides its outline and the
+    places its reference might take: both are kept by that, and worked out anew only where something moved.
     """
     width = design.board.rules.legend_width_nm / 1e6
-    lines: list[LegendLine] = []
-    for side in ("front", "back"):
-        lines += _outlines(design, side, width)
-        for text in references(design, side):
-            lines += _printed_lines(text, "reference", width)
+    round_it = surroundings(design, side)
+    rooms = _rooms(design, side)
+    chosen = {p.owner: p for p in references(design, side)}
+    found = []
+    for ref, room in rooms.items():
+        printed = chosen.get(ref)
+        lines = room.lines + (_printed_lines(printed, "reference", width) if printed else ())
+        found.append(Print(ref, (round_it[ref], printed), lines))
     for item in design.texts.values():
-        printed = Printed(
-            item.id, item.text, item.side, item.x_nm / 1e6, item.y_nm / 1e6, item.height_nm / 1e6, item.turn_deg
-        )
-        lines += _printed_lines(printed, "text", width)
-    return tuple(lines)
+        if item.side == side:
+            printed = _as_printed(item)
+            found.append(Print(item.id, (item.mark(), printed), _printed_lines(printed, "text", width)))
+    return tuple(found)
 
 
-def _printed_lines(text: Printed, kind: str, width: float) -> list[LegendLine]:
+def _as_printed(text: LegendText) -> Printed:
+    x, y, height = text.x_nm / 1e6, text.y_nm / 1e6, text.height_nm / 1e6
+    return Printed(text.id, text.text, text.side, x, y, height, text.turn_deg)
+
+
+@functools.lru_cache(maxsize=4096)
+def _printed_lines(text: Printed, kind: str, width: float) -> tuple[LegendLine, ...]:
     drawn = text_lines(text.text, text.x_mm, text.y_mm, text.height_mm, text.turn_deg, mirrored=text.side == "back")
-    return [LegendLine(text.owner, kind, text.side, tuple(points), width) for points in drawn]
+    return tuple(LegendLine(text.owner, kind, text.side, tuple(points), width) for points in drawn)
 
 
 def _reach_mm(design: Design) -> float:
@@ -106,60 +192,154 @@ def _reach_mm(design: Design) -> float:
     return (design.board.rules.legend_to_pad_nm + design.board.rules.legend_width_nm / 2) / 1e6 + 0.01
 
 
-def _outlines(design: Design, side: Side, width: float) -> list[LegendLine]:
-    """Give the outlines of the parts of a side, cut back at openings and at the edge."""
+@derived("parts", "packages", "nets", "board", "jumpers", "holes", "texts")
+def _in_the_way(design: Design) -> tuple[list[bytes], np.ndarray]:
+    """Give the marks and boxes of all that a print may have to give way to."""
+    marks: list[bytes] = []
+    frames: list[tuple[float, float, float, float]] = []
+    for ref, frame in extents(design).items():
+        part = design.parts[ref]
+        frames.append(frame)
+        marks.append(part.mark() + design.packages[part.package].mark())
+    for jumper in design.jumpers.values():
+        r = jumper.pad_nm / 2e6
+        (x0, x1), (y0, y1) = (sorted((jumper.a[k] / 1e6, jumper.b[k] / 1e6)) for k in (0, 1))
+        frames.append((x0 - r, y0 - r, x1 + r, y1 + r))
+        marks.append(jumper.mark())
+    for hole in design.holes.values():
+        x, y, r = hole.x_nm / 1e6, hole.y_nm / 1e6, hole.drill_nm / 2e6
+        frames.append((x - r, y - r, x + r, y + r))
+        marks.append(hole.mark())
+    for text in design.texts.values():
+        frames.append(_as_printed(text).box().bounds)
+        marks.append(text.mark())
+    return marks, np.array(frames).reshape(-1, 4)
+
+
+@derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts")
+def surroundings(design: Design, side: Side) -> dict[str, bytes]:
+    """Give for each part on a side a digest of everything its print may depend on."""
+    marks, frames = _in_the_way(design)
+    mine_of = _print_frames(design, side)
+    if not mine_of:
+        return {}
+    base = design.board.mark()
+    found = {}
+    for ref, row in zip(mine_of, _overlaps(np.array(list(mine_of.values())), frames), strict=True):
+        near = b"".join([marks[k] for k in np.flatnonzero(row)])
+        found[ref] = hashlib.blake2b(base + ref.encode() + near, digest_size=16).digest()
+    return found
+
+
+_frame_of: Kept[tuple[float, float, float, float]] = Kept(8_000)
+
+
+@derived("parts", "packages", "board")
+def _print_frames(design: Design, side: Side) -> dict[str, tuple[float, float, float, float]]:
+    """Give for each part on a side the box all its print could lie in, with the room that print must keep."""
+    frames = {}
+    keep = max(0.1, _reach_mm(design)) + max(0, design.board.rules.mask_margin_nm) / 1e6 + 0.1
+    for ref, yard in courtyards(design).items():
+        part = design.parts[ref]
+        assert part.place is not None
+        if part.place.side != side:
+            continue
+        key = (part.mark(), design.packages[part.package].mark(), keep)
+        known = _frame_of.get(key)
+        if known is not None:
+            frames[ref] = known
+            continue
+        high = max(REF_HEIGHTS_MM)
+        beyond = max(text_width(ref, high), high) + 0.24 + keep
+        x0, y0, x1, y1 = yard.bounds
+        runs = [p for run in design.packages[part.package].legend for p in run]
+        drawn = max((math.hypot(x, y) for x, y in runs), default=0.0) / 1e6 + keep
+        x, y = part.place.x_nm / 1e6, part.place.y_nm / 1e6
+        low, top = (min(x0 - beyond, x - drawn), min(y0 - beyond, y - drawn)), (x1 + beyond, y1 + beyond)
+        frames[ref] = _frame_of.put(key, (*low, max(top[0], x + drawn), max(top[1], y + drawn)))
+    return frames
+
+
+@dataclass(frozen=True, slots=True)
+class _Room:
+    """What a part may print where it is: its outline cut back, and the free places of its reference, best first."""
+
+    lines: tuple[LegendLine, ...]
+    spots: tuple[Printed, ...]
+    low: np.ndarray
+    high: np.ndarray
+
+
+_room_of: Kept[_Room] = Kept(8_000)
+
+
+@derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts")
+def _rooms(design: Design, side: Side) -> dict[str, _Room]:
+    round_it = surroundings(design, side)
+    known = {ref: _room_of.get((mark, side)) for ref, mark in round_it.items()}
+    fresh = [ref for ref, room in known.items() if room is None]
+    if fresh:
+        frames = _print_frames(design, side)
+        openings = openings_near(design, side, np.array([frames[r] for r in fresh]))
+        lines = _outlines(design, side, fresh, openings)
+        spots = _free_spots(design, side, fresh, openings)
+        margin = max(0.1, _reach_mm(design))
+        for ref in fresh:
+            corners = np.array([s.corners(margin) for s in spots[ref]]).reshape(-1, 2, 2).transpose(1, 0, 2)
+            room = _Room(tuple(lines[ref]), tuple(spots[ref]), corners[0], corners[1])
+            known[ref] = _room_of.put((round_it[ref], side), room)
+    return {ref: room for ref, room in known.items() if room is not None}
+
+
+def _outlines(design: Design, side: Side, refs: list[str], openings: np.ndarray) -> dict[str, list[LegendLine]]:
+    """Give the outlines of some parts of a side, cut back at openings and at the edge."""
+    width = design.board.rules.legend_width_nm / 1e6
+    lines: dict[str, list[LegendLine]] = {ref: [] for ref in refs}
     drawn: list[tuple[str, list[tuple[float, float]]]] = []
-    for part in design.parts.values():
-        if part.place is not None and part.place.side == side:
-            for run in design.packages[part.package].legend:
-                points = [place_point(part.place, x, y) for x, y in run]
-                drawn.append((part.ref, [(x / 1e6, y / 1e6) for x, y in points]))
+    for ref in refs:
+        part = design.parts[ref]
+        assert part.place is not None
+        for run in design.packages[part.package].legend:
+            points = [place_point(part.place, x, y) for x, y in run]
+            drawn.append((ref, [(x / 1e6, y / 1e6) for x, y in points]))
     if not drawn:
-        return []
-    board = outline(design).buffer(-width / 2)
-    shapely.prepare(board)
-    openings = shapely.buffer(np.array(mask_openings(design, side), dtype=object), _reach_mm(design))
+        return lines
+    board = _inner(design, width / 2)
+    grown = shapely.buffer(openings, _reach_mm(design))
     shapes = np.array([LineString(points) for _, points in drawn], dtype=object)
     cut: dict[int, list[int]] = {}
-    for k, opening in zip(*STRtree(openings).query(shapes, predicate="intersects"), strict=True):
+    for k, opening in zip(*STRtree(grown).query(shapes, predicate="intersects"), strict=True):
         cut.setdefault(int(k), []).append(int(opening))
     inside = shapely.covers(board, shapes)
-    lines = []
     for k, (ref, points) in enumerate(drawn):
         if shapes[k].length <= LEAST_MM:
             continue
         if k not in cut and inside[k]:
-            lines.append(LegendLine(ref, "outline", side, tuple(points), width))
+            lines[ref].append(LegendLine(ref, "outline", side, tuple(points), width))
             continue
-        left: BaseGeometry = shapes[k].difference(shapely.union_all(openings[cut[k]])) if k in cut else shapes[k]
+        left: BaseGeometry = shapes[k].difference(shapely.union_all(grown[cut[k]])) if k in cut else shapes[k]
         if not inside[k]:
             left = left.intersection(board)
         for piece in left.geoms if isinstance(left, MultiLineString) else [left]:
             if isinstance(piece, LineString) and piece.length > LEAST_MM:
-                lines.append(LegendLine(ref, "outline", side, tuple(piece.coords), width))
+                lines[ref].append(LegendLine(ref, "outline", side, tuple(piece.coords), width))
     return lines
 
 
-@derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts")
-def references(design: Design, side: Side) -> tuple[Printed, ...]:
-    """Place the references of a side: nearest free spot round each part, large parts last.
+@derived("board")
+def _inner(design: Design, inset_mm: float) -> BaseGeometry:
+    """Give the board less a rim."""
+    board: BaseGeometry = outline(design).buffer(-inset_mm)
+    shapely.prepare(board)
+    return board
 
-    All spots of all parts are held against openings, courtyards, texts and the edge at once; only what references do
-    to each other is left to go through one by one.
-    """
+
+def _free_spots(design: Design, side: Side, refs: list[str], openings: np.ndarray) -> dict[str, list[Printed]]:
+    """Give the places for the references of some parts that are free of all but other references, best first."""
     margin = max(0.1, _reach_mm(design))
     yards = {r: y for r, y in courtyards(design).items() if design.parts[r].place.side == side}  # type: ignore[union-attr]
-    spots = [
-        s for ref in sorted(yards, key=lambda r: (yards[r].area, natural(r))) for s in _spots(ref, side, yards[ref])
-    ]
-    if not spots:
-        return ()
-    openings = mask_openings(design, side)
-    texts = [
-        Printed(t.id, t.text, side, t.x_nm / 1e6, t.y_nm / 1e6, t.height_nm / 1e6, t.turn_deg).box()
-        for t in design.texts.values()
-        if t.side == side
-    ]
+    spots = [s for ref in refs for s in _spots(ref, side, yards[ref])]
+    texts = [_as_printed(t).box() for t in design.texts.values() if t.side == side]
     number = {ref: k for k, ref in enumerate(yards)}
     solids = np.array([*openings, *texts, *yards.values()], dtype=object)
     owner = np.array([-1] * (len(openings) + len(texts)) + list(range(len(yards))))
@@ -167,17 +347,29 @@ def references(design: Design, side: Side) -> tuple[Printed, ...]:
     frames = shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1])
     mine = np.array([number[s.owner] for s in spots])
     hit, solid = STRtree(solids).query(frames, predicate="intersects")
-    board = outline(design).buffer(-0.3)
-    shapely.prepare(board)
-    free = shapely.covers(board, frames)
+    free = shapely.covers(_inner(design, 0.3), frames)
     free[hit[owner[solid] != mine[hit]]] = False
-    taken: list[int] = []
-    done: set[str] = set()
+    found: dict[str, list[Printed]] = {ref: [] for ref in refs}
     for k in np.flatnonzero(free):
-        if spots[k].owner not in done and not ((low[taken] <= high[k]) & (low[k] <= high[taken])).all(axis=1).any():
-            taken.append(int(k))
-            done.add(spots[k].owner)
-    return tuple(spots[k] for k in taken)
+        found[spots[k].owner].append(spots[k])
+    return found
+
+
+@derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts")
+def references(design: Design, side: Side) -> tuple[Printed, ...]:
+    """Place the references of a side: nearest free spot round each part, large parts last."""
+    rooms = _rooms(design, side)
+    yards = courtyards(design)
+    taken: list[Printed] = []
+    low, high = np.empty((len(rooms), 2)), np.empty((len(rooms), 2))
+    for ref in sorted(rooms, key=lambda r: (yards[r].area, natural(r))):
+        room, count = rooms[ref], len(taken)
+        for k, spot in enumerate(room.spots):
+            if not ((low[:count] <= room.high[k]) & (room.low[k] <= high[:count])).all(axis=1).any():
+                low[count], high[count] = room.low[k], room.high[k]
+                taken.append(spot)
+                break
+    return tuple(taken)
 
 
 def _spots(ref: str, side: Side, yard: Polygon) -> list[Printed]:

@@ -8,7 +8,9 @@ from functools import partial
 import numpy as np
 import shapely
 
+from vane_step.core.board.copper import NetCopper, net_copper
 from vane_step.core.board.geometry import CopperItem, copper_items
+from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design, NetRule
 from vane_step.core.finding import Finding, Place, Remedy
 from vane_step.core.power import trace
@@ -19,17 +21,23 @@ TOLERANCE_MM = 1e-6
 
 def width_findings(design: Design) -> Iterator[Finding]:
     """Hold every track against least width, its net's width, its necks and its net's current."""
-    items = copper_items(design)
-    pads: dict[str, list[CopperItem]] = {}
-    tracks: dict[str, list[CopperItem]] = {}
-    for item in items:
-        if item.net and item.kind in ("pad", "track"):
-            (pads if item.kind == "pad" else tracks).setdefault(item.net, []).append(item)
-    for net, pieces in tracks.items():
+    maker = design.board.mark()
+    for net, copper in net_copper(design).items():
+        if net is None:
+            continue
         rule = design.rule_of(net)
-        yield from _net_widths(design, net, rule, pieces, pads.get(net, []))
-        if rule.current:
-            yield from _current(design, net, rule, pieces, pads.get(net, []))
+        key = (net, maker, rule.mark(), copper.identity)
+        known = _of_net.get(key)
+        if known is None:
+            pieces = [i for i in copper.items if i.kind == "track"]
+            pads = [i for i in copper.items if i.kind == "pad"]
+            found = [*_net_widths(design, net, rule, pieces, pads)]
+            found += _current(design, net, rule, pieces, pads) if rule.current and pieces else ()
+            known = _of_net.put(key, (tuple(found), copper))
+        yield from known[0]
+
+
+_of_net: Kept[tuple[tuple[Finding, ...], NetCopper]] = Kept(8_000)
 
 
 def _net_widths(
@@ -37,16 +45,29 @@ def _net_widths(
 ) -> Iterator[Finding]:
     least, wanted = design.board.rules.min_width_nm / 1e6, rule.width_nm / 1e6
     maker = design.board.rules.title or design.board.rules.name
-    for piece in pieces:
+    thin = [p for p in pieces if p.width_mm < max(least, wanted) - TOLERANCE_MM]
+    for piece, near in zip(thin, _near(rule, thin, pads), strict=True):
         make = partial(_finding, piece, net, remedy=Remedy(label=f"Lay {net} anew", ask=f"route {net} fresh"))
         if piece.width_mm < least - TOLERANCE_MM:
             yield make("width", f"Track of {net} is thinner than the maker can hold", piece.width_mm, least, maker)
-        elif piece.width_mm < wanted - TOLERANCE_MM and not is_neck(rule, piece, pads):
+        elif not is_neck(rule, piece, near):
             reach = (rule.neck_length_nm or 0) / 1e6
             why = f" and is no neck within {reach:g} mm of a pad" if rule.neck_width_nm else ""
             yield make(
                 "net-width", f"Track of {net} is thinner than its rule{why}", piece.width_mm, wanted, f"rule of {net}"
             )
+
+
+def _near(rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]) -> list[list[CopperItem]]:
+    """Give for each piece the pads that may lie within the length of a neck."""
+    near: list[list[CopperItem]] = [[] for _ in pieces]
+    if pieces and pads and rule.neck_length_nm is not None:
+        reach = rule.neck_length_nm / 1e6 + max(p.radius_mm for p in pads) + TOLERANCE_MM
+        tree = shapely.STRtree(np.array([p.spine for p in pads], dtype=object))
+        spines = np.array([p.spine for p in pieces], dtype=object)
+        for k, pad in zip(*tree.query(spines, predicate="dwithin", distance=reach), strict=True):
+            near[k].append(pads[pad])
+    return near
 
 
 def _remedy(net: str, rule: NetRule, wanted_mm: float) -> Remedy:

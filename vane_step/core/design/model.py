@@ -6,6 +6,7 @@ front. A part on the back is mirrored about its own y axis first and turned afte
 
 from __future__ import annotations
 
+import functools
 import hashlib
 import re
 from collections.abc import Mapping
@@ -49,9 +50,12 @@ class Frozen(BaseModel):
 
     def mark(self) -> bytes:
         """Give a digest of the content."""
-        if self._mark is None:
-            self._mark = hashlib.blake2b(self.model_dump_json().encode(), digest_size=16).digest()
-        return self._mark
+        # Asked thousands of times after an edit: the private attribute is reached without pydantic's detour.
+        private = self.__pydantic_private__ or {}
+        found: bytes | None = private.get("_mark")
+        if found is None:
+            self._mark = found = hashlib.blake2b(self.model_dump_json().encode(), digest_size=16).digest()
+        return found
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
         """Copy, with changes that are already valid."""
@@ -472,7 +476,9 @@ class Design(Frozen):
 
     def digest(self, section: str) -> str:
         """Give a digest of a section's content; equal content gives equal digests."""
-        found = self._digests.get(section)
+        # Asked hundreds of times after an edit: see ``Frozen.mark``.
+        known: dict[str, str] = (self.__pydantic_private__ or {})["_digests"]
+        found = known.get(section)
         if found is None:
             value = getattr(self, section)
             mark = hashlib.blake2b(digest_size=16)
@@ -482,7 +488,7 @@ class Design(Frozen):
                     mark.update(item.mark())
             else:
                 mark.update(value.encode() if isinstance(value, str) else value.mark())
-            found = self._digests[section] = mark.hexdigest()
+            found = known[section] = mark.hexdigest()
         return found
 
     def replaced(self, **sections: Any) -> Design:
@@ -546,6 +552,7 @@ def role_of_net(name: str) -> NetRole:
     return "ground" if _EARTH.match(name) else "supply" if _RAIL.match(name) else "signal"
 
 
+@functools.lru_cache(maxsize=10_000)
 def natural(text: str) -> list[tuple[int, int, str]]:
     """Give a sort key by which ``R10`` follows ``R9``."""
     return [(0, int(x), "") if x.isdigit() else (1, 0, x) for x in re.split(r"(\d+)", text) if x]

@@ -139,6 +139,18 @@ def build(design: Design, nets: set[str] | None = None) -> Problem:
     return problem
 
 
+def build_for(design: Design, net: str) -> Problem:
+    """Set the grid up for one net, whose job has no terminals yet; the design must have no pours."""
+    lattice = choose_lattice(design)
+    joined = connectivity(design)
+    numbers = {name: i + 1 for i, name in enumerate(sorted({i.net for i in joined.items if i.net} | {net}))}
+    classes, via_classes, jobs = _classes(design, [net], numbers)
+    problem = _paint(design, joined, lattice, numbers, classes, via_classes)
+    problem.jobs = jobs
+    jobs[0].pads = np.array([(i.x_mm, i.y_mm) for i in joined.items if i.kind == "pad" and i.net == net]).reshape(-1, 2)
+    return problem
+
+
 def _classes(
     design: Design, wanted: list[str], numbers: dict[str, int]
 ) -> tuple[list[tuple[float, float]], list[tuple[float, float]], list[NetJob]]:
@@ -182,12 +194,18 @@ def _terminals(job: NetJob, joined: Connectivity, lattice: Lattice) -> None:
     for items in groups.values():
         if not any(i.kind == "pad" for i in items):
             continue
-        nodes = np.unique(np.concatenate([_nodes(i, lattice) for i in items]))
+        nodes = np.unique(np.concatenate([nodes_of(i, lattice) for i in items]))
         if len(nodes):
             job.terminals.append(nodes)
             centre = next(i for i in items if i.kind == "pad")
             job.spots.append((centre.x_mm, centre.y_mm))
+    know_terminals(job, lattice)
+
+
+def know_terminals(job: NetJob, lattice: Lattice) -> None:
+    """Work out what the search wants to know of the terminals of a job."""
     job.apart = _apart(job.terminals, lattice)
+    job.windows = []
     for nodes in job.terminals:
         ys, xs = np.divmod(nodes % lattice.plane, lattice.w)
         job.windows.append((int(xs.min()), int(xs.max()), int(ys.min()), int(ys.max())))
@@ -195,7 +213,7 @@ def _terminals(job: NetJob, joined: Connectivity, lattice: Lattice) -> None:
         job.terminal_nodes = np.unique(np.concatenate(job.terminals))
 
 
-def _nodes(item: CopperItem, lattice: Lattice) -> np.ndarray:
+def nodes_of(item: CopperItem, lattice: Lattice) -> np.ndarray:
     """List the nodes where a track may end on a piece of copper: close to its middle line, inside its shape."""
     if item.spine.geom_type == "Polygon":
         a, b, c, d = item.spine.exterior.coords[:4]
