@@ -181,8 +181,16 @@ def route(
     source: In, output: Out, report: Report = None,
     net: Annotated[list[str] | None, typer.Option(help="Only this net; may be repeated.")] = None,
     fresh: Annotated[bool, typer.Option(help="Lift unlocked copper first.")] = False,
+    link: Annotated[
+        tuple[str, str] | None, typer.Option(help="Only from this pin to that, among copper that stays where it is.")
+    ] = None,
 ) -> None:  # fmt: skip
     """Route the open links."""
+    if link:
+        from vane_step.core.route.guide import link as lay_link
+
+        change(source, output, report, lambda design: (lay_link(design, *link), {"link": link}))
+        return
     from vane_step.core.route.router import route as route_links
     from vane_step.core.route.router import warm_up
 

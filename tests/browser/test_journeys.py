@@ -195,6 +195,25 @@ class Board(InBrowser):
         expect(page.locator("#last")).to_contain_text("lay PUMP_G by hand")
         expect(page.locator("#board .openlink")).to_have_count(1)
         expect(page.locator(".finding.stop", has_text="Gap")).to_have_count(0)
+        # Past the pump's transistor there is no straight way: the track walks round it, and its old way is replaced.
+        page.mouse.click(*spots[0])
+        page.mouse.move(spots[1][0] + 10, spots[1][1] + 60, steps=4)
+        expect(page.locator("#tip")).to_contain_text("round what is in the way", timeout=30_000)
+        page.keyboard.press("Escape")
+        page.keyboard.press("l")
+        wide = "[...document.querySelectorAll('#board .track')].find((t) => t.dataset.id === 'T100')"
+        spot = page.evaluate(
+            f"() => {{ const t = {wide}, q = t.getPointAtLength(t.getTotalLength() / 2);"
+            " const p = new DOMPoint(q.x, -q.y).matrixTransform(document.getElementById('board').getScreenCTM());"
+            " return [p.x, p.y]; }"
+        )
+        page.mouse.move(*spot)
+        page.mouse.down()
+        page.mouse.move(spot[0] + 20, spot[1] + 14, steps=5)
+        expect(page.locator("#tip")).to_contain_text("gap", timeout=30_000)
+        page.mouse.up()
+        expect(page.locator("#last")).to_contain_text("bend 3V3")
+        expect(page.locator(".finding.stop", has_text="Gap")).to_have_count(0)
 
     def test_measure_from_below_on_a_grid(self) -> None:
         """Distances are those of the design from either side; fitting shows the chosen part large."""

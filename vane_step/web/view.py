@@ -162,7 +162,7 @@ def _rules(design: Design) -> dict[str, Any]:
         "rules": {name: {"width": _mm(r.width_nm), "clearance": _mm(r.clearance_nm)} for name, r in nets.items()},
         "least": {
             "clearance": _mm(rules.min_clearance_nm), "edge": _mm(rules.edge_clearance_nm),
-            "via_pad": _mm(rules.via_pad_nm), "via_drill": _mm(rules.via_drill_nm),
+            "width": _mm(rules.min_width_nm), "via_pad": _mm(rules.via_pad_nm), "via_drill": _mm(rules.via_drill_nm),
         },
         "roles": {n.name: n.role for n in design.nets.values()},
     }  # fmt: skip
@@ -173,7 +173,7 @@ def board_view(kept: Kept) -> dict[str, Any]:
     d = kept.design
     return {
         "version": kept.version, "box": list(view_box(d)), "layers": list(d.board.layers),
-        "outline": _points(outline(d).exterior.coords, 4),
+        "rims": [_points(ring.coords, 4) for ring in (outline(d).exterior, *outline(d).interiors)],
         "parts": [_part(d, p) for p in sorted(d.parts.values(), key=lambda p: natural(p.ref))],
         "pads": [_pad(i) for i in copper_items(d) if i.kind == "pad"],
         **_copper(d),

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from itertools import pairwise
 
 from vane_step.core.ask.words import Proposal, need
 from vane_step.core.board.copper import connectivity
+from vane_step.core.board.relay import widened
+from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of
 from vane_step.core.design.model import (
@@ -54,7 +57,16 @@ def set_clearance(design: Design, words: Sequence[str]) -> Proposal:
 
 
 def route_links(design: Design, words: Sequence[str]) -> Proposal:
-    """Route open links."""
+    """Route open links, or lay one link between two pins among copper that stays where it is."""
+    if len(words) == 2 and "." in words[0] and "." in words[1]:
+        # Here, since it loads the compiled search, which no other sentence needs.
+        from vane_step.core.route.guide import link
+
+        pins = [find_pin(design, w) for w in words]
+        edit = link(design, *pins)
+        length = sum(math.dist(a, b) for t in edit.tracks for a, b in pairwise(t.points)) / 1e6
+        says = f"lays {pins[0]} to {pins[1]}: {length:.1f} mm, {len(edit.vias)} vias"
+        return Proposal(says, edit, about=tuple(pins))
     links = connectivity(design).open_links
     fresh = "fresh" in words
     nets = [w for w in words if w != "fresh"]
@@ -67,6 +79,24 @@ def route_links(design: Design, words: Sequence[str]) -> Proposal:
         )
     what = "lifts what is not locked and routes everything" if fresh else f"routes {count} open links"
     return Proposal(what + (f" of {', '.join(nets)}" if nets else ""), action="route " + " ".join(words))
+
+
+def widen_tracks(design: Design, words: Sequence[str]) -> Proposal:
+    """Make laid tracks as wide as their rule wants, or as said, where there is room."""
+    need(words, 1, "widen NET [0.8mm]")
+    net = net_of(design, words[0])
+    wanted = parse_length_nm(words[1], "width") if len(words) > 1 else design.rule_of(net.name).width_nm
+    edit, least = widened(design, net.name, wanted)
+    if not edit.tracks:
+        raise EditRefused(
+            f"No track of {net.name} can be made wider.", where=net.name, value=f"{least / 1e6:g} mm",
+            allowed=f"{wanted / 1e6:g} mm wanted",
+            next_step="Move what is beside it, or lay it anew." if least < wanted else "They are wide enough.",
+        )  # fmt: skip
+    says = f"widens {len(edit.lift)} tracks of {net.name} towards {wanted / 1e6:g} mm"
+    if least < wanted:
+        says += f"; {least / 1e6:g} mm is all there is room for at the narrowest"
+    return Proposal(says, edit, about=(net.name,))
 
 
 def lift_copper(design: Design, words: Sequence[str]) -> Proposal:

@@ -36,7 +36,7 @@ from vane_step.core.ask.circuit import (
     set_role,
     set_value,
 )
-from vane_step.core.ask.copper import advise_layers, lift_copper, route_links, set_clearance, set_width
+from vane_step.core.ask.copper import advise_layers, lift_copper, route_links, set_clearance, set_width, widen_tracks
 from vane_step.core.ask.parts import (
     add_part,
     assign_pins,
@@ -231,7 +231,14 @@ VERBS: tuple[Verb, ...] = (
     ),
     Verb("clearance", "clearance NET 0.3mm", "gap to other copper", by_itself(set_clearance), ("net",)),
     Verb("role", "role NET ROLE", "say what a net is for", by_itself(set_role), ("net", "role")),
-    Verb("route", "route [NET …] [fresh]", "route open links", by_itself(route_links), ("net", "net")),
+    Verb(
+        "route",
+        "route [NET …] [fresh] · route PIN PIN",
+        "route open links, or one between two pins",
+        by_itself(route_links),
+        ("pin-or-net", "pin-or-net"),
+    ),
+    Verb("widen", "widen NET [0.8mm]", "make laid tracks wider where there is room", by_itself(widen_tracks), ("net",)),
     Verb("advise", "advise", "tell what another number of layers would buy", by_itself(advise_layers)),
     Verb("lift", "lift NET · lift all", "take copper off the board", by_itself(lift_copper), ("net",)),
     Verb("outline", "outline 60x40 [RADIUS]", "board size in mm", by_itself(set_outline)),

@@ -17,7 +17,7 @@ from vane_step.core.route.grid import Lattice, NetJob, Problem
 
 def draw(problem: Problem, routed: list[Routed], design: Design) -> LayCopper:
     """Turn paths into copper with ids the design does not use yet."""
-    names = _Names(design)
+    names = Names(design)
     lat, rules = problem.lattice, design.board.rules
     tracks: list[Track] = []
     vias: list[Via] = []
@@ -47,7 +47,7 @@ def _points(xy: np.ndarray, lat: Lattice) -> list[PointNm]:
     return list(zip(x.tolist(), y.tolist(), strict=True))
 
 
-def _tracks(path: Path, lat: Lattice, job: NetJob, names: _Names, centres: dict[PointNm, PointNm]) -> list[Track]:
+def _tracks(path: Path, lat: Lattice, job: NetJob, names: Names, centres: dict[PointNm, PointNm]) -> list[Track]:
     """Join straight pieces of one layer and width to tracks, and carry their ends to the middle of round pads."""
     tracks: list[Track] = []
     starts, ends = _points(path.lines[:, 1:3], lat), _points(path.lines[:, 3:5], lat)
@@ -70,7 +70,7 @@ def _tracks(path: Path, lat: Lattice, job: NetJob, names: _Names, centres: dict[
     return tracks
 
 
-class _Names:
+class Names:
     """Gives ids not yet used by the copper of a design."""
 
     def __init__(self, design: Design) -> None:

@@ -1,12 +1,13 @@
 // The board view: drawing, choosing, moving parts with live readings, laying tracks by hand.
 import { ask, design, onChange, send, slip, state, tell } from "./frame.js";
-import { elbow, toShape } from "./geometry.js";
+import { toShape } from "./geometry.js";
+import { laying } from "./laying.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const svg = document.getElementById("board"), tip = document.getElementById("tip"), where = document.getElementById("where");
 // Seen from below, x runs the other way: -1.
 let below = 1, grid = 0, ruler = null;
-let ringed = null, data = null, chosen = null, mode = "arrange", lay = null, drag = null, box = null, partNodes = {}, printNodes = {};
+let ringed = null, data = null, chosen = null, mode = "arrange", drag = null, box = null, partNodes = {}, printNodes = {};
 
 function el(name, attributes, parent) {
   const node = document.createElementNS(NS, name);
@@ -33,7 +34,7 @@ function draw() {
   const defs = el("defs", {}, svg);
   defs.innerHTML = HATCHES.map(([layer, turn]) => `<pattern id="hatch-${layer}" patternUnits="userSpaceOnUse" width=".5" height=".5" patternTransform="rotate(${turn})"><rect width=".5" height=".5" fill="var(--${layer})"/><rect width=".5" height=".13" fill="var(--substrate)"/></pattern><pattern id="pour-${layer}" patternUnits="userSpaceOnUse" width="1.4" height="1.4" patternTransform="rotate(${turn})"><rect width="1.4" height=".22" fill="var(--${layer})" opacity=".26"/></pattern>`).join("");
   const top = el("g", { transform: `scale(${below} -1)`, class: data.layers.length === 1 ? "one-layer" : "" }, svg);
-  el("path", { d: ring(data.outline), class: "substrate" }, top);
+  el("path", { d: data.rims.map(ring).join(""), "fill-rule": "evenodd", class: "substrate" }, top);
   for (const p of data.pours) for (const r of p.rings) el("path", { d: r.map(ring).join(""), "fill-rule": "evenodd", class: `pour-${p.layer}` }, top);
   for (const layer of below > 0 ? [...data.layers].reverse() : data.layers) {
     for (const t of data.tracks) if (t.layer === layer) el("path", { d: line(t.points), class: `track c-${layer}`, "stroke-width": t.width, "data-id": t.id, "data-net": t.net }, top);
@@ -140,12 +141,17 @@ function nearestDecap(ref, shift) {
 svg.addEventListener("pointerdown", (e) => {
   svg.focus({ preventScroll: true });
   const p = at(e);
-  if (mode === "lay" && e.button === 0) { layPoint(e, p); return; }
+  if (mode === "lay" && e.button === 0) { hand.point(e, p); return; }
   if (mode === "measure" && e.button === 0) { measurePoint(e, p); return; }
   const part = e.target.closest(".part");
   if (part && e.button === 0) { drag = { ref: part.dataset.ref, from: p, shift: [0, 0], id: e.pointerId }; svg.setPointerCapture(e.pointerId); return; }
   if (e.target.dataset && e.target.dataset.item && e.button === 0) { drag = { item: e.target.dataset.item, node: e.target, from: p, shift: [0, 0], base: e.target.getAttribute("transform") || "" }; svg.setPointerCapture(e.pointerId); return; }
-  if (e.target.dataset && e.target.dataset.id) { slip("copper", e.target.dataset.id); glow(e.target.dataset.net); return; }
+  if (e.target.dataset && e.target.dataset.id) {
+    slip("copper", e.target.dataset.id);
+    glow(e.target.dataset.net);
+    if (e.button === 0 && e.target.classList.contains("track")) { drag = { bend: e.target.dataset.id, x: e.clientX, y: e.clientY }; svg.setPointerCapture(e.pointerId); }
+    return;
+  }
   if (e.target.dataset && e.target.dataset.net && e.target.dataset.pin) { slip("net", e.target.dataset.net); glow(e.target.dataset.net); return; }
   choose(null);
   glow(null);
@@ -155,10 +161,15 @@ svg.addEventListener("pointerdown", (e) => {
 svg.addEventListener("pointermove", (e) => {
   const p = at(e);
   where.textContent = `x ${p[0].toFixed(2)}  y ${p[1].toFixed(2)} mm`;
-  if (mode === "lay" && lay) { layMove(e, p); return; }
+  if (mode === "lay" && hand.active()) { hand.move(e, p); return; }
   if (mode === "measure" && ruler && ruler.length === 1) { measureTo(e, spotAt(p)); return; }
   if (!drag) return;
   if (drag.pan) { const s = box[2] / svg.getBoundingClientRect().width, t = Math.max(s, box[3] / svg.getBoundingClientRect().height); setBox([drag.box[0] - (e.clientX - drag.x) * t, drag.box[1] - (e.clientY - drag.y) * t, box[2], box[3]]); return; }
+  if (drag.bend) {
+    if (!hand.active() && Math.hypot(e.clientX - drag.x, e.clientY - drag.y) > 4) hand.bend(drag.bend);
+    if (hand.active()) hand.move(e, p);
+    return;
+  }
   const step = e.shiftKey ? 0.1 : 0.5;
   if (drag.item) {
     drag.shift = [0, 1].map((i) => Math.round((p[i] - drag.from[i]) / step) * step);
@@ -185,6 +196,7 @@ svg.addEventListener("pointerup", async (e) => {
   drag = null;
   say(e, "");
   if (d.pan) return;
+  if (d.bend) { if (hand.active()) await hand.drop(); return; }
   if (d.item) {
     const [x, y] = itemAt(d.item, d.shift);
     if ((d.shift[0] || d.shift[1]) && !await ask(`move ${d.item} ${x.toFixed(3)} ${y.toFixed(3)}`)) draw();
@@ -206,102 +218,10 @@ async function move(ref, shift) {
 
 // -- laying tracks --
 const press = (id, on) => document.getElementById(id).setAttribute("aria-pressed", on);
-function setMode(m) { mode = m; lay = null; ruler = null; ghosts(); drawRuler(); say(null, ""); press("mode-arrange", m === "arrange"); press("mode-lay", m === "lay"); press("measure", m === "measure"); svg.style.cursor = m === "arrange" ? "" : "crosshair"; }
+function setMode(m) { mode = m; hand.cancel(); ruler = null; drawRuler(); say(null, ""); press("mode-arrange", m === "arrange"); press("mode-lay", m === "lay"); press("measure", m === "measure"); svg.style.cursor = m === "arrange" ? "" : "crosshair"; }
 document.getElementById("mode-arrange").addEventListener("click", () => setMode("arrange"));
 document.getElementById("mode-lay").addEventListener("click", () => setMode("lay"));
-const shapesOf = () => [
-  ...data.pads.map((p) => ({ net: p.net, layers: p.layers, name: `pad ${p.pin}`, poly: p.poly, line: p.line, r: p.r })),
-  ...data.tracks.flatMap((t) => t.points.slice(1).map((q, i) => ({ net: t.net, layers: [t.layer], name: `a track of ${t.net}`, line: [t.points[i], q], r: t.width / 2 }))),
-  ...data.vias.map((v) => ({ net: v.net, layers: data.layers, name: `a via of ${v.net}`, line: [[v.x, v.y]], r: v.pad / 2 })),
-  ...data.jumpers.flatMap((j) => [j.a, j.b].map((q) => ({ net: j.net, layers: data.layers, name: `jumper ${j.id}`, line: [q], r: j.pad / 2 }))),
-];
-function gapOf(points, layer, net, half) {
-  let worst = { room: Infinity };
-  for (const s of lay.shapes) {
-    if (s.net === net || !s.layers.includes(layer)) continue;
-    const need = Math.max(data.least.clearance, data.rules[net].clearance, s.net && data.rules[s.net] ? data.rules[s.net].clearance : 0);
-    for (let i = 1; i < points.length; i++) {
-      const gap = toShape(points[i - 1], points[i], s) - half;
-      if (gap - need < worst.room) worst = { room: gap - need, gap, need, name: s.name };
-    }
-  }
-  const rim = { line: null };
-  for (let i = 1; i < data.outline.length; i++) for (let k = 1; k < points.length; k++) {
-    rim.line = [data.outline[i - 1], data.outline[i]]; rim.r = 0;
-    const gap = toShape(points[k - 1], points[k], rim) - half;
-    if (gap - data.least.edge < worst.room) worst = { room: gap - data.least.edge, gap, need: data.least.edge, name: "the edge" };
-  }
-  return worst;
-}
-function hit(p, net) {
-  let best = null;
-  for (const s of shapesOf()) {
-    if (!s.net || (net && s.net !== net)) continue;
-    const d = toShape(p, p, s);
-    if (d <= 0.15 && (!best || d < best.d)) best = { d, s };
-  }
-  return best && best.s;
-}
-const snap = (p) => p.map((v) => Math.round(v / 0.05) * 0.05);
-function layPoint(e, p) {
-  if (!lay) {
-    const s = hit(p);
-    if (!s) { tell("Start on a pad, a via or a track: it tells the net."); return; }
-    const middle = s.line && s.line.length === 1 ? s.line[0] : s.poly ? [0, 1].map((i) => s.poly.reduce((a, q) => a + q[i], 0) / s.poly.length) : snap(p);
-    const layer = s.layers.length > 1 ? (data.layers.includes("front") ? "front" : "back") : s.layers[0];
-    lay = { net: s.net, layer, runs: [], points: [middle], shapes: shapesOf(), flip: false, vias: [] };
-    glow(s.net);
-    return;
-  }
-  layMove(e, p);
-  if (lay.worst && lay.worst.room < -1e-6) { tell(`Gap to ${lay.worst.name} is ${lay.worst.gap.toFixed(3)} mm; at least ${lay.worst.need.toFixed(2)} mm is needed. The track was not laid there.`); return; }
-  lay.points.push(...lay.path.slice(1));
-  const s = hit(lay.points[lay.points.length - 1], lay.net);
-  if (s && s.layers.includes(lay.layer) && lay.points.length + lay.runs.length > 1) finish();
-}
-function layMove(e, p) {
-  const end = snap(p);
-  lay.path = elbow(lay.points[lay.points.length - 1], end, lay.flip);
-  const half = data.rules[lay.net].width / 2;
-  lay.worst = gapOf(lay.path, lay.layer, lay.net, half);
-  const bad = lay.worst.room < -1e-6;
-  ghosts([...lay.points, ...lay.path.slice(1)], half, bad);
-  const length = lay.path.slice(1).reduce((a, q, i) => a + Math.hypot(q[0] - lay.path[i][0], q[1] - lay.path[i][1]), 0);
-  say(e, `${lay.net} on the ${lay.layer}, ${(2 * half).toFixed(2)} mm wide\n${length.toFixed(2)} mm` + (Number.isFinite(lay.worst.gap) ? `\ngap ${lay.worst.gap.toFixed(3)} to ${lay.worst.name}, at least ${lay.worst.need.toFixed(2)}` : ""), bad);
-}
-function ghosts(points, half, bad) {
-  const g = document.getElementById("ghosts");
-  if (!g) return;
-  g.replaceChildren();
-  if (!points) return;
-  const gap = Math.max(data.least.clearance, data.rules[lay.net].clearance);
-  for (const run of lay.runs) el("path", { d: line(run.points), class: `ghost c-${run.layer}`, "stroke-width": 2 * half }, g);
-  el("path", { d: line(points), class: `ghost halo${bad ? " bad" : ""}`, "stroke-width": 2 * (half + gap) }, g);
-  el("path", { d: line(points), class: `ghost c-${lay.layer}${bad ? " bad" : ""}`, "stroke-width": 2 * half }, g);
-}
-function changeLayer() {
-  if (data.layers.length < 2) { tell("This board has one copper layer."); return; }
-  const here = lay.points[lay.points.length - 1];
-  const probe = data.layers.map((layer) => gapOf([here, here], layer, lay.net, data.least.via_pad / 2)).sort((a, b) => a.room - b.room)[0];
-  if (probe.room < -1e-6) { tell(`A via here comes ${probe.gap.toFixed(3)} mm near to ${probe.name}; at least ${probe.need.toFixed(2)} mm is needed.`); return; }
-  if (lay.points.length > 1) lay.runs.push({ layer: lay.layer, points: lay.points });
-  lay.vias.push(here);
-  lay.layer = data.layers[(data.layers.indexOf(lay.layer) + 1) % data.layers.length];
-  lay.points = [here];
-}
-async function finish() {
-  const l = lay;
-  if (l.points.length > 1) l.runs.push({ layer: l.layer, points: l.points });
-  lay = null;
-  ghosts();
-  tip.hidden = true;
-  if (!l.runs.length) return;
-  const nm = (p) => p.map((v) => Math.round(v * 1e6));
-  const mark = `${Date.now().toString(36)}`;
-  const tracks = l.runs.map((r, i) => ({ id: `T${mark}${i}`, net: l.net, layer: r.layer, width_nm: Math.round(data.rules[l.net].width * 1e6), points: r.points.map(nm) }));
-  const vias = l.vias.map((p, i) => ({ id: `V${mark}${i}`, net: l.net, x_nm: nm(p)[0], y_nm: nm(p)[1], pad_nm: Math.round(data.least.via_pad * 1e6), drill_nm: Math.round(data.least.via_drill * 1e6) }));
-  await send("edit", { edit: { kind: "lay-copper", tracks, vias }, version: state.version, label: `lay ${l.net} by hand` });
-}
+const hand = laying({ data: () => data, el, line, say, glow });
 
 // -- measuring, the grid, and the board from below --
 function spotAt(p) {
@@ -399,10 +319,12 @@ document.addEventListener("vane:key", (e) => {
   else if (low === "f") fitChosen();
   else if (low === "b") turnOver();
   else if (low === "g") nextGrid();
-  else if (key === "Escape") { if (lay) { lay = null; ghosts(); tip.hidden = true; } else if (mode !== "arrange") setMode("arrange"); else choose(null); }
-  else if (key === "Enter" && lay) finish();
-  else if (low === "v" && lay) changeLayer();
-  else if (low === "x" && lay) lay.flip = !lay.flip;
+  else if (key === "Escape") { if (hand.active()) { hand.cancel(); drag = null; } else if (mode !== "arrange") setMode("arrange"); else choose(null); }
+  else if (key === "Enter" && hand.active()) hand.finish();
+  else if (low === "v" && hand.active()) hand.changeLayer();
+  else if (low === "n" && hand.active()) hand.changeWidth();
+  else if (low === "x" && hand.active()) hand.flip();
+  else if (key === "Backspace" && hand.active()) hand.back();
   else if (key === "+") zoom(1 / 1.3, box[0] + box[2] / 2, box[1] + box[3] / 2);
   else if (key === "-") zoom(1.3, box[0] + box[2] / 2, box[1] + box[3] / 2);
   else if (key === "0") all();
@@ -438,7 +360,7 @@ async function preview(number) {
   if (number === shown) return;
   shown = number;
   const g = document.getElementById("ghosts");
-  if (!g || lay) return;
+  if (!g || hand.active()) return;
   g.replaceChildren();
   svg.classList.toggle("comparing", number !== null);
   if (number === null) return;
