@@ -281,6 +281,11 @@ class Board(InBrowser):
         expect(page.locator("#board .pour-back").first).to_be_attached()
         page.get_by_role("button", name="Remove the pour of GND").click()
         expect(page.locator("#board .pour-back")).to_have_count(0)
+        page.locator("summary", has_text="Cut-outs").click()
+        for name, value in (("x", "3"), ("y", "30"), ("size", "3x2")):
+            page.locator('form[data-form^="cutout"]').locator(f"input[name={name}]").fill(value)
+        page.get_by_role("button", name="Mill an opening").click()
+        expect(page.get_by_role("button", name="Remove CUT1")).to_be_visible()
         page.locator("summary", has_text="Outline").click()
         files = release(demo(FROST), "2026-11-26T00:00:00Z").zipped()
         page.set_input_files("input[type=file]", {"name": "frost.zip", "mimeType": "application/zip", "buffer": files})

@@ -63,6 +63,9 @@ class Verbs(unittest.TestCase):
             "text": 'text "HELLO" 40 3 1.5 back',
             "move": "move H1 5 5",
             "pour": "pour GND front",
+            "cutout": "cutout 20 20 5x3 1",
+            "slot": "slot 20 20 24 20 1.5",
+            "clear": "clear ground 20 20 5x3",
             "rules": "rules four-layer-house 4",
             "go": "go U1",
             "undo": "undo",
@@ -96,7 +99,7 @@ class Verbs(unittest.TestCase):
                 self.assertTrue(proposal.edit is not None or proposal.action)
         self.assertIn("routes 1 open links", ask(done(d, "lift PUMP_ON"), "route PUMP_ON", SETS).says)
         self.assertIn("puts 1 parts", ask(open_one, "arrange", SETS).says)
-        self.assertEqual({*sentences, "route", "arrange", "advise", "widen"}, {v.name for v in VERBS})
+        self.assertEqual({*sentences, "route", "arrange", "advise", "widen", "stitch"}, {v.name for v in VERBS})
 
     def test_pins_by_name_or_number(self) -> None:
         """A pin may be called by either; case does not matter for the reference and the name."""

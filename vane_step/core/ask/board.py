@@ -10,18 +10,16 @@ import shapely.affinity
 
 from vane_step.core.ask.words import Proposal, need, number
 from vane_step.core.board.arrange import arrange
-from vane_step.core.board.geometry import copper_items, courtyards, rectangle
+from vane_step.core.board.geometry import copper_items, courtyards
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
-from vane_step.core.design.edits import net_of, part_of
+from vane_step.core.design.edits import part_of
 from vane_step.core.design.model import (
     Design,
     LegendText,
     MountingHole,
     Part,
     PartPlace,
-    Pour,
-    RuleSet,
 )
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import nm, parse_length_nm
@@ -170,40 +168,6 @@ def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"puts {len(edit.places)} parts on the board", edit)
 
 
-def set_outline(design: Design, words: Sequence[str]) -> Proposal:
-    """Give the board another size."""
-    need(words, 1, "outline 60x40 [RADIUS]")
-    wide, cross, tall = words[0].lower().partition("x")
-    if not cross:
-        raise InputError(f"{words[0]!r} is no outline.", where="outline", value=words[0], allowed="60x40 in mm")
-    w, h = parse_length_nm(wide, "width") / 1e6, parse_length_nm(tall, "height") / 1e6
-    radius = parse_length_nm(words[1], "radius") if len(words) > 1 else 0
-    if not (2 <= w <= 600 and 2 <= h <= 600 and 0 <= radius / 1e6 < min(w, h) / 2):
-        raise InputError(
-            "That is no board.", where="outline", value=words[0], allowed="2 to 600 mm a side, radius under half a side"
-        )
-    return Proposal(
-        f"the board is {w:g} x {h:g} mm", edits.SetOutline(outline=rectangle(w, h), corner_radius_nm=radius)
-    )
-
-
-def drill_hole(design: Design, words: Sequence[str]) -> Proposal:
-    """Drill a mounting hole."""
-    need(words, 2, "hole X Y [DIAMETER]")
-    size = parse_length_nm(words[2], "diameter") if len(words) > 2 else nm(3.2)
-    k = 1
-    while f"H{k}" in design.holes:
-        k += 1
-    hole = MountingHole(
-        id=f"H{k}",
-        x_nm=parse_length_nm(words[0], "x"),
-        y_nm=parse_length_nm(words[1], "y"),
-        drill_nm=size,
-        keepout_nm=size,
-    )
-    return Proposal(f"drills H{k}, {size / 1e6:g} mm", edits.SetItem(hole=hole), about=(f"H{k}",))
-
-
 def print_text(design: Design, words: Sequence[str]) -> Proposal:
     """Print on the legend."""
     need(words, 3, 'text "WORDS" X Y [HEIGHT] [back]')
@@ -239,26 +203,3 @@ def move_item(design: Design, words: Sequence[str]) -> Proposal:
         return Proposal(says, edits.SetItem(text=text), about=(name,))
     known = ", ".join([*design.holes, *design.texts])
     raise NotFound(f"There is no hole or text {name}.", where=name, allowed=known or "none yet")
-
-
-def pour_net(design: Design, words: Sequence[str]) -> Proposal:
-    """Fill a layer with a net."""
-    need(words, 2, "pour NET LAYER")
-    net_of(design, words[0])
-    edit = edits.edit_from(
-        {"kind": "set-item", "pour": {"id": f"{words[0]}-{words[1]}", "net": words[0], "layer": words[1]}}
-    )
-    if words[1] not in design.board.layers:
-        raise EditRefused(f"The board has no layer {words[1]}.", where="pour", allowed=", ".join(design.board.layers))
-    assert isinstance(edit, edits.SetItem) and isinstance(edit.pour, Pour)
-    return Proposal(f"fills the {words[1]} with {words[0]}", edit)
-
-
-def rules_proposal(design: Design, sets: dict[str, RuleSet], words: Sequence[str]) -> Proposal:
-    """Choose a maker's rules by name; the sets come from outside, since the core reads no files."""
-    need(words, 1, "rules NAME [LAYERS]")
-    if words[0] not in sets:
-        raise NotFound(f"There are no rules called {words[0]}.", where="rules", allowed=", ".join(sets))
-    layers = round(number(words[1], "layers")) if len(words) > 1 else design.board.copper_layers
-    edit = edits.edit_from({"kind": "set-rules", "rules": sets[words[0]], "copper_layers": layers})
-    return Proposal(f"the board is made by {sets[words[0]].title}, {layers} layers", edit)

@@ -8,17 +8,23 @@ from typing import get_args
 
 from pydantic import ValidationError
 
+from vane_step.core.ask.bare import (
+    clear_pour,
+    cut_out,
+    drill_hole,
+    mill_slot,
+    pour_net,
+    rules_proposal,
+    set_outline,
+    stitch_pours,
+)
 from vane_step.core.ask.board import (
     arrange_parts,
-    drill_hole,
     flip_part,
     locker,
     move_item,
     place_part,
-    pour_net,
     print_text,
-    rules_proposal,
-    set_outline,
     turn_part,
 )
 from vane_step.core.ask.circuit import (
@@ -245,7 +251,17 @@ VERBS: tuple[Verb, ...] = (
     Verb("hole", "hole X Y [DIAMETER]", "drill a mounting hole", by_itself(drill_hole)),
     Verb("text", 'text "WORDS" X Y [HEIGHT] [back]', "print on the legend", by_itself(print_text)),
     Verb("move", "move ID X Y", "shift a hole or a text", by_itself(move_item), ("item",)),
-    Verb("pour", "pour NET LAYER", "fill a layer with a net", by_itself(pour_net), ("net", "layer")),
+    Verb("cutout", "cutout X Y 20x8 [RADIUS]", "mill an opening", by_itself(cut_out)),
+    Verb("slot", "slot X1 Y1 X2 Y2 WIDTH", "mill a slot", by_itself(mill_slot)),
+    Verb(
+        "pour",
+        "pour NET LAYER [hatch=1.5] [gap=0.3] [priority=1] [box=X,Y,20x10]",
+        "fill a layer, or a box on it, with a net",
+        by_itself(pour_net),
+        ("net", "layer"),
+    ),
+    Verb("clear", "clear POUR X Y 10x5", "keep a pour out of a box", by_itself(clear_pour), ("pour",)),
+    Verb("stitch", "stitch NET [SPACING]", "join pours of a net with vias", by_itself(stitch_pours), ("net",)),
     Verb(
         "rules",
         "rules NAME [LAYERS]",
@@ -326,7 +342,7 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "block": list(dict.fromkeys(p.block for p in design.parts.values() if p.block)),
         "rules": list(resources.rules), "layer": list(design.board.layers),
         "role": list(get_args(NetRole)), "pin-role": list(get_args(PinRole)), "": [],
-        "item": [*design.holes, *design.texts],
+        "item": [*design.holes, *design.texts], "pour": list(design.pours),
         "package": [*design.packages, *package_examples(), *(resources.catalogue.parts if len(last) > 1 else [])],
         "number": list(resources.catalogue.parts), "saved": [*resources.blocks, "controller"],
         "formula": list(FORMULAS), "reason": [*design.calculations, "all"], "need": list(design.requirements),

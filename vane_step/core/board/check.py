@@ -11,7 +11,17 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.copper import LAYER_BIT, connectivity
 from vane_step.core.board.craft import craft_findings, loose_findings, spoke_findings
-from vane_step.core.board.geometry import CopperItem, box_on_board, copper_items, courtyards, holes, keepouts, outline
+from vane_step.core.board.geometry import (
+    CopperItem,
+    board_pieces,
+    box_on_board,
+    copper_items,
+    courtyards,
+    holes,
+    keepouts,
+    opening,
+    outline,
+)
 from vane_step.core.board.legend import SIDES, Print, openings_near, prints
 from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.pour import pour_pieces
@@ -46,7 +56,7 @@ def check(design: Design) -> CheckResult:
     """
     # A loose end may lie in a pour, which a piece of the board does not have.
     findings = [*_local(design), *(loose_findings(design) if design.pours else _loose(design))]
-    for rule in (_pour_findings, _open_links, _legend, width_findings):
+    for rule in (_pour_findings, _cutouts, _open_links, _legend, width_findings):
         findings += rule(design)
     return CheckResult(tuple(ordered(findings)), figures(design))
 
@@ -113,6 +123,11 @@ def at(x_mm: float, y_mm: float, item: CopperItem | None = None, **more: object)
     return Place.model_validate({**base, **more})
 
 
+def _sentence(text: str) -> str:
+    """Begin with a capital and leave names of nets and pins as they are."""
+    return text[:1].upper() + text[1:]
+
+
 def _named(item: CopperItem) -> str:
     what = {"pad": f"pad {item.id}", "track": "a track", "via": "a via", "jumper": f"jumper {item.id}"}[item.kind]
     return what + (f" of {item.net}" if item.net else "")
@@ -158,7 +173,7 @@ def _clearances(design: Design) -> Iterable[Finding]:
         net_here = two.net if one.kind == "pad" and two.net else one.net or two.net
         place = Place(x_nm=nm(line.x), y_nm=nm(line.y), net=net_here, pins=pins, layer=layer)
         if gap[k] <= 0:
-            text = f"{_named(one)} touches {_named(two)} on the {layer}".capitalize()
+            text = _sentence(f"{_named(one)} touches {_named(two)} on the {layer}")
             yield _breach(design, "short", text, float(gap[k]), float(need[k]), place)
         else:
             text = f"Gap between {_named(one)} and {_named(two)} on the {layer} is too small"
@@ -191,6 +206,23 @@ def _pour_clearances(design: Design) -> Iterable[Finding]:
                 text = f"Pour {pour.id} comes too near to {_named(item)} on the {pour.layer}"
                 place = at(item.x_mm, item.y_mm, item, layer=pour.layer)
                 yield _breach(design, "clearance", text, gap, float(need[k]), place)
+    yield from _pour_to_pour(design)
+
+
+def _pour_to_pour(design: Design) -> Iterable[Finding]:
+    poured = pour_pieces(design)
+    for k, one in enumerate(poured):
+        for two in poured[k + 1 :]:
+            if one.layer != two.layer or one.net == two.net:
+                continue
+            need = max(design.rule_of(n).clearance_nm for n in (one.net, two.net)) / 1e6
+            need = max(need, design.board.rules.min_clearance_nm / 1e6)
+            a, b = np.array(one.pieces, dtype=object), np.array(two.pieces, dtype=object)
+            for i, j in zip(*STRtree(b).query(a, predicate="dwithin", distance=need - TOLERANCE_MM), strict=True):
+                x, y = shapely.shortest_line(a[i], b[j]).centroid.coords[0]
+                text = f"Pours {one.id} and {two.id} come too near to each other on the {one.layer}"
+                gap = float(shapely.distance(a[i], b[j]))
+                yield _breach(design, "clearance", text, gap, need, at(x, y, net=one.net, layer=one.layer))
 
 
 def _edges(design: Design) -> Iterable[Finding]:
@@ -201,10 +233,10 @@ def _edges(design: Design) -> Iterable[Finding]:
         spines = np.array([i.spine for i in items], dtype=object)
         radius = np.array([i.radius_mm for i in items])
         inside = shapely.covers(board, spines)
-        gap = np.where(inside, shapely.distance(board.exterior, spines), 0.0) - radius
+        gap = np.where(inside, shapely.distance(board.boundary, spines), 0.0) - radius
         for k in np.flatnonzero(gap < limit - TOLERANCE_MM):
             item = items[k]
-            text = f"{_named(item)} is too near to the board's edge".capitalize()
+            text = _sentence(f"{_named(item)} is too near to the board's edge")
             yield _breach(design, "copper-to-edge", text, float(gap[k]), limit, at(item.x_mm, item.y_mm, item))
 
 
@@ -213,12 +245,31 @@ def _pour_edges(design: Design) -> Iterable[Finding]:
     limit = design.board.rules.edge_clearance_nm / 1e6
     for pour in pour_pieces(design):
         for piece in pour.pieces:
-            gap_mm = float(board.exterior.distance(piece)) if board.covers(piece) else 0.0
+            gap_mm = float(board.boundary.distance(piece)) if board.covers(piece) else 0.0
             if gap_mm < limit - TOLERANCE_MM:
                 x, y = piece.representative_point().coords[0]
                 yield _breach(
                     design, "copper-to-edge", f"Pour {pour.id} is too near to the edge", gap_mm, limit, at(x, y)
                 )
+
+
+def _cutouts(design: Design) -> Iterable[Finding]:
+    """Hold cut-outs against the milling cutter, and tell when they part the board."""
+    least = design.board.rules.min_slot_nm / 1e6
+    for cutout in design.board.cutouts:
+        shape = opening(cutout)
+        x, y = shape.representative_point().coords[0]
+        round_in_it = 2 * float(shapely.maximum_inscribed_circle(shape, tolerance=1e-3).length)
+        wide = cutout.width_nm / 1e6 or round_in_it + 2e-3
+        if wide < least - TOLERANCE_MM:
+            text = f"Cut-out {cutout.id} is too narrow to be milled"
+            yield _breach(design, "slot", text, wide, least, at(x, y))
+    for piece in board_pieces(design)[1:]:
+        x, y = piece.representative_point().coords[0]
+        text = f"The cut-outs part the board: {piece.area:.1f} mm² fall off"
+        yield _breach(
+            design, "parted", text, piece.area, 0.0, at(x, y), unit="mm²", origin="the outline"
+        ).model_copy(update={"sense": "at most"})  # fmt: skip
 
 
 def _rings_and_drills(design: Design) -> Iterable[Finding]:
@@ -277,7 +328,7 @@ def _hole_copper(design: Design) -> Iterable[Finding]:
         for k in np.flatnonzero(gap < limit - TOLERANCE_MM):
             if items[k].id == hole.id:
                 continue
-            text = f"{_named(items[k])} is too near to the hole of {hole.id}".capitalize()
+            text = _sentence(f"{_named(items[k])} is too near to the hole of {hole.id}")
             yield _breach(design, "copper-to-hole", text, float(gap[k]), limit, at(hole.x_mm, hole.y_mm, items[k]))
 
 
@@ -289,7 +340,7 @@ def _keepouts(design: Design) -> Iterable[Finding]:
         gap = shapely.distance(zone, spines) - np.array([i.radius_mm for i in items]) if items else np.array([])
         for k in np.flatnonzero(gap < -TOLERANCE_MM):
             place = at(items[k].x_mm, items[k].y_mm, items[k], refs=(ref,))
-            text = f"{_named(items[k])} lies in the zone {ref} wants free of copper".capitalize()
+            text = _sentence(f"{_named(items[k])} lies in the zone {ref} wants free of copper")
             yield _breach(design, "keep-out", text, float(gap[k]), 0.0, place, origin=f"land pattern of {ref}")
 
 

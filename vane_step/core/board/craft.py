@@ -88,7 +88,11 @@ def loose_findings(design: Design) -> Iterator[Finding]:
     for k, via in enumerate(vias, len(ends)):
         joined = {layer for i in met.get(k, ()) for layer in items[i].layers}
         if len(joined) < 2:
-            joined |= {p.layer for p in pours if _in_pour((p,), via.net, p.layer, via.x_nm / 1e6, via.y_nm / 1e6)}
+            joined |= {
+                p.layer
+                for p in pours
+                if _in_pour((p,), via.net, p.layer, via.x_nm / 1e6, via.y_nm / 1e6, via.pad_nm / 2e6)
+            }
         if len(joined) < 2:
             place = Place(net=via.net, x_nm=via.x_nm, y_nm=via.y_nm)
             text = f"Via {via.id} of {via.net} joins copper on {len(joined)} layer{'' if len(joined) == 1 else 's'}"
@@ -116,10 +120,12 @@ def _met(items: tuple[CopperItem, ...], spots: list[tuple[str, str, int, int, fl
     return met
 
 
-def _in_pour(pours: tuple[PouredCopper, ...], net: str, layer: str, x: float, y: float) -> bool:
+def _in_pour(
+    pours: tuple[PouredCopper, ...], net: str, layer: str, x: float, y: float, reach: float = 0.05
+) -> bool:  # fmt: skip
     point = shapely.Point(x, y)
     return any(
-        p.net == net and p.layer == layer and any(piece.distance(point) < 0.05 for piece in p.pieces) for p in pours
+        p.net == net and p.layer == layer and any(piece.distance(point) < reach for piece in p.pieces) for p in pours
     )
 
 

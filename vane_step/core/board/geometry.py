@@ -17,7 +17,7 @@ from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.derive import Kept, derived
-from vane_step.core.design.model import Design, Jumper, PadSpec, Part, PartPlace, Track, Via, pin_name
+from vane_step.core.design.model import Cutout, Design, Jumper, PadSpec, Part, PartPlace, Track, Via, pin_name
 from vane_step.core.quantity import nm
 
 ARC_SEGMENTS = 16
@@ -207,13 +207,36 @@ def holes(design: Design) -> tuple[Hole, ...]:
 
 @derived("board")
 def outline(design: Design) -> Polygon:
-    """Give the board's outline in millimetres, corners rounded, on whole nanometres, anticlockwise."""
-    shape = Polygon([(x / 1e6, y / 1e6) for x, y in design.board.outline])
+    """Give the board in millimetres, corners rounded, cut-outs taken out, on whole nanometres, anticlockwise.
+
+    Where cut-outs part the board it is the largest piece; the check tells of the others.
+    """
+    pieces = board_pieces(design)
+    return pieces[0]
+
+
+@derived("board")
+def board_pieces(design: Design) -> tuple[Polygon, ...]:
+    """Give the pieces the outline and its cut-outs leave, largest first."""
+    shape: BaseGeometry = Polygon([(x / 1e6, y / 1e6) for x, y in design.board.outline])
     radius = design.board.corner_radius_nm / 1e6
     if radius:
         shape = shape.buffer(-radius, join_style="mitre").buffer(radius, quad_segs=32)
-    points = [(nm(x) / 1e6, nm(y) / 1e6) for x, y in shape.exterior.coords]
-    return shapely.geometry.polygon.orient(Polygon(points))
+    for cutout in design.board.cutouts:
+        shape = shape.difference(opening(cutout))
+    found = []
+    for piece in getattr(shape, "geoms", [shape]):
+        rings = [[(nm(x) / 1e6, nm(y) / 1e6) for x, y in r.coords] for r in (piece.exterior, *piece.interiors)]
+        found.append(shapely.geometry.polygon.orient(Polygon(rings[0], rings[1:])))
+    return tuple(sorted(found, key=lambda p: -p.area))
+
+
+def opening(cutout: Cutout) -> Polygon:
+    """Give the shape of a cut-out, in millimetres; the ends of slots are round."""
+    points = [(x / 1e6, y / 1e6) for x, y in cutout.points]
+    if cutout.width_nm:
+        return LineString(points).buffer(cutout.width_nm / 2e6, quad_segs=32)
+    return Polygon(points)
 
 
 def box_on_board(part: Part, corners_nm: tuple[int, int, int, int]) -> Polygon:

@@ -34,19 +34,26 @@ class PouredCopper:
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
 def pour_pieces(design: Design) -> tuple[PouredCopper, ...]:
-    """Fill every pour of a design.
+    """Fill every pour of a design, those of higher priority first; equal ones in their order.
 
     Guarantees
     ----------
-    No piece comes nearer to other copper than the greater of both clearances, nor to the edge than the maker
-    allows; nothing is narrower than the pour's least width; pieces that reach no copper of the net are dropped.
+    No piece comes nearer to other copper or to a pour of another net than the greater of both clearances, nor to the
+    edge than the maker allows; nothing is narrower than the pour's least width; pieces that reach no copper of the net
+    are dropped.
     """
-    return tuple(_fill(design, pour) for pour in design.pours.values())
+    filled: dict[str, PouredCopper] = {}
+    for pour in sorted(design.pours.values(), key=lambda p: -p.priority):
+        before = [f for f in filled.values() if f.layer == pour.layer and f.net != pour.net]
+        filled[pour.id] = _fill(design, pour, before)
+    return tuple(filled[key] for key in design.pours)
 
 
-def _fill(design: Design, pour: Pour) -> PouredCopper:
+def _fill(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCopper:
     rules = design.board.rules
     area: BaseGeometry = outline(design).buffer(-(rules.edge_clearance_nm / 1e6 + SAFETY_MM), join_style="mitre")
+    if pour.area:
+        area = area.intersection(Polygon([(x / 1e6, y / 1e6) for x, y in pour.area]))
     spines: list[BaseGeometry] = []
     reach: list[float] = []
     mine: list[CopperItem] = []
@@ -68,15 +75,46 @@ def _fill(design: Design, pour: Pour) -> PouredCopper:
     grown = (np.array(reach) + SAFETY_MM) * WIDEN
     others = list(shapely.buffer(np.array(spines, dtype=object), grown, quad_segs=ARC_SEGMENTS)) if spines else []
     others += [zone.buffer(SAFETY_MM) for zone in keepouts(design).values()]
+    others += [Polygon([(x / 1e6, y / 1e6) for x, y in cut]) for cut in pour.cuts]
+    for other in before:
+        gap = max(least, design.rule_of(other.net).clearance_nm / 1e6, rules.min_clearance_nm / 1e6)
+        others += [_grown(piece, gap) for piece in other.pieces]
     area = area.difference(shapely.union_all(others)) if others else area
     area = area.difference(_relief(mine, pour))
     half = pour.min_width_nm / 2e6
     area = area.buffer(-half, quad_segs=8).buffer(half - SAFETY_MM, quad_segs=8)
+    if pour.hatch_nm:
+        area = _hatched(area, 2 * half, pour.hatch_nm / 1e6)
     return PouredCopper(pour.id, pour.net, pour.layer, tuple(_joined(area, mine)))
 
 
 def _grown(spine: BaseGeometry, distance: float) -> BaseGeometry:
     return spine.buffer((distance + SAFETY_MM) * WIDEN, quad_segs=ARC_SEGMENTS)
+
+
+def _hatched(area: BaseGeometry, line_mm: float, pitch_mm: float) -> BaseGeometry:
+    """Open windows in a pour, leaving lines of a width along its border and on a grid of a pitch.
+
+    Windows cut off by the border stay only where a line's width is left round them, so no copper gets thinner.
+    """
+    inner = area.buffer(-line_mm, quad_segs=8)
+    if inner.is_empty or pitch_mm <= line_mm:
+        return area
+    x0, y0, x1, y1 = inner.bounds
+    columns, rows = (
+        np.arange(math.floor(x0 / pitch_mm), x1 / pitch_mm),
+        np.arange(math.floor(y0 / pitch_mm), y1 / pitch_mm),
+    )
+    xs, ys = (v.ravel() * pitch_mm + line_mm / 2 for v in np.meshgrid(columns, rows))
+    cells = shapely.box(xs, ys, xs + pitch_mm - line_mm, ys + pitch_mm - line_mm)
+    shapely.prepare(inner)
+    windows = cells[shapely.intersects(inner, cells)]
+    within = shapely.contains(inner, windows)
+    cut = shapely.get_parts(shapely.multipolygons(windows[~within]).intersection(inner))
+    cut = shapely.buffer(cut, -line_mm / 4, join_style="mitre")
+    cut = shapely.get_parts(shapely.buffer(cut[~shapely.is_empty(cut)], line_mm / 4, quad_segs=4))
+    # All windows lie apart, so they need no union.
+    return area.difference(shapely.multipolygons([*windows[within], *cut]))
 
 
 def _relief(mine: list[CopperItem], pour: Pour) -> BaseGeometry:

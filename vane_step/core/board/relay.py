@@ -157,7 +157,7 @@ def _room_mm(design: Design, net: str, layer: str, pieces: list[CopperItem]) -> 
     for free in keepouts(design).values():
         shapes.append(free)
         keep.append(0.0)
-    shapes.append(outline(design).exterior)
+    shapes.append(outline(design).boundary)
     keep.append(rules.edge_clearance_nm / 1e6)
     spines = np.array([p.spine for p in pieces], dtype=object)
     gaps = shapely.distance(spines[:, None], np.array(shapes, dtype=object)[None, :]) - np.array(keep)

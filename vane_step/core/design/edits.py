@@ -19,6 +19,7 @@ from vane_step.core.design.model import (
     Block,
     Brief,
     Calculation,
+    Cutout,
     Design,
     Frozen,
     Jumper,
@@ -375,6 +376,20 @@ class SetOutline(Frozen):
         return {("board", ""): design.board.model_copy(update=update)}
 
 
+class SetCutouts(Frozen):
+    """Say which openings are milled into the board."""
+
+    kind: Literal["set-cutouts"] = "set-cutouts"
+    cutouts: tuple[Cutout, ...] = Field(max_length=500)
+
+    def changes(self, design: Design) -> Changes:
+        names = [c.id for c in self.cutouts]
+        twice = next((n for n in names if names.count(n) > 1), None)
+        if twice:
+            raise EditRefused(f"There are two cut-outs {twice}.", where=twice)
+        return {("board", ""): design.board.model_copy(update={"cutouts": self.cutouts})}
+
+
 class SetRules(Frozen):
     """Choose a maker's rules and the number of copper layers."""
 
@@ -425,12 +440,15 @@ def _key(item: Frozen) -> str:
 
 
 class RemoveItem(Frozen):
-    """Remove a mounting hole, a pour, a text, a requirement, a calculation, a variant, a waiver or a block's note."""
+    """Remove a hole, a cut-out, a pour, a text, a requirement, a calculation, a variant, a waiver or a block's note."""
 
     kind: Literal["remove-item"] = "remove-item"
     id: str
 
     def changes(self, design: Design) -> Changes:
+        left = tuple(c for c in design.board.cutouts if c.id != self.id)
+        if len(left) < len(design.board.cutouts):
+            return {("board", ""): design.board.model_copy(update={"cutouts": left})}
         for section in ITEMS.values():
             if section != "packages" and self.id in getattr(design, section):
                 return {(section, self.id): None}
@@ -500,6 +518,7 @@ Single = Annotated[
     | PlaceParts
     | LayCopper
     | SetOutline
+    | SetCutouts
     | SetRules
     | SetItem
     | RemoveItem

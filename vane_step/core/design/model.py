@@ -252,6 +252,7 @@ class RuleSet(Frozen):
     default_clearance_nm: PositiveNm = 200_000
     jumper: JumperSizes | None = None
     etched: bool = False
+    min_slot_nm: PositiveNm = 800_000
 
 
 class MountingHole(Frozen):
@@ -264,12 +265,35 @@ class MountingHole(Frozen):
     keepout_nm: SizeNm = 0
 
 
+class Cutout(Frozen):
+    """An opening milled into the board: a polygon, or a slot of a width along a line of points."""
+
+    id: Name
+    points: tuple[PointNm, ...] = Field(min_length=2, max_length=2000)
+    width_nm: SizeNm = 0
+
+    @model_validator(mode="after")
+    def _has_a_size(self) -> Cutout:
+        if self.width_nm == 0 and len(self.points) < 3:
+            raise ValueError(f"cut-out {self.id} is neither a polygon nor a slot with a width")
+        return self
+
+
 class Pour(Frozen):
-    """Copper poured over a layer up to the edge clearance, joined to one net."""
+    """Copper poured over a layer up to the edge clearance, joined to one net.
+
+    ``area`` bounds it; without one it covers the board. ``cuts`` are polygons it leaves out. Where pours of several
+    nets meet on a layer, those of lower ``priority`` give way. ``hatch_nm`` is the pitch of a grid of lines it is made
+    of instead of solid copper, which etches evenly and lets toner hold.
+    """
 
     id: Name
     net: Name
     layer: Layer
+    area: tuple[PointNm, ...] = Field(default=(), max_length=2000)
+    cuts: tuple[tuple[PointNm, ...], ...] = Field(default=(), max_length=200)
+    priority: int = Field(default=0, ge=0, le=99)
+    hatch_nm: SizeNm = 0
     clearance_nm: PositiveNm = 250_000
     min_width_nm: PositiveNm = 250_000
     spoke_nm: PositiveNm = 400_000
@@ -407,10 +431,11 @@ class Block(Frozen):
 
 
 class Board(Frozen):
-    """The bare board: outline, copper layers and the maker's rules."""
+    """The bare board: outline and cut-outs, copper layers and the maker's rules."""
 
     outline: tuple[PointNm, ...] = Field(min_length=3, max_length=5000)
     corner_radius_nm: SizeNm = 0
+    cutouts: tuple[Cutout, ...] = Field(default=(), max_length=500)
     copper_layers: Literal[1, 2, 4] = 2
     rules: RuleSet
 

@@ -56,7 +56,7 @@ def _board_art(design: Design, side: Side, method: EtchMethod) -> BaseGeometry:
     """Give one copy of the artwork, turned as the method wants it, its lower left corner at the origin."""
     x0, y0, x1, y1 = outline(design).bounds
     word = text_lines(side.upper(), (x0 + x1) / 2, y0 - STRIP_MM / 2, 3.0, mirrored=side == "back")
-    parts = [copper_image(design, side), outline(design).exterior.buffer(0.1)]
+    parts = [copper_image(design, side), outline(design).boundary.buffer(0.1)]
     parts += [LineString(line).buffer(0.25) for line in word]
     if design.board.copper_layers > 1:
         corners = ((x0 - 3, y0 - 3), (x1 + 3, y0 - 3), (x0 - 3, y1 + 3), (x1 + 3, y1 + 3))

@@ -224,8 +224,9 @@ def printed_legend(design: Design, side: Side, stamp: str) -> str:
 
 
 def profile(design: Design, stamp: str) -> str:
-    """Write the outline as one closed line; arcs come as chords of at most 32 to the quarter."""
+    """Write the outline and each cut-out as one closed line; arcs come as chords of at most 32 to the quarter."""
     out = GerberFile("Profile,NP", "Positive", stamp)
     out.aperture("C,0.05", "Profile")
-    out.line((nm(x), nm(y)) for x, y in outline(design).exterior.coords)
+    for ring in (outline(design).exterior, *outline(design).interiors):
+        out.line((nm(x), nm(y)) for x, y in ring.coords)
     return out.text()

@@ -13,8 +13,8 @@ import shapely
 from shapely.geometry import Polygon
 
 from vane_step.core.board.geometry import place_point
-from vane_step.core.design.edits import PlaceParts, RemoveItem, SetItem, SetOutline, Together
-from vane_step.core.design.model import Design, MountingHole, Part, PartPlace, natural
+from vane_step.core.design.edits import PlaceParts, RemoveItem, SetCutouts, SetItem, SetOutline, Together
+from vane_step.core.design.model import Cutout, Design, MountingHole, Part, PartPlace, natural
 from vane_step.core.errors import InputError
 from vane_step.core.fab.reader import ReadDrill, ReadLayer, UnreadableFile, read_drill, read_gerber
 from vane_step.core.quantity import nm
@@ -64,8 +64,14 @@ def other_board(design: Design, files: Mapping[str, bytes]) -> OtherBoard:
     layers, drills, left_out = _read(_unpacked(files))
     ring = _outline(layers)
     x0, y0, x1, y1 = ring.bounds
-    edits: list[SetOutline | SetItem | RemoveItem | PlaceParts] = [
-        SetOutline(outline=tuple((nm(x - x0), nm(y - y0)) for x, y in list(ring.exterior.coords)[:-1]))
+    edits: list[SetOutline | SetCutouts | SetItem | RemoveItem | PlaceParts] = [
+        SetOutline(outline=tuple((nm(x - x0), nm(y - y0)) for x, y in list(ring.exterior.coords)[:-1])),
+        SetCutouts(
+            cutouts=tuple(
+                Cutout(id=f"CUT{k}", points=tuple((nm(x - x0), nm(y - y0)) for x, y in list(hole.coords)[:-1]))
+                for k, hole in enumerate(ring.interiors, 1)
+            )
+        ),
     ]
     edits += [RemoveItem(id=name) for name in design.holes]
     bare = [h for d in drills if not d.plated for h in d.holes]
@@ -130,7 +136,9 @@ def _outline(layers: list[ReadLayer]) -> Polygon:
     if not rings:
         raise InputError("Its outline is not closed.", where=marked[0].name)
     largest = max((Polygon(p.exterior) for p in rings), key=lambda p: p.area)
-    return shapely.geometry.polygon.orient(largest)
+    inner = [Polygon(p.exterior) for p in rings]
+    cutouts = [p for p in inner if p.area < largest.area and largest.contains(p)]
+    return shapely.geometry.polygon.orient(Polygon(largest.exterior, [p.exterior for p in cutouts]))
 
 
 def _fitting(design: Design, plated: np.ndarray) -> dict[str, PartPlace]:

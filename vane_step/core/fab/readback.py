@@ -89,11 +89,21 @@ def _compare_outline(
     if len(profile) != 1 or not profile[0].lines:
         yield _differs("outline-missing", "There is no outline in the files")
         return
-    ring = [profile[0].lines[0][0], *(end for _, end in profile[0].lines)]
-    if ring[0] != ring[-1] or len(ring) < 4:
+    rings: list[list[tuple[float, float]]] = []
+    for start, end in profile[0].lines:
+        if rings and rings[-1][-1] == start:
+            rings[-1].append(end)
+        else:
+            rings.append([start, end])
+    if any(ring[0] != ring[-1] or len(ring) < 4 for ring in rings):
         yield _differs("outline-open", "The outline in the files is not closed")
         return
-    apart = float(Polygon(ring).exterior.hausdorff_distance(outline(design).exterior))
+    board = outline(design)
+    if len(rings) != 1 + len(board.interiors):
+        text = f"The files have {len(rings) - 1} cut-outs, the design {len(board.interiors)}"
+        yield _differs("cutouts", text, abs(len(rings) - 1 - len(board.interiors)), 0, "cut-outs")
+        return
+    apart = float(shapely.MultiLineString(rings).hausdorff_distance(board.boundary))
     readings["outline_difference_um"] = round(apart * 1000, 3)
     if apart > TOLERANCE_MM:
         yield _differs("outline", "The outline in the files differs from the design", apart, TOLERANCE_MM, "mm")

@@ -297,13 +297,18 @@ def _keepout(design: Design, hole: str) -> float:
 
 
 def _off_edge(design: Design, lattice: Lattice, distance: float) -> np.ndarray:
-    """Give a plane that is 0 inside the outline shrunk by ``distance`` and -1 outside."""
+    """Give a plane that is 0 inside the outline shrunk by ``distance`` and -1 outside and in cut-outs."""
     shrunk = outline(design).buffer(-(distance + EDGE_SAFETY_MM), join_style="mitre")
     inside = np.zeros(lattice.plane, dtype=np.uint8)
     for ring in shrunk.geoms if isinstance(shrunk, shapely.MultiPolygon) else [shrunk]:
         if not ring.is_empty:
             xs, ys = np.array(ring.exterior.coords).T
             kernel.fill_rows(inside, xs, ys, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+            for cutout in ring.interiors:
+                within = np.zeros(lattice.plane, dtype=np.uint8)
+                xs, ys = np.array(cutout.coords).T
+                kernel.fill_rows(within, xs, ys, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+                inside[within == 1] = 0
     return np.where(inside == 1, 0, -1).astype(np.int16)
 
 

@@ -107,11 +107,11 @@ def read_layer(request: Request, id: str, name: str) -> Response:
         "legend": "#20282d",
         "profile": "#20282d",
     }[kind]
-    ring = "M" + "L".join(f"{x:.4f} {-y:.4f}" for x, y in outline(kept.design).exterior.coords) + "Z"
     svg = (
         f'<svg xmlns="http://www.w3.org/2000/svg" '
         f'viewBox="{x0 - 1:.3f} {-y1 - 1:.3f} {x1 - x0 + 2:.3f} {y1 - y0 + 2:.3f}">'
-        f'<path d="{ring}" fill="#ece4cf"/><path d="{_path(layer.image)}" fill="{colour}" fill-rule="evenodd"/>'
+        f'<path d="{_path(outline(kept.design))}" fill="#ece4cf" fill-rule="evenodd"/>'
+        f'<path d="{_path(layer.image)}" fill="{colour}" fill-rule="evenodd"/>'
         + "".join(f'<circle cx="{x:.4f}" cy="{-y:.4f}" r="{d / 2:.4f}" fill="#fffdf7"/>' for x, y, d in holes)
         + "</svg>"
     )

@@ -31,7 +31,8 @@ def shelf(request: Request) -> HTMLResponse:
         design = store.get(id).design
         found = findings_of(design)
         x0, y0, x1, y1 = outline(design).bounds
-        shape = "M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in outline(design).exterior.coords) + "Z"
+        rings = (outline(design).exterior, *outline(design).interiors)
+        shape = "".join("M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in ring.coords) + "Z" for ring in rings)
         cards.append(
             {
                 "id": id, "design": design, "changed": changed, "figures": figures(design), "size": (x1 - x0, y1 - y0),

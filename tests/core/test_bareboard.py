@@ -1,0 +1,158 @@
+"""Cut-outs and pours: what is milled, filled, left out, hatched and stitched keeps every rule, by judges of its own."""
+
+from __future__ import annotations
+
+import unittest
+
+import shapely
+from shapely.geometry import Polygon, box
+from shapely.ops import unary_union
+
+from tests.support import FROST, demo, folder, least_gap_breach, said
+from vane_step.core.board.check import check, figures
+from vane_step.core.board.geometry import copper_items, outline
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.design.edits import RemoveItem, apply
+from vane_step.core.design.model import Design
+from vane_step.core.errors import VaneStepError
+from vane_step.core.fab.otherboard import other_board
+from vane_step.core.fab.release import release
+from vane_step.core.route.router import route
+
+STAMP = "2026-11-26T00:00:00Z"
+
+
+def free(d: Design, wide: float, tall: float) -> tuple[float, float]:
+    """Find where an opening has room, by the shapes of pads, tracks and vias."""
+    keep = d.board.rules.edge_clearance_nm / 1e6 + 0.05
+    taken = shapely.STRtree([i.shape(keep) for i in copper_items(d)])
+    inner = outline(d).buffer(-2)
+    x0, y0, x1, y1 = inner.bounds
+    for k in range(int((x1 - x0) * (y1 - y0) * 4)):
+        x, y = x0 + 0.5 * (k % int(2 * (x1 - x0))), y0 + 0.5 * (k // int(2 * (x1 - x0)))
+        shape = box(x, y, x + wide, y + tall)
+        if inner.covers(shape) and not len(taken.query(shape, predicate="intersects")):
+            return round(x, 3), round(y, 3)
+    raise AssertionError("no room")
+
+
+def codes(d: Design) -> list[str]:
+    """List the codes of a board's stops."""
+    return sorted({f.code for f in check(d).findings if f.level == "stop"})
+
+
+def copper(d: Design, pour: str) -> shapely.MultiPolygon:
+    """Give what a pour fills."""
+    return shapely.MultiPolygon(next(p.pieces for p in pour_pieces(d) if p.id == pour))
+
+
+class Openings(unittest.TestCase):
+    """What is milled out of the board."""
+
+    def test_milled_away(self) -> None:
+        """The area goes, nothing pours over it, the files agree, and another board takes it over; removed, all is back."""
+        d = demo(FROST)
+        x, y = free(d, 4, 2)
+        cut = said(d, f"cutout {x} {y} 4x2 0.6")
+        u, v = free(cut, 5.2, 1.2)
+        cut = said(cut, f"slot {u + 0.6} {v + 0.6} {u + 3.6} {v + 0.6} 1.2")
+        self.assertEqual(codes(cut), [])
+        slot = 3 * 1.2 + 3.14159 * 0.36
+        self.assertAlmostEqual(outline(d).area - outline(cut).area, 4 * 2 - (4 - 3.14159) * 0.36 + slot, delta=0.01)
+        holes = [Polygon(r) for r in outline(cut).interiors]
+        self.assertGreaterEqual(
+            copper(cut, "ground").distance(unary_union(holes)), cut.board.rules.edge_clearance_nm / 1e6 - 1e-9
+        )
+        made = release(cut, STAMP)
+        self.assertTrue(made.offered, [f.message for f in made.read.differences])
+        after = apply(d, other_board(d, {"cut.zip": made.zipped()}).edit)[0]
+        self.assertEqual(
+            [round(Polygon(r).area, 3) for r in outline(after).interiors], [round(h.area, 3) for h in holes]
+        )
+        back = cut
+        for name in ("CUT1", "CUT2"):
+            back = apply(back, RemoveItem(id=name))[0]
+        self.assertEqual(back.board, d.board)
+
+    def test_faults_are_told(self) -> None:
+        """An opening under a pad, one too narrow to mill, one that parts the board; files that lack one."""
+        d = demo(FROST)
+        pad = d.parts["R9"].place
+        assert pad is not None
+        self.assertIn("copper-to-edge", codes(said(d, f"cutout {pad.x_nm / 1e6 - 1} {pad.y_nm / 1e6 - 1} 2x2")))
+        x, y = free(d, 4, 2)
+        self.assertEqual(codes(said(d, f"slot {x + 1} {y + 1} {x + 3} {y + 1} 0.7")), ["slot"])
+        self.assertEqual(codes(said(d, f"cutout {x} {y} 4x0.7")), ["slot"])
+        self.assertIn("parted", codes(said(d, "cutout 40 -1 2x70")))
+        made = release(d, STAMP)
+        from vane_step.core.fab.readback import read_back
+
+        self.assertIn("cutouts", {f.code for f in read_back(said(d, f"cutout {x} {y} 4x2"), made.files).differences})
+        for sentence in ("cutout 10 10 0x5", "cutout 10 10 5", "slot 1 1 2 2", "slot 1 1 1 1 0", "clear ground 1 1 x"):
+            with self.assertRaises(VaneStepError):
+                said(d, sentence)
+
+    def test_routed_round(self) -> None:
+        """With an opening in the middle of a generated board all links are laid, none through it."""
+        d = folder("smd2L_015_s1")
+        x, y = free(d, 2, 2)
+        cut = said(d, f"cutout {x} {y} 2x2 0.5")
+        done = apply(cut, route(cut).edit)[0]
+        self.assertEqual((codes(done), figures(done)["links_open"]), ([], 0))
+        self.assertGreaterEqual(least_gap_breach(done), -1e-5)
+
+
+class Pours(unittest.TestCase):
+    """Several nets on one layer, boxes, cuts, lines, and vias between layers."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.board = said(
+            demo(FROST),
+            "pour GND front hatch=1.5",
+            "pour 3V3 front priority=2 box=30,20,25x20",
+            "clear ground 50 40 10x8",
+        )
+
+    def test_each_keeps_off_the_others(self) -> None:
+        """No stop by the check; the lower priority gave way; boxes and cuts hold; no line is thinner than it may be."""
+        d = self.board
+        self.assertEqual(codes(d), [])
+        ground, supply = copper(d, "GND-front"), copper(d, "3V3-front")
+        self.assertGreater(supply.area, 50)
+        gap = max(d.rule_of(n).clearance_nm for n in ("GND", "3V3")) / 1e6
+        self.assertGreaterEqual(ground.distance(supply), gap - 1e-9)
+        self.assertTrue(box(30, 20, 55, 40).buffer(1e-6).covers(supply))
+        self.assertLess(copper(d, "ground").intersection(box(50, 40, 60, 48)).area, 1e-4)
+        half = d.pours["GND-front"].min_width_nm / 2e6
+        thin = ground.difference(ground.buffer(-half + 0.002).buffer(half + 0.002))
+        self.assertLess(max((p.area for p in shapely.get_parts(thin)), default=0.0), 0.01)
+        solid = copper(said(d, "pour GND front hatch=0"), "GND-front")
+        self.assertTrue(solid.buffer(1e-6).covers(ground))
+        self.assertLess(ground.area, 0.62 * solid.area)
+
+    def test_pours_that_do_not_give_way_are_told(self) -> None:
+        """Of two nets filled alike the second gives way; forced together, the check sees it."""
+        from unittest.mock import patch
+
+        d = said(demo(FROST), "pour 3V3 front", "pour GND front")
+        self.assertEqual(codes(d), [])
+        alone = [pour_pieces(d.replaced(pours={k: p}))[0] for k, p in d.pours.items()]
+        with patch("vane_step.core.board.check.pour_pieces", lambda _design: tuple(alone)):
+            moved = said(d, "text x 5 5")
+            self.assertIn("clearance", codes(moved))
+
+    def test_stitched(self) -> None:
+        """Vias join the layers, at the spacing or nearly, within every rule, none of them in a pad or useless."""
+        d = said(demo(FROST), "pour GND front")
+        done = said(d, "stitch GND 4")
+        fresh = [v for k, v in done.vias.items() if k not in d.vias]
+        self.assertGreater(len(fresh), 60)
+        found = check(done).findings
+        self.assertEqual([f for f in found if f.level == "stop" or f.code in ("loose-via", "via-in-pad")], [])
+        at = shapely.MultiPoint([(v.x_nm / 1e6, v.y_nm / 1e6) for v in fresh])
+        tree = shapely.STRtree(at.geoms)
+        a, b = tree.query(list(at.geoms), predicate="dwithin", distance=2.4 - 1e-6)
+        self.assertTrue((a == b).all())
+        with self.assertRaises(VaneStepError):
+            said(demo(FROST), "stitch GND 4")

@@ -1,0 +1,167 @@
+"""Verbs of the ask line for the bare board and what is poured on it: outline, holes, cut-outs, pours, makers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from vane_step.core.ask.words import Proposal, need, number, pairs
+from vane_step.core.board.geometry import opening, rectangle
+from vane_step.core.board.stitch import stitch
+from vane_step.core.design import edits
+from vane_step.core.design.edits import net_of
+from vane_step.core.design.model import Cutout, Design, MountingHole, PointNm, Pour, RuleSet
+from vane_step.core.errors import EditRefused, InputError, NotFound
+from vane_step.core.quantity import nm, parse_length_nm
+
+POUR_WORDS = ("hatch", "gap", "priority", "box", "width", "spoke")
+
+
+def _size(text: str, where: str) -> tuple[float, float]:
+    wide, cross, tall = text.lower().partition("x")
+    if not cross:
+        raise InputError(f"{text!r} is no size.", where=where, value=text, allowed="60x40 in mm")
+    return parse_length_nm(wide, "width") / 1e6, parse_length_nm(tall, "height") / 1e6
+
+
+def set_outline(design: Design, words: Sequence[str]) -> Proposal:
+    """Give the board another size."""
+    need(words, 1, "outline 60x40 [RADIUS]")
+    w, h = _size(words[0], "outline")
+    radius = parse_length_nm(words[1], "radius") if len(words) > 1 else 0
+    if not (2 <= w <= 600 and 2 <= h <= 600 and 0 <= radius / 1e6 < min(w, h) / 2):
+        raise InputError(
+            "That is no board.", where="outline", value=words[0], allowed="2 to 600 mm a side, radius under half a side"
+        )
+    return Proposal(
+        f"the board is {w:g} x {h:g} mm", edits.SetOutline(outline=rectangle(w, h), corner_radius_nm=radius)
+    )
+
+
+def drill_hole(design: Design, words: Sequence[str]) -> Proposal:
+    """Drill a mounting hole."""
+    need(words, 2, "hole X Y [DIAMETER]")
+    size = parse_length_nm(words[2], "diameter") if len(words) > 2 else nm(3.2)
+    name = _free("H", design.holes)
+    hole = MountingHole(
+        id=name,
+        x_nm=parse_length_nm(words[0], "x"),
+        y_nm=parse_length_nm(words[1], "y"),
+        drill_nm=size,
+        keepout_nm=size,
+    )
+    return Proposal(f"drills {name}, {size / 1e6:g} mm", edits.SetItem(hole=hole), about=(name,))
+
+
+def _free(letter: str, used: object) -> str:
+    k = 1
+    while f"{letter}{k}" in used:  # type: ignore[operator]
+        k += 1
+    return f"{letter}{k}"
+
+
+def _box(x: str, y: str, size: str, where: str, radius_mm: float = 0.0) -> tuple[PointNm, ...]:
+    """Give a rectangle by its lower left corner and size, its corners rounded."""
+    left, low = parse_length_nm(x, "x") / 1e6, parse_length_nm(y, "y") / 1e6
+    wide, tall = _size(size, where)
+    if not (0.1 <= wide <= 600 and 0.1 <= tall <= 600 and 0 <= radius_mm <= min(wide, tall) / 2):
+        raise InputError(
+            "That is no opening.", where=where, value=size, allowed="0.1 to 600 mm a side, radius up to half a side"
+        )
+    from shapely.geometry import box
+
+    shape = box(left, low, left + wide, low + tall)
+    # At half a side nothing would be left to grow back.
+    radius_mm = min(radius_mm, min(wide, tall) / 2 - 0.001)
+    if radius_mm > 0:
+        shape = shape.buffer(-radius_mm, join_style="mitre").buffer(radius_mm, quad_segs=16)
+    return tuple((nm(a), nm(b)) for a, b in shape.exterior.coords[:-1])
+
+
+def cut_out(design: Design, words: Sequence[str]) -> Proposal:
+    """Mill a rectangular opening."""
+    need(words, 3, "cutout X Y 20x8 [RADIUS]")
+    radius = parse_length_nm(words[3], "radius") / 1e6 if len(words) > 3 else 0.0
+    return _milled(design, Cutout(id=_new(design), points=_box(words[0], words[1], words[2], "cutout", radius)))
+
+
+def mill_slot(design: Design, words: Sequence[str]) -> Proposal:
+    """Mill a slot."""
+    need(words, 5, "slot X1 Y1 X2 Y2 WIDTH")
+    x1, y1, x2, y2, width = (parse_length_nm(w, "slot") for w in words[:5])
+    return _milled(design, Cutout(id=_new(design), points=((x1, y1), (x2, y2)), width_nm=width))
+
+
+def _new(design: Design) -> str:
+    return _free("CUT", [c.id for c in design.board.cutouts])
+
+
+def _milled(design: Design, cutout: Cutout) -> Proposal:
+    shape = opening(cutout)
+    if not shape.is_valid or shape.area < 0.01:
+        raise InputError("That is no opening.", where=cutout.id, allowed="a shape that does not cross itself")
+    edit = edits.SetCutouts(cutouts=(*design.board.cutouts, cutout))
+    return Proposal(f"mills {cutout.id}, {shape.area:.1f} mm²", edit, about=(cutout.id,))
+
+
+def pour_net(design: Design, words: Sequence[str]) -> Proposal:
+    """Fill a layer, or a box on it, with a net; what is not said of a pour stays as it was."""
+    need(words, 2, "pour NET LAYER [hatch=1.5] [gap=0.3] [width=0.25] [spoke=0.4] [priority=1] [box=X,Y,20x10]")
+    net, layer = net_of(design, words[0]).name, words[1]
+    said = pairs(words[2:], "pour NET LAYER hatch=1.5 gap=0.3 priority=1 box=X,Y,20x10")
+    unknown = next((k for k in said if k not in POUR_WORDS), None)
+    if unknown:
+        raise InputError(
+            f"{unknown!r} says nothing of a pour.", where="pour", value=unknown, allowed=", ".join(POUR_WORDS)
+        )
+    if layer not in design.board.layers:
+        raise EditRefused(f"The board has no layer {layer}.", where="pour", allowed=", ".join(design.board.layers))
+    name = f"{net}-{layer}"
+    update: dict[str, object] = {}
+    if "box" in said:
+        x, y, size = (*said["box"].split(","), "", "")[:3]
+        update["area"] = _box(x, y, size, "box")
+        if name in design.pours:
+            name = _free(f"{name}-", design.pours)
+    old = design.pours.get(name)
+    if "hatch" in said:
+        update["hatch_nm"] = parse_length_nm(said["hatch"], "hatch")
+    for word, field in (("gap", "clearance_nm"), ("width", "min_width_nm"), ("spoke", "spoke_nm")):
+        if word in said:
+            update[field] = parse_length_nm(said[word], word)
+    if "priority" in said:
+        update["priority"] = round(number(said["priority"], "priority"))
+    before = old.model_dump() if old else {"id": name, "net": net, "layer": layer}
+    pour = Pour.model_validate({**before, **update})
+    hatched = f" in lines {pour.hatch_nm / 1e6:g} mm apart" if pour.hatch_nm else ""
+    return Proposal(f"fills the {layer} with {net}{hatched}", edits.SetItem(pour=pour))
+
+
+def clear_pour(design: Design, words: Sequence[str]) -> Proposal:
+    """Keep a pour out of a box."""
+    need(words, 4, "clear POUR X Y 10x5")
+    pour = design.pours.get(words[0])
+    if pour is None:
+        raise NotFound(f"There is no pour {words[0]}.", where=words[0], allowed=", ".join(design.pours) or "none yet")
+    cut = _box(words[1], words[2], words[3], "clear")
+    edit = edits.SetItem(pour=pour.model_copy(update={"cuts": (*pour.cuts, cut)}))
+    return Proposal(f"keeps {pour.id} out of {words[3]} mm", edit)
+
+
+def stitch_pours(design: Design, words: Sequence[str]) -> Proposal:
+    """Join the pours of a net with vias."""
+    need(words, 1, "stitch NET [SPACING]")
+    spacing = parse_length_nm(words[1], "spacing") / 1e6 if len(words) > 1 else 5.0
+    if not 0.5 <= spacing <= 100:
+        raise InputError("That is no spacing.", where="stitch", value=words[1], allowed="0.5 to 100 mm")
+    edit = stitch(design, words[0], spacing)
+    return Proposal(f"stitches the pours of {words[0]} with {len(edit.vias)} vias, {spacing:g} mm apart", edit)
+
+
+def rules_proposal(design: Design, sets: dict[str, RuleSet], words: Sequence[str]) -> Proposal:
+    """Choose a maker's rules by name; the sets come from outside, since the core reads no files."""
+    need(words, 1, "rules NAME [LAYERS]")
+    if words[0] not in sets:
+        raise NotFound(f"There are no rules called {words[0]}.", where="rules", allowed=", ".join(sets))
+    layers = round(number(words[1], "layers")) if len(words) > 1 else design.board.copper_layers
+    edit = edits.edit_from({"kind": "set-rules", "rules": sets[words[0]], "copper_layers": layers})
+    return Proposal(f"the board is made by {sets[words[0]].title}, {layers} layers", edit)
