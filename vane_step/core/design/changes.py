@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from vane_step.core.design.model import SINGLES, Design, Frozen, natural
+from vane_step.core.design.model import SINGLES, Design, Frozen, Net, Part, natural
+from vane_step.core.errors import NotFound
 
 # The entry under a section and a key: what it becomes, or ``None`` when it goes. The board has the key "".
 Changes = dict[tuple[str, str], Frozen | str | None]
@@ -34,3 +35,23 @@ def _order(section: str) -> Callable[[tuple[str, Any]], Any]:
     if section in ("tracks", "vias", "jumpers"):
         return lambda entry: entry[0]
     return lambda entry: natural(entry[0])
+
+
+def part_of(design: Design, ref: str) -> Part:
+    """Give a part of the design.
+
+    Raises
+    ------
+    NotFound
+        When there is no part of that reference.
+    """
+    if ref not in design.parts:
+        raise NotFound(f"There is no part {ref}.", where=ref, next_step="Check the reference.")
+    return design.parts[ref]
+
+
+def net_of(design: Design, name: str) -> Net:
+    """Give a net of the design, or raise :class:`NotFound`."""
+    if name not in design.nets:
+        raise NotFound(f"There is no net {name}.", where=name, next_step="Join two pins to make one.")
+    return design.nets[name]

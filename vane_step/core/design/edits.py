@@ -11,7 +11,24 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, TypeAdapter, ValidationError
 
+from vane_step.core.design.boardedits import (
+    LayCopper as LayCopper,
+)
+from vane_step.core.design.boardedits import (
+    PlaceParts as PlaceParts,
+)
+from vane_step.core.design.boardedits import (
+    SetCutouts as SetCutouts,
+)
+from vane_step.core.design.boardedits import (
+    SetOutline as SetOutline,
+)
+from vane_step.core.design.boardedits import (
+    SetRules as SetRules,
+)
 from vane_step.core.design.changes import Changes, sections_after
+from vane_step.core.design.changes import net_of as net_of
+from vane_step.core.design.changes import part_of as part_of
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import (
     COLLECTIONS,
@@ -19,10 +36,8 @@ from vane_step.core.design.model import (
     Block,
     Brief,
     Calculation,
-    Cutout,
     Design,
     Frozen,
-    Jumper,
     LegendText,
     MountingHole,
     Name,
@@ -31,18 +46,12 @@ from vane_step.core.design.model import (
     NetRule,
     Package,
     Part,
-    PartPlace,
     PinRole,
     PinUse,
-    PointNm,
     Pour,
     Requirement,
-    RuleSet,
-    SizeNm,
     Text,
-    Track,
     Variant,
-    Via,
     Waiver,
     pin_name,
     problems,
@@ -53,26 +62,6 @@ from vane_step.core.errors import EditRefused, NotFound
 
 # Sections nothing refers to: a change there cannot break the design elsewhere.
 LOOSE = ("tracks", "vias", "jumpers", "texts", "holes", "brief", "requirements", "waivers", "blocks")
-
-
-def part_of(design: Design, ref: str) -> Part:
-    """Give a part of the design.
-
-    Raises
-    ------
-    NotFound
-        When there is no part of that reference.
-    """
-    if ref not in design.parts:
-        raise NotFound(f"There is no part {ref}.", where=ref, next_step="Check the reference.")
-    return design.parts[ref]
-
-
-def net_of(design: Design, name: str) -> Net:
-    """Give a net of the design, or raise :class:`NotFound`."""
-    if name not in design.nets:
-        raise NotFound(f"There is no net {name}.", where=name, next_step="Join two pins to make one.")
-    return design.nets[name]
 
 
 def _check_pin(design: Design, pin: str) -> None:
@@ -317,96 +306,6 @@ class NudgePart(Frozen):
 
     def changes(self, design: Design) -> Changes:
         return {("parts", self.ref): part_of(design, self.ref).model_copy(update={"nudge": self.nudge})}
-
-
-class PlaceParts(Frozen):
-    """Put parts on the board, or off it with ``None``; a locked part refuses unless the edit unlocks it."""
-
-    kind: Literal["place-parts"] = "place-parts"
-    places: dict[str, PartPlace | None] = Field(min_length=1)
-
-    def changes(self, design: Design) -> Changes:
-        changes: Changes = {}
-        for ref, place in self.places.items():
-            part = part_of(design, ref)
-            stays = place is not None and part.place is not None and _same_spot(part.place, place)
-            if part.place and part.place.locked and not stays:
-                raise EditRefused(f"{ref} is locked in place.", where=ref, next_step=f"Type: unlock {ref}")
-            changes[("parts", ref)] = part.model_copy(update={"place": place})
-        return changes
-
-
-def _same_spot(a: PartPlace, b: PartPlace) -> bool:
-    return a.model_copy(update={"locked": b.locked}) == b
-
-
-class LayCopper(Frozen):
-    """Lay tracks, vias and jumpers and lift others, in one step."""
-
-    kind: Literal["lay-copper"] = "lay-copper"
-    lift: tuple[str, ...] = ()
-    tracks: tuple[Track, ...] = ()
-    vias: tuple[Via, ...] = ()
-    jumpers: tuple[Jumper, ...] = ()
-
-    def changes(self, design: Design) -> Changes:
-        changes: Changes = {}
-        for key in self.lift:
-            section = next((s for s in ("tracks", "vias", "jumpers") if key in getattr(design, s)), None)
-            if section is None:
-                raise NotFound(f"There is no copper {key}.", where=key)
-            changes[(section, key)] = None
-        for name, items in (("tracks", self.tracks), ("vias", self.vias), ("jumpers", self.jumpers)):
-            for item in items:
-                if item.id in getattr(design, name) and (name, item.id) not in changes:
-                    raise EditRefused(f"{item.id} is already laid.", where=item.id)
-                changes[(name, item.id)] = item
-        return changes
-
-
-class SetOutline(Frozen):
-    """Give the board another outline."""
-
-    kind: Literal["set-outline"] = "set-outline"
-    outline: tuple[PointNm, ...] = Field(min_length=3, max_length=5000)
-    corner_radius_nm: SizeNm = 0
-
-    def changes(self, design: Design) -> Changes:
-        update = {"outline": self.outline, "corner_radius_nm": self.corner_radius_nm}
-        return {("board", ""): design.board.model_copy(update=update)}
-
-
-class SetCutouts(Frozen):
-    """Say which openings are milled into the board."""
-
-    kind: Literal["set-cutouts"] = "set-cutouts"
-    cutouts: tuple[Cutout, ...] = Field(max_length=500)
-
-    def changes(self, design: Design) -> Changes:
-        names = [c.id for c in self.cutouts]
-        twice = next((n for n in names if names.count(n) > 1), None)
-        if twice:
-            raise EditRefused(f"There are two cut-outs {twice}.", where=twice)
-        return {("board", ""): design.board.model_copy(update={"cutouts": self.cutouts})}
-
-
-class SetRules(Frozen):
-    """Choose a maker's rules and the number of copper layers."""
-
-    kind: Literal["set-rules"] = "set-rules"
-    rules: RuleSet
-    copper_layers: Literal[1, 2, 4]
-
-    def changes(self, design: Design) -> Changes:
-        if self.copper_layers not in self.rules.copper_layers:
-            raise EditRefused(
-                f"{self.rules.title or self.rules.name} does not make {self.copper_layers} copper layers.",
-                where="board",
-                value=self.copper_layers,
-                allowed=", ".join(map(str, self.rules.copper_layers)),
-            )
-        update = {"rules": self.rules, "copper_layers": self.copper_layers}
-        return {("board", ""): design.board.model_copy(update=update)}
 
 
 class SetItem(Frozen):

@@ -1,4 +1,5 @@
-"""The document: frozen models of parts, nets, packages, board and copper; how it changes is in ``edits``.
+"""The document: frozen models of parts, nets, packages and copper; the bare board is in ``bareboard``, how all changes
+in ``edits``.
 
 Coordinates are whole nanometres, origin bottom left, y up. Angles are degrees, anticlockwise seen from the
 front. A part on the back is mirrored about its own y axis first and turned afterwards.
@@ -9,24 +10,67 @@ from __future__ import annotations
 import functools
 import hashlib
 import re
-from collections.abc import Mapping
-from typing import Annotated, Any, Final, Literal, Self
+from typing import Annotated, Any, Final, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, PrivateAttr, model_validator
+from pydantic import Field, PrivateAttr, model_validator
+
+from vane_step.core.design.bareboard import (
+    Board as Board,
+)
+from vane_step.core.design.bareboard import (
+    Cutout as Cutout,
+)
+from vane_step.core.design.bareboard import (
+    JumperSizes as JumperSizes,
+)
+from vane_step.core.design.bareboard import (
+    LegendText as LegendText,
+)
+from vane_step.core.design.bareboard import (
+    MountingHole as MountingHole,
+)
+from vane_step.core.design.bareboard import (
+    Pour as Pour,
+)
+from vane_step.core.design.bareboard import (
+    RuleSet as RuleSet,
+)
+from vane_step.core.design.base import (
+    LAYERS as LAYERS,
+)
+from vane_step.core.design.base import (
+    MAX_NM as MAX_NM,
+)
+from vane_step.core.design.base import (
+    Frozen as Frozen,
+)
+from vane_step.core.design.base import (
+    Layer as Layer,
+)
+from vane_step.core.design.base import (
+    Name as Name,
+)
+from vane_step.core.design.base import (
+    Nm as Nm,
+)
+from vane_step.core.design.base import (
+    PointNm as PointNm,
+)
+from vane_step.core.design.base import (
+    PositiveNm as PositiveNm,
+)
+from vane_step.core.design.base import (
+    Side as Side,
+)
+from vane_step.core.design.base import (
+    SizeNm as SizeNm,
+)
+from vane_step.core.design.base import (
+    Text as Text,
+)
 
 FORMAT: Final = "vane-step-design"
 FORMAT_VERSION: Final = 1
-MAX_NM: Final = 2_000_000_000
-
-Nm = Annotated[int, Field(ge=-MAX_NM, le=MAX_NM)]
-SizeNm = Annotated[int, Field(ge=0, le=MAX_NM)]
-PositiveNm = Annotated[int, Field(gt=0, le=MAX_NM)]
-Name = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^\s.,;]+$")]
-Text = Annotated[str, Field(max_length=200)]
-PointNm = tuple[Nm, Nm]
-Side = Literal["front", "back"]
-Layer = Literal["front", "in1", "in2", "back"]
-
 PinRole = Literal["passive", "input", "output", "io", "open-drain", "supply-in", "supply-out", "ground", "unconnected"]
 PartKind = Literal[
     "card", "resistor", "capacitor", "polar-capacitor", "inductor", "diode", "led", "crystal", "thermistor",
@@ -35,41 +79,6 @@ PartKind = Literal[
 # What a pin does while the controller is in reset or its loader runs; empty where nobody said.
 PinState = Literal["", "open", "pulled-up", "pulled-down", "high", "low", "toggles"]
 NetRole = Literal["signal", "supply", "ground", "bus", "switching", "sense", "high-current"]
-
-
-class Frozen(BaseModel):
-    """Base of all models of the document: immutable, and strict about unknown fields.
-
-    Equality goes by content; each knows the digest of its content once it was asked for, and copies with changes
-    ask anew, so that the digest of a design of thousands of pieces costs little after one edit.
-    """
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    _mark: bytes | None = PrivateAttr(default=None)
-
-    def mark(self) -> bytes:
-        """Give a digest of the content."""
-        # Asked thousands of times after an edit: the private attribute is reached without pydantic's detour.
-        private = self.__pydantic_private__ or {}
-        found: bytes | None = private.get("_mark")
-        if found is None:
-            self._mark = found = hashlib.blake2b(self.model_dump_json().encode(), digest_size=16).digest()
-        return found
-
-    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """Copy, with changes that are already valid."""
-        result = super().model_copy(update=update, deep=deep)
-        result._mark = None
-        return result
-
-    def __eq__(self, other: object) -> bool:
-        """Compare the content; what was computed from it meanwhile does not count."""
-        return self.__dict__ == other.__dict__ if type(other) is type(self) else NotImplemented
-
-    def __hash__(self) -> int:
-        """Hash the content."""
-        return hash(self.mark())
 
 
 class PadSpec(Frozen):
@@ -215,102 +224,6 @@ class Net(Frozen):
     rule: NetRule | None = None
 
 
-class JumperSizes(Frozen):
-    """Sizes of a straight wire jumper on a one-layer board."""
-
-    pad_nm: PositiveNm
-    drill_nm: PositiveNm
-    wire_nm: PositiveNm
-    min_length_nm: PositiveNm
-    max_length_nm: PositiveNm
-
-
-class RuleSet(Frozen):
-    """What a maker can make. All limits are least values unless they say otherwise."""
-
-    name: Text
-    title: Text = ""
-    copper_layers: tuple[int, ...] = (1, 2)
-    min_width_nm: PositiveNm
-    min_clearance_nm: PositiveNm
-    min_ring_nm: SizeNm
-    min_drill_nm: PositiveNm
-    max_drill_nm: PositiveNm = 6_300_000
-    edge_clearance_nm: SizeNm
-    hole_to_hole_nm: SizeNm
-    hole_to_copper_nm: SizeNm
-    via_pad_nm: PositiveNm
-    via_drill_nm: PositiveNm
-    mask_margin_nm: Nm = 50_000
-    legend_width_nm: PositiveNm = 150_000
-    legend_to_pad_nm: SizeNm = 100_000
-    legend_height_nm: PositiveNm = 1_000_000
-    copper_um: float = Field(default=35.0, gt=0, le=500)
-    inner_copper_um: float = Field(default=35.0, gt=0, le=500)
-    board_mm: float = Field(default=1.6, gt=0, le=10)
-    default_width_nm: PositiveNm = 250_000
-    default_clearance_nm: PositiveNm = 200_000
-    jumper: JumperSizes | None = None
-    etched: bool = False
-    min_slot_nm: PositiveNm = 800_000
-
-
-class MountingHole(Frozen):
-    """An unplated hole in the board, with the free zone its screw head needs."""
-
-    id: Name
-    x_nm: Nm
-    y_nm: Nm
-    drill_nm: PositiveNm
-    keepout_nm: SizeNm = 0
-
-
-class Cutout(Frozen):
-    """An opening milled into the board: a polygon, or a slot of a width along a line of points."""
-
-    id: Name
-    points: tuple[PointNm, ...] = Field(min_length=2, max_length=2000)
-    width_nm: SizeNm = 0
-
-    @model_validator(mode="after")
-    def _has_a_size(self) -> Cutout:
-        if self.width_nm == 0 and len(self.points) < 3:
-            raise ValueError(f"cut-out {self.id} is neither a polygon nor a slot with a width")
-        return self
-
-
-class Pour(Frozen):
-    """Copper poured over a layer up to the edge clearance, joined to one net.
-
-    ``area`` bounds it; without one it covers the board. ``cuts`` are polygons it leaves out. Where pours of several
-    nets meet on a layer, those of lower ``priority`` give way. ``hatch_nm`` is the pitch of a grid of lines it is made
-    of instead of solid copper, which etches evenly and lets toner hold.
-    """
-
-    id: Name
-    net: Name
-    layer: Layer
-    area: tuple[PointNm, ...] = Field(default=(), max_length=2000)
-    cuts: tuple[tuple[PointNm, ...], ...] = Field(default=(), max_length=200)
-    priority: int = Field(default=0, ge=0, le=99)
-    hatch_nm: SizeNm = 0
-    clearance_nm: PositiveNm = 250_000
-    min_width_nm: PositiveNm = 250_000
-    spoke_nm: PositiveNm = 400_000
-
-
-class LegendText(Frozen):
-    """Text printed on the board; ``height_nm`` is the height of capitals."""
-
-    id: Name
-    text: str = Field(min_length=1, max_length=80)
-    x_nm: Nm
-    y_nm: Nm
-    height_nm: PositiveNm = 1_200_000
-    turn_deg: float = Field(default=0.0, ge=-360, le=360)
-    side: Side = "front"
-
-
 class Track(Frozen):
     """A track of one width: a run of straight pieces on one layer."""
 
@@ -430,26 +343,6 @@ class Block(Frozen):
     worked: tuple[Text, ...] = ()
 
 
-class Board(Frozen):
-    """The bare board: outline and cut-outs, copper layers and the maker's rules."""
-
-    outline: tuple[PointNm, ...] = Field(min_length=3, max_length=5000)
-    corner_radius_nm: SizeNm = 0
-    cutouts: tuple[Cutout, ...] = Field(default=(), max_length=500)
-    copper_layers: Literal[1, 2, 4] = 2
-    rules: RuleSet
-
-    @property
-    def layers(self) -> tuple[Layer, ...]:
-        """Names of the copper layers from front to back; a one-layer board has its copper on the back."""
-        return LAYERS[self.copper_layers]
-
-
-LAYERS: Final[dict[int, tuple[Layer, ...]]] = {
-    1: ("back",),
-    2: ("front", "back"),
-    4: ("front", "in1", "in2", "back"),
-}
 COLLECTIONS: Final[dict[str, type[Frozen]]] = {
     "parts": Part,
     "nets": Net,

@@ -1,0 +1,120 @@
+"""The bare board of the document: outline, cut-outs and holes, the maker's rules, pours and legend texts."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from vane_step.core.design.base import LAYERS, Frozen, Layer, Name, Nm, PointNm, PositiveNm, Side, SizeNm, Text
+
+
+class JumperSizes(Frozen):
+    """Sizes of a straight wire jumper on a one-layer board."""
+
+    pad_nm: PositiveNm
+    drill_nm: PositiveNm
+    wire_nm: PositiveNm
+    min_length_nm: PositiveNm
+    max_length_nm: PositiveNm
+
+
+class RuleSet(Frozen):
+    """What a maker can make. All limits are least values unless they say otherwise."""
+
+    name: Text
+    title: Text = ""
+    copper_layers: tuple[int, ...] = (1, 2)
+    min_width_nm: PositiveNm
+    min_clearance_nm: PositiveNm
+    min_ring_nm: SizeNm
+    min_drill_nm: PositiveNm
+    max_drill_nm: PositiveNm = 6_300_000
+    edge_clearance_nm: SizeNm
+    hole_to_hole_nm: SizeNm
+    hole_to_copper_nm: SizeNm
+    via_pad_nm: PositiveNm
+    via_drill_nm: PositiveNm
+    mask_margin_nm: Nm = 50_000
+    legend_width_nm: PositiveNm = 150_000
+    legend_to_pad_nm: SizeNm = 100_000
+    legend_height_nm: PositiveNm = 1_000_000
+    copper_um: float = Field(default=35.0, gt=0, le=500)
+    inner_copper_um: float = Field(default=35.0, gt=0, le=500)
+    board_mm: float = Field(default=1.6, gt=0, le=10)
+    default_width_nm: PositiveNm = 250_000
+    default_clearance_nm: PositiveNm = 200_000
+    jumper: JumperSizes | None = None
+    etched: bool = False
+    min_slot_nm: PositiveNm = 800_000
+
+
+class MountingHole(Frozen):
+    """An unplated hole in the board, with the free zone its screw head needs."""
+
+    id: Name
+    x_nm: Nm
+    y_nm: Nm
+    drill_nm: PositiveNm
+    keepout_nm: SizeNm = 0
+
+
+class Cutout(Frozen):
+    """An opening milled into the board: a polygon, or a slot of a width along a line of points."""
+
+    id: Name
+    points: tuple[PointNm, ...] = Field(min_length=2, max_length=2000)
+    width_nm: SizeNm = 0
+
+    @model_validator(mode="after")
+    def _has_a_size(self) -> Cutout:
+        if self.width_nm == 0 and len(self.points) < 3:
+            raise ValueError(f"cut-out {self.id} is neither a polygon nor a slot with a width")
+        return self
+
+
+class Pour(Frozen):
+    """Copper poured over a layer up to the edge clearance, joined to one net.
+
+    ``area`` bounds it; without one it covers the board. ``cuts`` are polygons it leaves out. Where pours of several
+    nets meet on a layer, those of lower ``priority`` give way. ``hatch_nm`` is the pitch of a grid of lines it is made
+    of instead of solid copper, which etches evenly and lets toner hold.
+    """
+
+    id: Name
+    net: Name
+    layer: Layer
+    area: tuple[PointNm, ...] = Field(default=(), max_length=2000)
+    cuts: tuple[tuple[PointNm, ...], ...] = Field(default=(), max_length=200)
+    priority: int = Field(default=0, ge=0, le=99)
+    hatch_nm: SizeNm = 0
+    clearance_nm: PositiveNm = 250_000
+    min_width_nm: PositiveNm = 250_000
+    spoke_nm: PositiveNm = 400_000
+
+
+class LegendText(Frozen):
+    """Text printed on the board; ``height_nm`` is the height of capitals."""
+
+    id: Name
+    text: str = Field(min_length=1, max_length=80)
+    x_nm: Nm
+    y_nm: Nm
+    height_nm: PositiveNm = 1_200_000
+    turn_deg: float = Field(default=0.0, ge=-360, le=360)
+    side: Side = "front"
+
+
+class Board(Frozen):
+    """The bare board: outline and cut-outs, copper layers and the maker's rules."""
+
+    outline: tuple[PointNm, ...] = Field(min_length=3, max_length=5000)
+    corner_radius_nm: SizeNm = 0
+    cutouts: tuple[Cutout, ...] = Field(default=(), max_length=500)
+    copper_layers: Literal[1, 2, 4] = 2
+    rules: RuleSet
+
+    @property
+    def layers(self) -> tuple[Layer, ...]:
+        """Names of the copper layers from front to back; a one-layer board has its copper on the back."""
+        return LAYERS[self.copper_layers]
