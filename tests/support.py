@@ -36,6 +36,7 @@ from vane_step.data.shipped import demo_designs, resources, rule_set
 ROOT = Path(__file__).parent.parent
 BOARDS = ROOT / "tests" / "boards"
 FROST, BEEPER, PANEL = "1-frost-sentinel", "2-seedling-thirst-beeper", "3-packing-bench-panel"
+CIDER = "4-cider-press-logger"
 # The whole circuit of the beeper as sentences of the ask line.
 BEEPER_TYPED = (
     "add U1 OW-8D",

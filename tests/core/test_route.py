@@ -8,7 +8,20 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import BEEPER, FROST, board, demo, design, folder, joined_nets, least_gap_breach, part, routed, track
+from tests.support import (
+    BEEPER,
+    CIDER,
+    FROST,
+    board,
+    demo,
+    design,
+    folder,
+    joined_nets,
+    least_gap_breach,
+    part,
+    routed,
+    track,
+)
 from vane_step.core.board.check import check, figures
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import to_json
@@ -61,6 +74,36 @@ class RealBoards(unittest.TestCase):
             with self.subTest(name):
                 self.judge(d.replaced(pours={}) if name == BEEPER else d)
                 self.assertLessEqual(len(d.jumpers), jumpers)
+
+
+class Planes(unittest.TestCase):
+    """Layers kept for planes: only their nets' vias go there, and everything is joined through them."""
+
+    def test_four_layers_afresh(self) -> None:
+        """The press logger routed anew: whole, clean, no track on its planes; its ground is joined by them alone."""
+        d = demo(CIDER)
+        again = laid(d, fresh=True)
+        found = check(again)
+        self.assertEqual((found.figures["links_open"], found.stops), (0, 0), [f.message for f in found.findings])
+        self.assertGreaterEqual(least_gap_breach(again), -1e-5)
+        planes = {(p.layer, p.net) for p in d.pours.values() if p.plane}
+        on_planes = {(t.layer, t.net) for t in again.tracks.values() if t.layer in ("in1", "in2")}
+        self.assertLessEqual(on_planes, planes)
+        without = check(again.replaced(pours={})).figures["links_open"]
+        self.assertGreater(without, 40)
+
+    def test_a_plane_out_of_reach(self) -> None:
+        """Pads far from a small plane still get there, on layers that are free; other nets do not cross it."""
+        d = demo(CIDER)
+        box = tuple((nm(x), nm(y)) for x, y in ((2, 2), (14, 2), (14, 14), (2, 14)))
+        small = {k: p for k, p in d.pours.items() if p.layer == "in1"}
+        small = {k: p.model_copy(update={"net": "5V0", "area": box}) for k, p in small.items()}
+        bare = d.replaced(pours=small, tracks={}, vias={})
+        done = apply(bare, route(bare, nets={"5V0", "SDA"}).edit)[0]
+        self.assertEqual(
+            [f for f in check(done).findings if f.code == "open-link" and f.place.net in ("5V0", "SDA")], []
+        )
+        self.assertNotIn("SDA", {t.net for t in done.tracks.values() if t.layer == "in1"})
 
 
 def random_board(seed: int) -> Design:

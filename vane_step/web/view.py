@@ -183,7 +183,11 @@ def board_view(kept: Kept) -> dict[str, Any]:
             if h.net is None and not h.plated
         ],
         "pours": [
-            {"id": p.id, "net": p.net, "layer": p.layer, "rings": [_rings(q) for q in p.pieces]} for p in pour_pieces(d)
+            {
+                "id": p.id, "net": p.net, "layer": p.layer, "plane": d.pours[p.id].plane,
+                "rings": [_rings(q) for q in p.pieces],
+            }
+            for p in pour_pieces(d)
         ],
         "legend": [
             {"owner": k.owner, "side": k.side, "points": _points(k.points, 3), "width": k.width_mm} for k in legend(d)

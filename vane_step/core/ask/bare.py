@@ -13,7 +13,7 @@ from vane_step.core.design.model import Cutout, Design, MountingHole, PointNm, P
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import nm, parse_length_nm
 
-POUR_WORDS = ("hatch", "gap", "priority", "box", "width", "spoke")
+POUR_WORDS = ("hatch", "gap", "priority", "box", "width", "spoke", "plane")
 
 
 def _size(text: str, where: str) -> tuple[float, float]:
@@ -105,7 +105,11 @@ def _milled(design: Design, cutout: Cutout) -> Proposal:
 
 def pour_net(design: Design, words: Sequence[str]) -> Proposal:
     """Fill a layer, or a box on it, with a net; what is not said of a pour stays as it was."""
-    need(words, 2, "pour NET LAYER [hatch=1.5] [gap=0.3] [width=0.25] [spoke=0.4] [priority=1] [box=X,Y,20x10]")
+    need(
+        words,
+        2,
+        "pour NET LAYER [hatch=1.5] [gap=0.3] [width=0.25] [spoke=0.4] [priority=1] [plane=yes] [box=X,Y,20x10]",
+    )
     net, layer = net_of(design, words[0]).name, words[1]
     said = pairs(words[2:], "pour NET LAYER hatch=1.5 gap=0.3 priority=1 box=X,Y,20x10")
     unknown = next((k for k in said if k not in POUR_WORDS), None)
@@ -128,6 +132,10 @@ def pour_net(design: Design, words: Sequence[str]) -> Proposal:
     for word, field in (("gap", "clearance_nm"), ("width", "min_width_nm"), ("spoke", "spoke_nm")):
         if word in said:
             update[field] = parse_length_nm(said[word], word)
+    if "plane" in said:
+        if said["plane"] not in ("yes", "no"):
+            raise InputError("A pour is a plane or not.", where="plane", value=said["plane"], allowed="yes, no")
+        update["plane"] = said["plane"] == "yes"
     if "priority" in said:
         update["priority"] = round(number(said["priority"], "priority"))
     before = old.model_dump() if old else {"id": name, "net": net, "layer": layer}

@@ -1,4 +1,4 @@
-"""Verbs of the ask line that change the bare board and where parts lie; copper is in ``copper``."""
+"""Verbs of the ask line for where parts, holes and texts lie; the bare board is in ``bare``, copper in ``copper``."""
 
 from __future__ import annotations
 
@@ -7,10 +7,11 @@ from collections.abc import Callable, Sequence
 import numpy as np
 import shapely
 import shapely.affinity
+from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.ask.words import Proposal, need, number
 from vane_step.core.board.arrange import arrange
-from vane_step.core.board.geometry import copper_items, courtyards
+from vane_step.core.board.geometry import copper_items, courtyards, outline
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import part_of
@@ -61,6 +62,8 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
     target, net = pads[pin], design.net_of(pin)
     tree = shapely.STRtree([y for r, y in courtyards(design).items() if r != part.ref])
     side = part.place.side if part.place else "front"
+    inner = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6)
+    shapely.prepare(inner)
     steps = np.arange(-48, 49) * 0.25
     grid = np.array([(x, y) for x in steps for y in steps])
     spots = grid[np.argsort(np.hypot(*grid.T), kind="stable")]
@@ -76,7 +79,7 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
         # The pad goes to the spots, nearest first in growing rings; the first that is free is taken.
         shift = np.array([target.x_mm - pad.x_mm, target.y_mm - pad.y_mm])
         at = np.round((spots + shift) / 0.05) * 0.05
-        spot = _first_free(tree, at, (x0, y0, x1, y1))
+        spot = _first_free(tree, inner, at, (x0, y0, x1, y1))
         if spot is not None:
             x, y = spot
             gap = shapely.affinity.translate(pad.spine, x, y).distance(target.spine) - pad.radius_mm - target.radius_mm
@@ -92,15 +95,15 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
 
 
 def _first_free(
-    tree: shapely.STRtree, at: np.ndarray, frame: tuple[float, float, float, float]
+    tree: shapely.STRtree, board: BaseGeometry, at: np.ndarray, frame: tuple[float, float, float, float]
 ) -> tuple[float, float] | None:
-    """Give the first of some places where a frame touches none of the tree's shapes, trying some hundreds at a time."""
+    """Give the first of some places where a frame on the board touches none of the tree's shapes, some at a time."""
     x0, y0, x1, y1 = frame
     begin, count = 0, 200
     while begin < len(at):
         some = at[begin : begin + count]
         frames = shapely.box(some[:, 0] + x0, some[:, 1] + y0, some[:, 0] + x1, some[:, 1] + y1)
-        free = np.ones(len(some), dtype=bool)
+        free = shapely.covers(board, frames)
         free[tree.query(frames, predicate="intersects")[0]] = False
         if free.any():
             x, y = some[int(np.argmax(free))]

@@ -255,7 +255,7 @@ VERBS: tuple[Verb, ...] = (
     Verb("slot", "slot X1 Y1 X2 Y2 WIDTH", "mill a slot", by_itself(mill_slot)),
     Verb(
         "pour",
-        "pour NET LAYER [hatch=1.5] [gap=0.3] [priority=1] [box=X,Y,20x10]",
+        "pour NET LAYER [plane=yes] [hatch=1.5] [gap=0.3] [priority=1] [box=X,Y,20x10]",
         "fill a layer, or a box on it, with a net",
         by_itself(pour_net),
         ("net", "layer"),

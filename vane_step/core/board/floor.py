@@ -17,7 +17,10 @@ CELL_MM = 0.25
 FILL = 0.78
 ROOM_MM = (0.25, 3.0)
 # What a mm costs: ground and wide rails join pours; a bypass part belongs to its pin, a crystal to its pins.
-NEAR, CRYSTAL, SUPPLY, TOGETHER, EDGE = 10.0, 3.0, 0.4, 0.25, 10.0
+NEAR, CRYSTAL, TOGETHER, EDGE = 10.0, 3.0, 0.25, 10.0
+# What a millimetre of a net's span costs: switching nets radiate, sense nets pick up, wide ones take room and heat.
+ROLE_PRICES = {"supply": 0.4, "switching": 3.0, "sense": 1.5, "high-current": 2.0}
+MOST_CURRENT_A = 6.0
 WIDE_NET = 12
 TURNS: tuple[tuple[int, int], ...] = ((1, 0), (0, 1), (-1, 0), (0, -1))
 
@@ -167,11 +170,13 @@ def _nets(design: Design, number: dict[str, int], found: Floor) -> None:
 
 
 def _price(design: Design, net: Net) -> float:
-    if net.role == "ground" or len(net.pins) > WIDE_NET:
+    planes = any(p.net == net.name and p.plane and not p.area for p in design.pours.values())
+    if net.role == "ground" or len(net.pins) > WIDE_NET or planes:
         return 0.0
     if any(design.parts[split_pin(p)[0]].kind == "crystal" or split_pin(p)[0].startswith("Y") for p in net.pins):
         return CRYSTAL
-    return SUPPLY if net.role == "supply" else 1.0
+    current = net.rule.current.current_a if net.rule and net.rule.current else 0.0
+    return ROLE_PRICES.get(net.role, 1.0) * (1 + min(current, MOST_CURRENT_A) / 2)
 
 
 def bypass_pairs(design: Design) -> list[tuple[str, str]]:

@@ -78,7 +78,8 @@ class Pour(Frozen):
 
     ``area`` bounds it; without one it covers the board. ``cuts`` are polygons it leaves out. Where pours of several
     nets meet on a layer, those of lower ``priority`` give way. ``hatch_nm`` is the pitch of a grid of lines it is made
-    of instead of solid copper, which etches evenly and lets toner hold.
+    of instead of solid copper, which etches evenly and lets toner hold. A ``plane`` is kept free of tracks of other
+    nets, and pads of its own net reach it by a via each.
     """
 
     id: Name
@@ -88,6 +89,7 @@ class Pour(Frozen):
     cuts: tuple[tuple[PointNm, ...], ...] = Field(default=(), max_length=200)
     priority: int = Field(default=0, ge=0, le=99)
     hatch_nm: SizeNm = 0
+    plane: bool = False
     clearance_nm: PositiveNm = 250_000
     min_width_nm: PositiveNm = 250_000
     spoke_nm: PositiveNm = 400_000

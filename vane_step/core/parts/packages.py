@@ -59,6 +59,22 @@ def _chip(match: re.Match[str], _kitchen: bool) -> Package:
     return chip(match[0], title, length, foot, width, height, polarised=led)
 
 
+def _shunt(match: re.Match[str], _kitchen: bool) -> Package:
+    """Two terminals at each end: a wide one for the current, a narrow one for the tap."""
+    long, wide = (int(match[1][:2]) / 10, int(match[1][2:]) / 10)
+    at, deep, gap = long / 2 - 0.35, 1.3, 0.3
+    tap = 0.24 * wide
+    force = wide - gap - tap
+    high, low = (tap + gap) / 2, -(force + gap) / 2
+    spots = (("1", -1, high, force), ("2", -1, low, tap), ("3", 1, low, tap), ("4", 1, high, force))
+    pads = [
+        PadSpec(number=number, x_nm=nm(side * at), y_nm=nm(y), width_nm=nm(deep), height_nm=nm(tall))
+        for number, side, y, tall in spots
+    ]
+    title = f"four-terminal shunt, {long:g} x {wide:g} mm"
+    return finish_package(match[0], pads, (long, wide), 0.9, title=title, source="rule of thumb: fillet 0.3 mm")
+
+
 def _moulded(match: re.Match[str], _kitchen: bool) -> Package:
     length, foot, width, height, title = MOULDED[match[0]]
     return chip(match[0], title, length, foot, width, height, polarised=not match[0].startswith("IND"))
@@ -219,6 +235,7 @@ FAMILIES: tuple[tuple[str, str, Maker], ...] = (
         "CHIP-1005M, CHIP-1608M, CHIP-2012M, CHIP-3216M, CHIP-3225M, LED-1608M, LED-2012M",
         _chip,
     ),
+    (r"SHUNT4-(3216|5025|6332)", "SHUNT4-5025", _shunt),
     ("|".join(MOULDED), ", ".join(MOULDED), _moulded),
     (r"SOIC-(8|14|16)", "SOIC-8, SOIC-14, SOIC-16", _soic),
     (r"TQFP-(32|44|48|64|100)", "TQFP-32, TQFP-44, TQFP-48, TQFP-64, TQFP-100", _tqfp),

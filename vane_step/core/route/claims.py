@@ -16,6 +16,8 @@ HISTORY_STEP = 0.6
 PRESSURE_FIRST = 3.0
 # How far round the two ends a way is looked for at first: share of what they are apart, and steps.
 ROUND_SHARE, ROUND_STEPS = 0.5, 60
+# How far round copper of a net its planes are looked for, in steps.
+PLANE_STEPS = (32, 120, 1 << 20)
 HALF_DIAGONAL = 0.5 * 2**0.5
 NO_LIMIT = 1e30
 NO_END = 1 << 60
@@ -156,6 +158,8 @@ class Claims:
         neck_tag = self._mark_necks(job)
         for path in net.paths:
             self._bar_vias(path, +1)
+        if job.planed:
+            return self._to_planes(result, groups, neck_tag, hard, most)
         group = np.zeros(len(job.terminals), dtype=np.int64)
         for k, elements in enumerate(groups):
             group[[e for e in elements if not isinstance(e, Path)]] = k
@@ -186,6 +190,60 @@ class Claims:
         for path in result.paths:
             self._bar_vias(path, -1)
         return result
+
+    def _to_planes(
+        self, result: Routed, groups: list[list[int | Path]], neck_tag: int, hard: bool, most: float
+    ) -> Routed:
+        """Lead what is apart of a net to its planes, or to copper that is led there already, each the shortest way."""
+        job = result.job
+        last = len(job.terminals) - 1
+        joined = next(g for g in groups if last in g)
+        waiting = [g for g in groups if g is not joined]
+        while waiting:
+            left = []
+            for elements in waiting:
+                found = self._to_plane(job, elements, joined, neck_tag, hard, most)
+                if found is None:
+                    left.append(elements)
+                    continue
+                result.paths.append(found)
+                self._bar_vias(found, +1)
+                joined = [*joined, *elements, found]
+            if len(left) == len(waiting):
+                result.failed += len(left)
+                break
+            # Those without a way of their own may find one to a neighbour that has one now.
+            waiting = left
+        for path in result.paths:
+            self._bar_vias(path, -1)
+        return result
+
+    def _to_plane(
+        self, job: NetJob, elements: list[int | Path], joined: list[int | Path], neck_tag: int, hard: bool, most: float
+    ) -> Path | None:
+        near = _Front.of(job, elements)
+        for reach in PLANE_STEPS:
+            around = self._grown(near.window, reach)
+            some = [self._within(e.nodes if isinstance(e, Path) else job.terminals[e], around) for e in joined]
+            if not any(map(len, some)):
+                continue
+            at = np.repeat(np.arange(len(joined)), [len(n) for n in some])
+            tree = _Front(joined, np.concatenate(some), at, around)
+            found = self._link(job, tree, near, around, neck_tag, hard, most)
+            if found is not None:
+                return found
+        return None
+
+    def _grown(self, window: Window, by: int) -> Window:
+        lat = self.problem.lattice
+        x0, x1, y0, y1 = window
+        return max(1, x0 - by), min(lat.w - 2, x1 + by), max(1, y0 - by), min(lat.h - 2, y1 + by)
+
+    def _within(self, nodes: np.ndarray, window: Window) -> np.ndarray:
+        lat = self.problem.lattice
+        ys, xs = np.divmod(nodes % lat.plane, lat.w)
+        inside: np.ndarray = nodes[(xs >= window[0]) & (xs <= window[1]) & (ys >= window[2]) & (ys <= window[3])]
+        return inside
 
     def _mark_necks(self, job: NetJob) -> int:
         tag = self.next_tag()

@@ -50,6 +50,8 @@ def _points(xy: np.ndarray, lat: Lattice) -> list[PointNm]:
 def _tracks(path: Path, lat: Lattice, job: NetJob, names: Names, centres: dict[PointNm, PointNm]) -> list[Track]:
     """Join straight pieces of one layer and width to tracks, and carry their ends to the middle of round pads."""
     tracks: list[Track] = []
+    if not len(path.lines):
+        return tracks
     starts, ends = _points(path.lines[:, 1:3], lat), _points(path.lines[:, 3:5], lat)
     # A via or a wire between two pieces breaks the run even where the layer comes back.
     breaks = np.cumsum([0, *(a != b for a, b in zip(starts[1:], ends[:-1], strict=True))])

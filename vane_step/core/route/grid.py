@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import cast
 
@@ -12,7 +13,7 @@ import shapely
 
 from vane_step.core.board.copper import Connectivity, connectivity
 from vane_step.core.board.geometry import CopperItem, courtyards, holes, keepouts, outline
-from vane_step.core.design.model import Design, Layer
+from vane_step.core.design.model import Design, Layer, Pour
 from vane_step.core.route import kernel
 
 PITCHES_MM = (0.125, 0.127)
@@ -48,7 +49,8 @@ class NetJob:
     """A net to route: its numbers in the class tables, and the groups of copper that must become one.
 
     ``terminals`` are the nodes of each group, ``windows`` their first and last column and row, ``apart`` the octile
-    distances between their middles in steps.
+    distances between their middles in steps. Of a net that is ``planed`` the last terminal are its planes, and what
+    they reach already is no terminal of its own.
     """
 
     number: int
@@ -66,6 +68,7 @@ class NetJob:
     apart: np.ndarray = field(default_factory=lambda: np.zeros((0, 0)))
     windows: list[tuple[int, int, int, int]] = field(default_factory=list)
     terminal_nodes: np.ndarray = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    planed: bool = False
 
 
 @dataclass
@@ -121,10 +124,11 @@ def shape_row(item: CopperItem) -> list[float]:
     return [float(len(points)), *flat, *([0.0] * (8 - len(flat)))]
 
 
-def build(design: Design, nets: set[str] | None = None) -> Problem:
+def build(design: Design, nets: set[str] | None = None, planes: Sequence[Pour] = ()) -> Problem:
     """Set the grid up for the open links of a design (of some nets only, when ``nets`` is given).
 
-    The design must have no pours: they are filled round the tracks afterwards.
+    The design must have no pours: they are filled round the tracks afterwards. ``planes`` are the pours that are kept
+    free of other nets, and that the pads of their own net are to reach.
     """
     lattice = choose_lattice(design)
     joined = connectivity(design)
@@ -132,20 +136,37 @@ def build(design: Design, nets: set[str] | None = None) -> Problem:
     wanted = sorted(open_nets if nets is None else open_nets & nets)
     numbers = {name: i + 1 for i, name in enumerate(sorted({i.net for i in joined.items if i.net}))}
     classes, via_classes, jobs = _classes(design, wanted, numbers)
+    kept = _planes(lattice, numbers, planes)
+    problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept)
     for job in jobs:
-        _terminals(job, joined, lattice)
-    problem = _paint(design, joined, lattice, numbers, classes, via_classes)
+        _terminals(job, joined, lattice, kept, problem)
     problem.jobs = jobs
     return problem
 
 
-def build_for(design: Design, net: str) -> Problem:
+def _planes(lattice: Lattice, numbers: dict[str, int], planes: Sequence[Pour]) -> dict[int, np.ndarray]:
+    """Give for each layer with planes which net each cell is kept for; -1 where it is kept for none."""
+    found: dict[int, np.ndarray] = {}
+    for pour in sorted(planes, key=lambda p: p.priority):
+        owner = found.setdefault(lattice.layers.index(pour.layer), np.full(lattice.plane, -1, dtype=np.int16))
+        inside = np.zeros(lattice.plane, dtype=np.uint8)
+        if pour.area:
+            xs, ys = np.array([*pour.area, pour.area[0]], dtype=np.float64).T / 1e6
+            kernel.fill_rows(inside, xs, ys, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+        else:
+            inside[:] = 1
+        owner[inside == 1] = numbers.get(pour.net, -1)
+    return found
+
+
+def build_for(design: Design, net: str, planes: Sequence[Pour] = ()) -> Problem:
     """Set the grid up for one net, whose job has no terminals yet; the design must have no pours."""
     lattice = choose_lattice(design)
     joined = connectivity(design)
     numbers = {name: i + 1 for i, name in enumerate(sorted({i.net for i in joined.items if i.net} | {net}))}
     classes, via_classes, jobs = _classes(design, [net], numbers)
-    problem = _paint(design, joined, lattice, numbers, classes, via_classes)
+    kept = _planes(lattice, numbers, planes)
+    problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept)
     problem.jobs = jobs
     jobs[0].pads = np.array([(i.x_mm, i.y_mm) for i in joined.items if i.kind == "pad" and i.net == net]).reshape(-1, 2)
     return problem
@@ -181,8 +202,11 @@ def _classes(
     return classes, via_classes, jobs
 
 
-def _terminals(job: NetJob, joined: Connectivity, lattice: Lattice) -> None:
+def _terminals(
+    job: NetJob, joined: Connectivity, lattice: Lattice, kept: dict[int, np.ndarray], problem: Problem
+) -> None:
     """Collect the groups of joined copper of a net as node sets, and the tree in which to join them."""
+    mine = [k for k, owner in kept.items() if (owner == job.number).any()]
     groups: dict[int, list[CopperItem]] = {}
     pads = []
     for item, label in zip(joined.items, joined.labels.tolist(), strict=True):
@@ -192,14 +216,30 @@ def _terminals(job: NetJob, joined: Connectivity, lattice: Lattice) -> None:
                 pads.append((item.x_mm, item.y_mm))
     job.pads = np.array(pads).reshape(-1, 2)
     for items in groups.values():
-        if not any(i.kind == "pad" for i in items):
+        if not any(i.kind == "pad" for i in items) or any(
+            _reaches(i, k, kept[k], job, lattice) for i in items for k in mine
+        ):
             continue
         nodes = np.unique(np.concatenate([nodes_of(i, lattice) for i in items]))
         if len(nodes):
             job.terminals.append(nodes)
             centre = next(i for i in items if i.kind == "pad")
             job.spots.append((centre.x_mm, centre.y_mm))
+    if mine:
+        # Where the class of the net's full width is its own on a layer it has a plane on.
+        own = problem.held[job.full][:, 0].reshape(len(lattice.layers), lattice.plane)
+        free = [np.flatnonzero((own[k] == job.number) & (kept[k] == job.number)) + k * lattice.plane for k in mine]
+        job.terminals.append(np.concatenate(free))
+        job.planed = True
     know_terminals(job, lattice)
+
+
+def _reaches(item: CopperItem, layer: int, kept: np.ndarray, job: NetJob, lattice: Lattice) -> bool:
+    """Tell whether a piece of copper of a net lies on one of its planes, by its middle."""
+    if lattice.layers[layer] not in item.layers:
+        return False
+    x, y = round((item.x_mm - lattice.x0) / lattice.pitch), round((item.y_mm - lattice.y0) / lattice.pitch)
+    return 0 <= x < lattice.w and 0 <= y < lattice.h and kept[y * lattice.w + x] == job.number
 
 
 def know_terminals(job: NetJob, lattice: Lattice) -> None:
@@ -244,7 +284,7 @@ def _apart(terminals: list[np.ndarray], lattice: Lattice) -> np.ndarray:
 
 def _paint(
     design: Design, joined: Connectivity, lattice: Lattice, numbers: dict[str, int],
-    classes: list[tuple[float, float]], via_classes: list[tuple[float, float]],
+    classes: list[tuple[float, float]], via_classes: list[tuple[float, float]], kept: dict[int, np.ndarray],
 ) -> Problem:  # fmt: skip
     """Paint the owner maps of every class from the copper, holes and edge of the design."""
     rules = design.board.rules
@@ -262,8 +302,10 @@ def _paint(
     frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
     half_step = lattice.pitch / 2
 
-    def owners(half: float, gap: float, pick: np.ndarray) -> np.ndarray:
+    def owners(half: float, gap: float, pick: np.ndarray, layer: int = -1) -> np.ndarray:
         plane = _off_edge(design, lattice, half + rules.edge_clearance_nm / 1e6)
+        if layer in kept:
+            plane[plane == 0] = kept[layer][plane == 0]
         _off_keepouts(design, lattice, half, plane)
         reach = radius[pick] + half + np.maximum(gap, gaps[pick])
         # Between two free nodes a straight step may come nearer to a corner than either node.
@@ -279,7 +321,7 @@ def _paint(
         owned = np.concatenate(planes)
         return np.ascontiguousarray(np.column_stack([owned, np.zeros_like(owned)]))
 
-    held = [holders([owners(half, gap, pick) for pick in on]) for half, gap in classes]
+    held = [holders([owners(half, gap, pick, k) for k, pick in enumerate(on)]) for half, gap in classes]
     everything = np.ones(len(items), dtype=bool)
     holed = [holders([owners(half, gap, everything)]) for half, gap in via_classes]
     sizes = rules.jumper if design.board.copper_layers == 1 else None

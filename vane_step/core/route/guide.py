@@ -65,7 +65,7 @@ class Guide:
             s: {k: v for k, v in getattr(design, s).items() if k not in gone} for s in ("tracks", "vias", "jumpers")
         }
         self.design = design.replaced(pours={}, texts={}, **kept)
-        self.problem = build_for(self.design, net)
+        self.problem = build_for(self.design, net, [p for p in design.pours.values() if p.plane])
         lat = self.problem.lattice
         if lat.plane * len(lat.layers) > MAX_CELLS:
             raise EditRefused(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +12,7 @@ from vane_step.core.board.check import copper_findings
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import copper_items
 from vane_step.core.design.edits import LayCopper, apply
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, Pour
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 from vane_step.core.route.draw import draw
@@ -56,7 +57,8 @@ def route(
     Parameters
     ----------
     design : Design
-        Existing copper is kept and used; pours are filled round the tracks afterwards.
+        Existing copper is kept and used; pours are filled round the tracks afterwards. Pads of a net with a plane are
+        led to it by the nearest via.
     nets : set of str, optional
         Only these nets.
     fresh : bool
@@ -85,15 +87,20 @@ def route(
         )
     lift = _lifted(design, nets) if fresh else ()
     bare = apply(design, LayCopper(lift=lift))[0].replaced(pours={}, texts={})
-    wanted = len([k for k in connectivity(bare).open_links if nets is None or k.net in nets])
-    problem = build(bare, nets)
+    planes = tuple(p for p in design.pours.values() if p.plane)
+    poured = {p.id: p for p in design.pours.values() if planes}
+    wanted = _open(bare.replaced(pours=poured), nets)
+    problem = build(bare, nets, planes)
     routed, rounds, blocked = negotiate(problem, progress)
     laid = draw(problem, routed, bare)
-    laid, repairs = _repair(bare, laid, nets)
-    after = connectivity(apply(bare, laid)[0])
-    left = len([k for k in after.open_links if nets is None or k.net in nets])
+    laid, repairs = _repair(bare, laid, nets, planes)
+    left = _open(apply(bare.replaced(pours=poured), laid)[0], nets)
     edit = laid.model_copy(update={"lift": lift})
     return RouteResult(edit, wanted, wanted - left, rounds, repairs, tuple(blocked) if left else ())
+
+
+def _open(design: Design, nets: set[str] | None) -> int:
+    return sum(1 for k in connectivity(design).open_links if nets is None or k.net in nets)
 
 
 def _lifted(design: Design, nets: set[str] | None) -> tuple[str, ...]:
@@ -106,7 +113,9 @@ def _lifted(design: Design, nets: set[str] | None) -> tuple[str, ...]:
     return tuple(found)
 
 
-def _repair(bare: Design, laid: LayCopper, nets: set[str] | None) -> tuple[LayCopper, int]:
+def _repair(
+    bare: Design, laid: LayCopper, nets: set[str] | None, planes: Sequence[Pour]
+) -> tuple[LayCopper, int]:  # fmt: skip
     """Lift what the exact check objects to and route it again with wider gaps; at last leave the piece open."""
     clean = _breaching(bare)
     for attempt in range(MAX_REPAIRS):
@@ -123,7 +132,7 @@ def _repair(bare: Design, laid: LayCopper, nets: set[str] | None) -> tuple[LayCo
         }
         laid = LayCopper(**keep)
         base = apply(bare, laid)[0]
-        problem = build(_wider(base, bad, 0.012 * (attempt + 1)), bad if nets is None else bad & nets)
+        problem = build(_wider(base, bad, 0.012 * (attempt + 1)), bad if nets is None else bad & nets, planes)
         again = draw(problem, negotiate(problem)[0], base)
         laid = LayCopper(
             tracks=(*laid.tracks, *again.tracks),

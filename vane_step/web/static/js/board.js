@@ -35,7 +35,7 @@ function draw() {
   defs.innerHTML = HATCHES.map(([layer, turn]) => `<pattern id="hatch-${layer}" patternUnits="userSpaceOnUse" width=".5" height=".5" patternTransform="rotate(${turn})"><rect width=".5" height=".5" fill="var(--${layer})"/><rect width=".5" height=".13" fill="var(--substrate)"/></pattern><pattern id="pour-${layer}" patternUnits="userSpaceOnUse" width="1.4" height="1.4" patternTransform="rotate(${turn})"><rect width="1.4" height=".22" fill="var(--${layer})" opacity=".26"/></pattern>`).join("");
   const top = el("g", { transform: `scale(${below} -1)`, class: data.layers.length === 1 ? "one-layer" : "" }, svg);
   el("path", { d: data.rims.map(ring).join(""), "fill-rule": "evenodd", class: "substrate" }, top);
-  for (const p of data.pours) for (const r of p.rings) el("path", { d: r.map(ring).join(""), "fill-rule": "evenodd", class: `pour-${p.layer}` }, top);
+  for (const p of data.pours) for (const r of p.rings) el("path", { d: r.map(ring).join(""), "fill-rule": "evenodd", class: `pour-${p.layer}${p.plane ? " plane" : ""}` }, top);
   for (const layer of below > 0 ? [...data.layers].reverse() : data.layers) {
     for (const t of data.tracks) if (t.layer === layer) el("path", { d: line(t.points), class: `track c-${layer}`, "stroke-width": t.width, "data-id": t.id, "data-net": t.net }, top);
     if (layer === data.layers[data.layers.length - 1]) pads(top, (p) => p.layers[0] === "back" && data.layers.length > 1 && p.layers.length === 1);
@@ -290,7 +290,10 @@ function layerKeys() {
 }
 function only(name) {
   document.querySelectorAll("#layers button").forEach((b) => b.setAttribute("aria-pressed", b.dataset.layer === name));
-  for (const layer of ["front", "in1", "in2", "back"]) svg.classList.toggle(`fade-${layer}`, Boolean(name) && name !== layer);
+  for (const layer of ["front", "in1", "in2", "back"]) {
+    svg.classList.toggle(`fade-${layer}`, Boolean(name) && name !== layer);
+    svg.classList.toggle(`only-${layer}`, name === layer);
+  }
 }
 function glow(net) { svg.querySelectorAll("[data-net]").forEach((x) => x.classList.toggle("hot-net", Boolean(net) && x.dataset.net === net)); }
 function ringAt(d) {
