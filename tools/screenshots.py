@@ -11,12 +11,15 @@ from playwright.sync_api import sync_playwright
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
 FROST = "/d/1-frost-sentinel"
+# Software drawing, for the view in space.
+ARGUMENTS = ["--no-sandbox", "--enable-unsafe-swiftshader", "--use-gl=angle", "--use-angle=swiftshader"]
 VIEWS = {
     "shelf": "/", "questions": "/new", "brief": f"{FROST}/brief", "prices": f"{FROST}/parts",
     "controller": f"{FROST}/parts?show=controller", "patterns": "/d/3-packing-bench-panel/parts?show=patterns",
     "circuit": f"{FROST}/circuit", "reasons": f"{FROST}/circuit?show=reasons", "blocks": f"{FROST}/circuit?show=blocks",
     "power": f"{FROST}/power", "board": f"{FROST}/board", "panel": "/d/3-packing-bench-panel/board",
-    "proposals": f"{FROST}/board",
+    "proposals": f"{FROST}/board", "four-layers": "/d/4-cider-press-logger/board",
+    "in-space": "/d/4-cider-press-logger/board",
     "beeper-board": "/d/2-seedling-thirst-beeper/board", "order": f"{FROST}/make?road=order",
     "etch": "/d/2-seedling-thirst-beeper/make?road=etch",
 }  # fmt: skip
@@ -32,7 +35,7 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
         address = server.stdout.readline().split(" at ")[1].split()[0].rstrip("/")
         try:
             with sync_playwright() as p:
-                browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox", "--disable-gpu"])
+                browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
                 page = browser.new_page(viewport={"width": width, "height": height})
                 page.on("console", lambda m: print("console:", m.text) if m.type in ("error", "warning") else None)
                 for name in names or VIEWS:
@@ -47,6 +50,10 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
                         page.wait_for_selector("[data-proposal]", timeout=120_000)
                         page.locator('[data-proposal="0"]').hover()
                         page.wait_for_timeout(5000)
+                    if name == "in-space":
+                        page.keyboard.press("s")
+                        page.wait_for_selector("#space[data-parts]", timeout=60_000)
+                        page.wait_for_timeout(500)
                     if name == "order":
                         page.wait_for_selector(".verdict")
                         page.wait_for_timeout(1200)

@@ -376,6 +376,38 @@ def release(source: In, output: Out, report: Report = None) -> None:
 
 
 @app.command()
+def paper(
+    source: In, output: Out,
+    ruler: Annotated[str, typer.Option(help="Measured ruler, across,upwards in mm, to correct a printer.")] = "50,50",
+) -> None:  # fmt: skip
+    """Write the board on paper at true scale as PDF, to lay the real parts on."""
+    from vane_step.core.etch.paper import paper_pattern
+
+    write(output, paper_pattern(load(source), _scale(ruler)))
+
+
+def _scale(ruler: str) -> tuple[float, float]:
+    from vane_step.core.etch.sheets import scale_of
+
+    across, comma, upwards = ruler.partition(",")
+    if not comma:
+        raise InputError(f"{ruler!r} is no pair of lengths.", where="--ruler", value=ruler, allowed="50.1,49.9")
+    return scale_of(parse_length_nm(across, "--ruler") / 1e6, parse_length_nm(upwards, "--ruler") / 1e6)
+
+
+@app.command()
+def solid(source: In, output: Out) -> None:
+    """Write the board with its parts as solids: binary glTF (.glb) or STL (.stl), by the name of the file."""
+    from vane_step.core.solid.scene import glb, stl
+
+    kinds = {".glb": glb, ".stl": stl}
+    kind = output.suffix.lower()
+    if kind not in kinds:
+        raise InputError(f"{output.name} is neither.", where="--output", value=kind, allowed=", ".join(kinds))
+    write(output, kinds[kind](load(source)))
+
+
+@app.command()
 def etch(
     source: In, output: Out,
     method: Annotated[str, typer.Option(help="toner, film, film-away or pen.")] = "toner",
@@ -391,10 +423,7 @@ def etch(
     begun = time.perf_counter()
     design = load(source)
     chosen = method_of(method)
-    across, comma, upwards = ruler.partition(",")
-    if not comma:
-        raise InputError(f"{ruler!r} is no pair of lengths.", where="--ruler", value=ruler, allowed="50.1,49.9")
-    scale = artwork.scale_of(parse_length_nm(across, "--ruler") / 1e6, parse_length_nm(upwards, "--ruler") / 1e6)
+    scale = _scale(ruler)
     if side not in ("front", "back"):
         raise InputError(f"Side is {side!r}.", where="--side", value=side, allowed="front, back")
     if output.suffix == ".svg":

@@ -215,6 +215,20 @@ class Board(InBrowser):
         expect(page.locator("#last")).to_contain_text("bend 3V3")
         expect(page.locator(".finding.stop", has_text="Gap")).to_have_count(0)
 
+    def test_in_space(self) -> None:
+        """The board is drawn in space with its parts, or says why it is not; pointing at nothing and back to the plan."""
+        page = self.page(self.fresh("space") + "/board")
+        page.keyboard.press("s")
+        drawn = page.locator("#space[data-parts]")
+        expect(drawn.or_(page.locator("#space p:not([hidden])"))).to_be_visible(timeout=30_000)
+        if drawn.count():
+            self.assertGreater(int(drawn.get_attribute("data-parts") or 0), 50)
+            with page.expect_download() as kept:
+                page.get_by_role("button", name="Keep the picture").click()
+            self.assertTrue(kept.value.suggested_filename.endswith(".png"))
+        page.get_by_role("button", name="Back to the plan").click()
+        expect(page.locator("#space")).to_be_hidden()
+
     def test_measure_from_below_on_a_grid(self) -> None:
         """Distances are those of the design from either side; fitting shows the chosen part large."""
         page = self.page(self.fresh("measure") + "/board")

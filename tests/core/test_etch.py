@@ -15,7 +15,7 @@ from tests.support import BEEPER, board, demo, design, drawn_copper, part, track
 from vane_step.core.board.geometry import holes, outline
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
-from vane_step.core.etch import artwork
+from vane_step.core.etch import artwork, sheets
 from vane_step.core.etch.drillplan import BITS_MM, drill_plan
 from vane_step.core.etch.mirror import METHODS, method_of, proof
 from vane_step.data.shipped import rule_set
@@ -155,7 +155,7 @@ class Scale(unittest.TestCase):
         """A printer that shrank one axis is corrected in that axis by what was measured."""
         d = demo(BEEPER)
         plain, corrected = (
-            paths(pages(artwork.pdf(d, method_of("toner"), 1, artwork.scale_of(*m)))[0])
+            paths(pages(artwork.pdf(d, method_of("toner"), 1, sheets.scale_of(*m)))[0])
             for m in ((50, 50), (49.5, 50.25))
         )
         for one, two in zip(plain[:40], corrected[:40], strict=True):
@@ -164,14 +164,14 @@ class Scale(unittest.TestCase):
                 self.assertAlmostEqual(v, y * 50 / 50.25, places=3)
         for wrong in ((44, 50), (50, 56), (0, 50)):
             with self.assertRaises(InputError):
-                artwork.scale_of(*wrong)
+                sheets.scale_of(*wrong)
 
     def test_copies(self) -> None:
         """Copies lie apart and on the page; more than fit are refused with how many do."""
         d = demo(BEEPER)
         spots = artwork.grid_of_copies(d, 12)
         frames = [shapely.box(x, y, x + 44, y + 44 + artwork.STRIP_MM) for x, y in spots]
-        page = shapely.box(0, 0, *artwork.PAGE_MM)
+        page = shapely.box(0, 0, *sheets.PAGE_MM)
         for k, a in enumerate(frames):
             self.assertTrue(page.covers(a))
             self.assertTrue(all(a.distance(b) >= 5 for b in frames[k + 1 :]))

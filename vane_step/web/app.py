@@ -21,7 +21,7 @@ from vane_step.standins.supplier import create_supplier
 from vane_step.store.designs import DesignStore
 from vane_step.web.hub import Hub
 from vane_step.web.jobs import Jobs
-from vane_step.web.pages import board, brief, changes, circuit, laying, make, parts, power, shelf
+from vane_step.web.pages import board, brief, changes, circuit, laying, make, parts, power, shelf, solid
 from vane_step.web.render import STATIC, page
 from vane_step.web.settings import Settings
 
@@ -58,7 +58,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
             if name not in known:
                 app.state.store.add(name, design)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for room in (shelf, brief, parts, changes, circuit, power, board, laying, make):
+    for room in (shelf, brief, parts, changes, circuit, power, board, laying, solid, make):
         app.include_router(room.router)
     app.middleware("http")(_guard(settings))
     app.add_exception_handler(VaneStepError, _told)

@@ -2,13 +2,7 @@
 
 from __future__ import annotations
 
-import io
-from collections.abc import Iterator
-from dataclasses import dataclass
-
 import shapely
-from reportlab.lib.units import mm as MM_PT
-from reportlab.pdfgen.canvas import Canvas
 from shapely import affinity
 from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
@@ -21,26 +15,13 @@ from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError
 from vane_step.core.etch.drillplan import drill_plan
 from vane_step.core.etch.mirror import CAUTIONS, EtchMethod, proof
+from vane_step.core.etch.sheets import HEAD_MM, MARGIN_MM, PAGE_MM, RULER_MM, Sheet, polygons, ruler, write_pdf
 from vane_step.core.finding import Finding, Place
 
 SIDES: tuple[Side, Side] = ("front", "back")
-PAGE_MM = (210.0, 297.0)
-MARGIN_MM = 12.0
 GAP_MM = 8.0
 STRIP_MM = 7.0
-HEAD_MM = 34.0
-RULER_MM = 50.0
 CENTRE_MARK_MM = 0.4
-
-
-@dataclass(frozen=True)
-class Sheet:
-    """One sheet: black shapes in millimetres from the lower left corner of the page, and lines of plain text."""
-
-    title: str
-    ink: tuple[BaseGeometry, ...]
-    ruler: tuple[BaseGeometry, ...]
-    captions: tuple[str, ...]
 
 
 def copper_image(design: Design, side: Side) -> BaseGeometry:
@@ -108,39 +89,8 @@ def sheets(design: Design, method: EtchMethod, copies: int = 1) -> list[Sheet]:
             proof(method, side),
             f"The ruler must measure {RULER_MM:g} mm both ways. Print at 100 %, without fitting to the page.",
         )
-        made.append(Sheet(f"{design.name} {side}", ink, _ruler(), captions))
+        made.append(Sheet(f"{design.name} {side}", ink, ruler(), captions))
     return made
-
-
-def _ruler() -> tuple[BaseGeometry, ...]:
-    """Draw a ruler of 50 mm across and one upwards; its end marks are 0.2 mm lines whose middles are 50 mm apart."""
-    x0, y0 = MARGIN_MM, PAGE_MM[1] - MARGIN_MM - HEAD_MM + 6
-    shapes: list[BaseGeometry] = [box(x0 - 0.1, y0 - 0.1, x0 + RULER_MM + 0.1, y0 + 0.1)]
-    shapes += [box(x0 + k - 0.1, y0, x0 + k + 0.1, y0 + (4 if k % 10 == 0 else 2)) for k in range(0, 51, 5)]
-    ux, uy = PAGE_MM[0] - MARGIN_MM, PAGE_MM[1] - MARGIN_MM - RULER_MM
-    shapes += [box(ux - 0.1, uy - 0.1, ux + 0.1, uy + RULER_MM + 0.1)]
-    shapes += [box(ux - (4 if k % 10 == 0 else 2), uy + k - 0.1, ux, uy + k + 0.1) for k in range(0, 51, 5)]
-    return tuple(shapes)
-
-
-def scale_of(measured_x_mm: float, measured_y_mm: float) -> tuple[float, float]:
-    """Give the correction for a printer whose ruler measured other than 50 mm.
-
-    Raises
-    ------
-    InputError
-        For lengths that no working printer gives: check that the page was not fitted.
-    """
-    for name, value in (("ruler across", measured_x_mm), ("ruler upwards", measured_y_mm)):
-        if not 45 <= value <= 55:
-            raise InputError(
-                f"The {name} measures {value:g} mm.",
-                where=name,
-                value=value,
-                allowed="45 to 55 mm",
-                next_step="Print at 100 % and measure again.",
-            )
-    return RULER_MM / measured_x_mm, RULER_MM / measured_y_mm
 
 
 def pdf(design: Design, method: EtchMethod, copies: int = 1, scale: tuple[float, float] = (1.0, 1.0)) -> bytes:
@@ -148,35 +98,7 @@ def pdf(design: Design, method: EtchMethod, copies: int = 1, scale: tuple[float,
 
     Lengths are exact: 1 mm is 72/25.4 points, times the correction for the printer.
     """
-    out = io.BytesIO()
-    canvas = Canvas(out, pagesize=(PAGE_MM[0] * MM_PT, PAGE_MM[1] * MM_PT), invariant=1)
-    canvas.setTitle(f"{design.name}: artwork")
-    for sheet in sheets(design, method, copies):
-        canvas.saveState()
-        canvas.scale(MM_PT * scale[0], MM_PT * scale[1])
-        for shape in (*sheet.ruler, *sheet.ink):
-            for polygon in _polygons(shape):
-                path = canvas.beginPath()
-                for ring in (polygon.exterior, *polygon.interiors):
-                    points = list(ring.coords)[:-1]
-                    path.moveTo(*points[0])
-                    for x, y in points[1:]:
-                        path.lineTo(x, y)
-                    path.close()
-                canvas.drawPath(path, stroke=0, fill=1, fillMode=0)
-        canvas.restoreState()
-        _write(canvas, sheet.captions, PAGE_MM[1] - MARGIN_MM - 4)
-        canvas.showPage()
-    _write(canvas, drill_page(design), PAGE_MM[1] - MARGIN_MM - 4)
-    canvas.showPage()
-    canvas.save()
-    return out.getvalue()
-
-
-def _write(canvas: Canvas, lines: tuple[str, ...], top_mm: float) -> None:
-    canvas.setFont("Helvetica", 9)
-    for k, line in enumerate(lines):
-        canvas.drawString(MARGIN_MM * MM_PT, (top_mm - 5 * k) * MM_PT, line.replace("·", "-"))
+    return write_pdf(f"{design.name}: artwork", sheets(design, method, copies), scale, drill_page(design))
 
 
 def drill_page(design: Design) -> tuple[str, ...]:
@@ -200,7 +122,7 @@ def svg(
         )
     w, h = PAGE_MM
     paths = "".join(
-        f'<path d="{_path(p, h)}"/>' for shape in (*chosen[0].ruler, *chosen[0].ink) for p in _polygons(shape)
+        f'<path d="{_path(p, h)}"/>' for shape in (*chosen[0].ruler, *chosen[0].ink) for p in polygons(shape)
     )
     lines = "".join(
         f'<text x="{MARGIN_MM}" y="{MARGIN_MM + 4 + 5 * k}">{_escape(line)}</text>'
@@ -220,12 +142,6 @@ def _escape(text: str) -> str:
 def _path(polygon: Polygon, height: float) -> str:
     rings = (polygon.exterior, *polygon.interiors)
     return "".join("M" + "L".join(f"{x:.4f} {height - y:.4f}" for x, y in list(r.coords)[:-1]) + "Z" for r in rings)
-
-
-def _polygons(shape: BaseGeometry) -> Iterator[Polygon]:
-    for part in getattr(shape, "geoms", [shape]):
-        if isinstance(part, Polygon) and not part.is_empty:
-            yield part
 
 
 def etch_findings(design: Design, method: EtchMethod) -> list[Finding]:

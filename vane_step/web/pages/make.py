@@ -12,7 +12,7 @@ from shapely.geometry.base import BaseGeometry
 from vane_step.core.board.geometry import outline
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError, NotFound
-from vane_step.core.etch import artwork
+from vane_step.core.etch import artwork, sheets
 from vane_step.core.etch.drillplan import drill_plan
 from vane_step.core.etch.mirror import CAUTIONS, METHODS, method_of, proof
 from vane_step.core.fab.release import release
@@ -134,7 +134,7 @@ def etch_pdf(
 ) -> Response:
     """Give the artwork as PDF at true scale."""
     kept = store_of(request).get(id)
-    data = artwork.pdf(kept.design, method_of(method), copies, artwork.scale_of(across, upwards))
+    data = artwork.pdf(kept.design, method_of(method), copies, sheets.scale_of(across, upwards))
     return Response(
         data, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{id}-{method}.pdf"'}
     )
@@ -154,5 +154,5 @@ def etch_svg(
     kept = store_of(request).get(id)
     if side not in ("front", "back"):
         raise InputError(f"Side is {side!r}.", where="side", value=side, allowed="front, back")
-    text = artwork.svg(kept.design, method_of(method), side, copies, artwork.scale_of(across, upwards))  # type: ignore[arg-type]
+    text = artwork.svg(kept.design, method_of(method), side, copies, sheets.scale_of(across, upwards))  # type: ignore[arg-type]
     return Response(text, media_type="image/svg+xml")

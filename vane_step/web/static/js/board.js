@@ -269,6 +269,18 @@ function nextGrid() { grid = (grid + 1) % GRIDS.length; document.getElementById(
 function turnOver() { below = -below; press("below", below < 0); svg.classList.toggle("from-below", below < 0); draw(); all(); }
 for (const [id, work] of [["fit", fitChosen], ["measure", () => setMode(mode === "measure" ? "arrange" : "measure")], ["below", turnOver], ["grid", nextGrid]]) document.getElementById(id).addEventListener("click", work);
 
+// -- in space: what draws it is large and is fetched when it is asked for --
+let space = null;
+async function inSpace() {
+  const holder = document.getElementById("space"), on = holder.hidden;
+  holder.hidden = !on;
+  press("in-space", on);
+  if (!on) { svg.focus(); return; }
+  if (!space) space = (await import("./space.js")).space(holder, { design, tall: Number(svg.dataset.tall), choose, close: inSpace });
+  await space.show();
+}
+document.getElementById("in-space").addEventListener("click", inSpace);
+
 // -- sides, findings, keys, jobs --
 // The layer keys are the legend of the drawing and choose which layer stands out.
 let keysFor = "";
@@ -322,7 +334,8 @@ document.addEventListener("vane:key", (e) => {
   else if (low === "f") fitChosen();
   else if (low === "b") turnOver();
   else if (low === "g") nextGrid();
-  else if (key === "Escape") { if (hand.active()) { hand.cancel(); drag = null; } else if (mode !== "arrange") setMode("arrange"); else choose(null); }
+  else if (low === "s") inSpace();
+  else if (key === "Escape") { if (!document.getElementById("space").hidden) inSpace(); else if (hand.active()) { hand.cancel(); drag = null; } else if (mode !== "arrange") setMode("arrange"); else choose(null); }
   else if (key === "Enter" && hand.active()) hand.finish();
   else if (low === "v" && hand.active()) hand.changeLayer();
   else if (low === "n" && hand.active()) hand.changeWidth();
@@ -382,5 +395,5 @@ const line_of = (e) => e.target.closest("[data-proposal]");
 for (const kind of ["pointerover", "focusin"]) score.addEventListener(kind, (e) => preview(line_of(e) ? line_of(e).dataset.proposal : null));
 for (const kind of ["pointerleave", "focusout"]) score.addEventListener(kind, (e) => { if (!score.contains(e.relatedTarget)) preview(null); });
 score.addEventListener("click", (e) => { const take = e.target.closest("[data-take]"); if (take) { preview(null); send(`proposals/${take.dataset.take}`, {}); } });
-onChange(() => load(false));
+onChange(() => { load(false); if (space && !document.getElementById("space").hidden) space.show(); });
 load(true).then(() => { if (location.hash) go(decodeURIComponent(location.hash.slice(1))); });

@@ -1,0 +1,1 @@
+"""The board as solids: bodies of parts, the scene of all, and its files."""
