@@ -215,6 +215,31 @@ class Board(InBrowser):
         expect(page.locator("#last")).to_contain_text("bend 3V3")
         expect(page.locator(".finding.stop", has_text="Gap")).to_have_count(0)
 
+    def test_several_parts_at_once(self) -> None:
+        """Chosen with Shift, lined up by a button, dragged together, and chosen by a sentence."""
+        page = self.page(self.fresh("several") + "/board")
+        spots = [page.locator(f'#board .part[data-ref="{ref}"] .yard').bounding_box() for ref in ("R15", "R16")]
+        middles = [(b["x"] + b["width"] / 2, b["y"] + b["height"] / 2) for b in spots if b]
+        for spot in middles:
+            page.keyboard.down("Shift")
+            page.mouse.click(*spot)
+            page.keyboard.up("Shift")
+        expect(page.locator("#chosen")).to_contain_text("R15, R16")
+        page.get_by_role("button", name="Left sides").click()
+        expect(page.locator("#last")).to_contain_text("align R15 R16 left")
+        before = [self.place(page, ref) for ref in ("R15", "R16")]
+        page.mouse.move(*middles[0])
+        page.mouse.down()
+        page.mouse.move(middles[0][0] + 30, middles[0][1] + 20, steps=4)
+        expect(page.locator("#tip")).to_contain_text("2 parts")
+        page.mouse.up()
+        expect(page.locator("#last")).to_contain_text("shift R15 R16")
+        self.assertNotEqual(before, [self.place(page, ref) for ref in ("R15", "R16")])
+        page.keyboard.press("/")
+        page.keyboard.type("choose kind=led")
+        page.keyboard.press("Enter")
+        expect(page.locator("#chosen")).to_contain_text("LED1, LED2")
+
     def test_in_space(self) -> None:
         """The board is drawn in space with its parts, or says why it is not; pointing at nothing and back to the plan."""
         page = self.page(self.fresh("space") + "/board")

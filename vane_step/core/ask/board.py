@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 import shapely
@@ -110,50 +110,6 @@ def _first_free(
             return float(x), float(y)
         begin, count = begin + count, count * 2
     return None
-
-
-def _placed(design: Design, ref: str) -> PartPlace:
-    place = part_of(design, ref).place
-    if place is None:
-        raise EditRefused(f"{ref} is not on the board yet.", where=ref, next_step=f"Type: place {ref} 10 10")
-    return place
-
-
-def turn_part(design: Design, words: Sequence[str]) -> Proposal:
-    """Turn a part."""
-    need(words, 1, "turn REF [DEGREES]")
-    by = number(words[1], "turn") if len(words) > 1 else 90.0
-    place = _placed(design, words[0])
-    turned = place.model_copy(update={"turn_deg": (place.turn_deg + by) % 360})
-    return Proposal(
-        f"turns {words[0]} to {turned.turn_deg:g} degrees",
-        edits.PlaceParts(places={words[0]: turned}),
-        about=(words[0],),
-    )
-
-
-def flip_part(design: Design, words: Sequence[str]) -> Proposal:
-    """Move a part to the other side."""
-    need(words, 1, "underside REF")
-    place = _placed(design, words[0])
-    side = "back" if place.side == "front" else "front"
-    return Proposal(
-        f"{words[0]} goes to the {side}",
-        edits.PlaceParts(places={words[0]: place.model_copy(update={"side": side})}),
-        about=(words[0],),
-    )
-
-
-def locker(locked: bool) -> Callable[[Design, Sequence[str]], Proposal]:
-    """Make the verb that keeps a part in place, or lets it go."""
-
-    def make(design: Design, words: Sequence[str]) -> Proposal:
-        need(words, 1, "lock REF")
-        place = _placed(design, words[0]).model_copy(update={"locked": locked})
-        says = f"{words[0]} {'stays where it is' if locked else 'may move again'}"
-        return Proposal(says, edits.PlaceParts(places={words[0]: place}), about=(words[0],))
-
-    return make
 
 
 def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.words import Proposal, need, number
-from vane_step.core.circuit.capture import matrix, repeat_block
+from vane_step.core.circuit.capture import matrix
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.circuit.reasons import where_it_counts
@@ -91,16 +91,6 @@ def make_matrix(design: Design, words: Sequence[str]) -> Proposal:
     way = "columns to rows" if sense == "to-rows" else "rows to columns"
     says = f"adds {count} keys with a diode each, current from {way}, on {len(rows) + len(columns)} nets"
     return Proposal(says, edit)
-
-
-def repeat(design: Design, words: Sequence[str]) -> Proposal:
-    """Repeat a block of the sheet."""
-    need(words, 2, 'repeat "BLOCK" TIMES')
-    times = round(number(words[-1], "repeat"))
-    block = " ".join(words[:-1])
-    edit = repeat_block(design, block, times)
-    added = sum(1 for e in edit.edits if isinstance(e, edits.AddPart))
-    return Proposal(f"repeats “{block}” {times} times: {added} parts, nets counted on, supplies shared", edit)
 
 
 def _fresh_net(design: Design) -> str:

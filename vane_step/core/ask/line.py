@@ -20,12 +20,9 @@ from vane_step.core.ask.bare import (
 )
 from vane_step.core.ask.board import (
     arrange_parts,
-    flip_part,
-    locker,
     move_item,
     place_part,
     print_text,
-    turn_part,
 )
 from vane_step.core.ask.circuit import (
     join,
@@ -36,13 +33,23 @@ from vane_step.core.ask.circuit import (
     part_pins,
     remove,
     rename_net,
-    repeat,
     set_block,
     set_pin,
     set_role,
     set_value,
 )
 from vane_step.core.ask.copper import advise_layers, lift_copper, route_links, set_clearance, set_width, widen_tracks
+from vane_step.core.ask.group import (
+    align_parts,
+    choose_parts,
+    flip_parts,
+    free_parts,
+    keep_parts,
+    repeat,
+    shift_parts,
+    space_parts,
+    turn_parts,
+)
 from vane_step.core.ask.parts import (
     add_part,
     assign_pins,
@@ -73,6 +80,7 @@ from vane_step.core.ask.reasons import (
 )
 from vane_step.core.ask.words import Proposal, Resources, Verb, need
 from vane_step.core.ask.words import alone as by_itself
+from vane_step.core.board.group import LINES, WAYS
 from vane_step.core.circuit.pins import pin_words
 from vane_step.core.derive import alone
 from vane_step.core.design.edits import apply
@@ -105,7 +113,7 @@ def _locker(locked: bool) -> Maker:
     def make(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
         if words and "." in words[0]:
             return lock_use(design, words, locked)
-        return locker(locked)(design, words)
+        return (keep_parts if locked else free_parts)(design, words)
 
     return make
 
@@ -136,7 +144,13 @@ VERBS: tuple[Verb, ...] = (
         by_itself(make_matrix),
         ("net", "net", "sense"),
     ),
-    Verb("repeat", "repeat BLOCK TIMES", "repeat a block with its nets counted on", by_itself(repeat), ("block",)),
+    Verb(
+        "repeat",
+        "repeat BLOCK TIMES [DX DY]",
+        "repeat a block, its nets counted on; with its places and copper, a step apart",
+        by_itself(repeat),
+        ("block",),
+    ),
     Verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", by_itself(set_pin), ("pin", "", "pin-role")),
     Verb("value", "value REF VALUE", "change a value", by_itself(set_value), ("ref",)),
     Verb("block", "block REF … NAME", "move a part to a block of the sheet", by_itself(set_block), ("ref",)),
@@ -217,10 +231,26 @@ VERBS: tuple[Verb, ...] = (
         by_itself(place_part),
         ("ref", "by", "pin"),
     ),
-    Verb("turn", "turn REF [DEGREES]", "turn a part", by_itself(turn_part), ("ref",)),
-    Verb("underside", "underside REF", "move a part to the other side", by_itself(flip_part), ("ref",)),
-    Verb("lock", "lock REF · lock U1.PA3", "keep a part in its place, a pin at its use", _locker(True), ("ref",)),
-    Verb("unlock", "unlock REF · unlock U1.PA3", "let a part or a pin move", _locker(False), ("ref",)),
+    Verb("turn", "turn REF … [DEGREES]", "turn parts", by_itself(turn_parts), ("some",)),
+    Verb("underside", "underside REF …", "move parts to the other side", by_itself(flip_parts), ("some",)),
+    Verb("lock", "lock REF … · lock U1.PA3", "keep parts in place, a pin at its use", _locker(True), ("some",)),
+    Verb("unlock", "unlock REF … · unlock U1.PA3", "let parts or a pin move", _locker(False), ("some",)),
+    Verb(
+        "choose",
+        "choose R1..5 · choose net=SDA · block=Press · kind=capacitor · all",
+        "choose parts, to edit them together",
+        by_itself(choose_parts),
+        ("some", "some", "some"),
+    ),
+    Verb(
+        "align",
+        f"align REF … {'|'.join(LINES)}",
+        "line parts up with the first",
+        by_itself(align_parts),
+        ("some", "some", "line"),
+    ),
+    Verb("space", "space REF … across|up [GAP]", "space parts evenly", by_itself(space_parts), ("some", "some", "way")),
+    Verb("shift", "shift REF … DX DY", "shift parts together", by_itself(shift_parts), ("some",)),
     Verb(
         "arrange",
         "arrange · arrange all · arrange tidy",
@@ -335,9 +365,12 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
     if "pin" in what:
         ref = last.partition(".")[0]
         pins = pin_words(design.parts[ref]) if ref in design.parts else [f"{r}." for r in refs]
+    blocks = list(dict.fromkeys(p.block for p in design.parts.values() if p.block and " " not in p.block))
+    kinds = list(dict.fromkeys(f"kind={p.kind}" for p in design.parts.values()))
     table: dict[str, list[str]] = {
         "pin": pins, "pin-or-net": [*nets, *pins], "net": nets, "ref": refs, "ref-or-net": [*refs, *nets],
-        "by": ["by", "off"],
+        "some": [*refs, "all", *(f"net={n}" for n in nets), *(f"block={b}" for b in blocks), *kinds],
+        "line": [*LINES, *refs], "way": [*WAYS, *refs], "by": ["by", "off"],
         "sense": ["to-rows", "to-columns"],
         "block": list(dict.fromkeys(p.block for p in design.parts.values() if p.block)),
         "rules": list(resources.rules), "layer": list(design.board.layers),

@@ -10,6 +10,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.board.geometry import copper_items
+from vane_step.core.board.group import LINES, WAYS
 from vane_step.core.circuit.blocks import block_from, block_json, take_block
 from vane_step.core.circuit.capture import connections
 from vane_step.core.circuit.export import sheet_svg, sheets_pdf
@@ -264,6 +265,12 @@ def _about_pins(design: Design, key: str) -> dict[str, Any]:
     return {"pins": pins, "roles": get_args(PinRole), "refs": refs}
 
 
+def _about_group(design: Design, key: str) -> dict[str, Any]:
+    """Look up several parts, separated by commas; those that are gone meanwhile are left out."""
+    some = [design.parts[r] for r in key.split(",") if r in design.parts]
+    return {"some": some, "lines": LINES, "ways": WAYS}
+
+
 def _about_net(design: Design, key: str) -> dict[str, Any]:
     net, rule = net_of(design, key), design.rule_of(key)
     length = sum(i.spine.length for i in copper_items(design) if i.kind == "track" and i.net == key)
@@ -285,6 +292,6 @@ def _about_copper(design: Design, key: str) -> dict[str, Any]:
     return {"copper": found, "rule": design.rule_of(found.net)}
 
 
-SLIPS: dict[str, Callable[[Design, str], dict[str, Any]]] = {
+SLIPS: dict[str, Callable[[Design, str], dict[str, Any]]] = {"group": _about_group, 
     "part": _about_part, "pins": _about_pins, "net": _about_net, "copper": _about_copper,
 }  # fmt: skip

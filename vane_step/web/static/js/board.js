@@ -7,7 +7,7 @@ const NS = "http://www.w3.org/2000/svg";
 const svg = document.getElementById("board"), tip = document.getElementById("tip"), where = document.getElementById("where");
 // Seen from below, x runs the other way: -1.
 let below = 1, grid = 0, ruler = null;
-let ringed = null, data = null, chosen = null, mode = "arrange", drag = null, box = null, partNodes = {}, printNodes = {};
+let ringed = null, data = null, chosen = null, group = [], mode = "arrange", drag = null, box = null, partNodes = {}, printNodes = {};
 
 function el(name, attributes, parent) {
   const node = document.createElementNS(NS, name);
@@ -56,7 +56,7 @@ function draw() {
   let waiting = 0;
   for (const p of data.parts) {
     if (!p.place) { waiting += 1; continue; }
-    const g = el("g", { class: `part${p.place.locked ? " kept" : ""}${chosen === p.ref ? " chosen" : ""}`, "data-ref": p.ref, tabindex: 0, role: "button", "aria-label": `${p.ref} ${p.value}, ${(p.place.x_nm / 1e6).toFixed(2)}, ${(p.place.y_nm / 1e6).toFixed(2)} mm` }, top);
+    const g = el("g", { class: `part${p.place.locked ? " kept" : ""}${chosen === p.ref || group.includes(p.ref) ? " chosen" : ""}`, "data-ref": p.ref, tabindex: 0, role: "button", "aria-label": `${p.ref} ${p.value}, ${(p.place.x_nm / 1e6).toFixed(2)}, ${(p.place.y_nm / 1e6).toFixed(2)} mm` }, top);
     const flip = p.place.side === "back" ? " scale(-1 1)" : "";
     el("rect", { x: p.yard[0], y: p.yard[1], width: p.yard[2] - p.yard[0], height: p.yard[3] - p.yard[1], class: "yard", transform: `translate(${p.place.x_nm / 1e6} ${p.place.y_nm / 1e6}) rotate(${p.place.turn_deg})${flip}` }, g);
     partNodes[p.ref] = { part: p, group: g, prints: prints[p.ref] || [] };
@@ -127,7 +127,16 @@ function say(e, text, bad = false) {
 }
 
 // -- choosing and moving --
-function choose(ref) { chosen = ref; document.querySelectorAll("#board .part").forEach((g) => g.classList.toggle("chosen", g.dataset.ref === ref)); slip(ref ? "part" : null, ref); }
+function choose(ref) { chooseMany(ref ? [ref] : []); }
+// One part is told of in full, several in what can be done with all of them.
+function chooseMany(refs) {
+  group = refs.length > 1 ? refs : [];
+  chosen = refs.length === 1 ? refs[0] : null;
+  document.querySelectorAll("#board .part").forEach((g) => g.classList.toggle("chosen", refs.includes(g.dataset.ref)));
+  if (group.length) slip("group", group.join(",")); else slip(chosen ? "part" : null, chosen);
+}
+const those = () => (group.length ? group : chosen ? [chosen] : []);
+document.addEventListener("vane:choose", (e) => chooseMany(e.detail.refs));
 function nearestDecap(ref, shift) {
   const mine = data.pads.filter((p) => p.pin.startsWith(`${ref}.`) && p.net && data.roles[p.net] === "supply");
   let best = null;
@@ -144,7 +153,17 @@ svg.addEventListener("pointerdown", (e) => {
   if (mode === "lay" && e.button === 0) { hand.point(e, p); return; }
   if (mode === "measure" && e.button === 0) { measurePoint(e, p); return; }
   const part = e.target.closest(".part");
-  if (part && e.button === 0) { drag = { ref: part.dataset.ref, from: p, shift: [0, 0], id: e.pointerId }; svg.setPointerCapture(e.pointerId); return; }
+  if (part && e.button === 0 && e.shiftKey) {
+    const ref = part.dataset.ref, now = those();
+    chooseMany(now.includes(ref) ? now.filter((r) => r !== ref) : [...now, ref]);
+    return;
+  }
+  if (part && e.button === 0) {
+    const ref = part.dataset.ref;
+    drag = { ref, refs: group.includes(ref) ? group.filter((r) => partNodes[r]) : [ref], from: p, shift: [0, 0], id: e.pointerId };
+    svg.setPointerCapture(e.pointerId);
+    return;
+  }
   if (e.target.dataset && e.target.dataset.item && e.button === 0) { drag = { item: e.target.dataset.item, node: e.target, from: p, shift: [0, 0], base: e.target.getAttribute("transform") || "" }; svg.setPointerCapture(e.pointerId); return; }
   if (e.target.dataset && e.target.dataset.id) {
     slip("copper", e.target.dataset.id);
@@ -153,6 +172,7 @@ svg.addEventListener("pointerdown", (e) => {
     return;
   }
   if (e.target.dataset && e.target.dataset.net && e.target.dataset.pin) { slip("net", e.target.dataset.net); glow(e.target.dataset.net); return; }
+  if (e.shiftKey && e.button === 0) { drag = { box: p, from: p }; svg.setPointerCapture(e.pointerId); return; }
   choose(null);
   glow(null);
   drag = { pan: true, x: e.clientX, y: e.clientY, box: [...box] };
@@ -165,6 +185,15 @@ svg.addEventListener("pointermove", (e) => {
   if (mode === "measure" && ruler && ruler.length === 1) { measureTo(e, spotAt(p)); return; }
   if (!drag) return;
   if (drag.pan) { const s = box[2] / svg.getBoundingClientRect().width, t = Math.max(s, box[3] / svg.getBoundingClientRect().height); setBox([drag.box[0] - (e.clientX - drag.x) * t, drag.box[1] - (e.clientY - drag.y) * t, box[2], box[3]]); return; }
+  if (drag.box) {
+    const [x0, x1, y0, y1] = [Math.min(p[0], drag.box[0]), Math.max(p[0], drag.box[0]), Math.min(p[1], drag.box[1]), Math.max(p[1], drag.box[1])];
+    drag.inside = Object.values(partNodes).filter(({ part: { place } }) => place.x_nm >= x0 * 1e6 && place.x_nm <= x1 * 1e6 && place.y_nm >= y0 * 1e6 && place.y_nm <= y1 * 1e6).map(({ part }) => part.ref);
+    const g = document.getElementById("ghosts");
+    g.replaceChildren();
+    el("rect", { x: x0, y: y0, width: x1 - x0, height: y1 - y0, class: "lasso" }, g);
+    say(e, `${drag.inside.length} parts`);
+    return;
+  }
   if (drag.bend) {
     if (!hand.active() && Math.hypot(e.clientX - drag.x, e.clientY - drag.y) > 4) hand.bend(drag.bend);
     if (hand.active()) hand.move(e, p);
@@ -179,16 +208,15 @@ svg.addEventListener("pointermove", (e) => {
     say(e, `${drag.item}  ${x.toFixed(2)}, ${y.toFixed(2)} mm`);
     return;
   }
-  const node = partNodes[drag.ref];
-  if (node.part.place.locked) { say(e, `${drag.ref} is kept in place`, true); return; }
+  const kept = drag.refs.find((r) => partNodes[r].part.place.locked);
+  if (kept) { say(e, `${kept} is kept in place`, true); return; }
   drag.shift = [0, 1].map((i) => Math.round((p[i] - drag.from[i]) / step) * step);
-  for (const n of [node.group, ...node.prints]) n.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]})`);
-  if (!drag.pads) drag.pads = [...svg.querySelectorAll(`[data-pin^="${drag.ref}."]`)];
-  drag.pads.forEach((n) => n.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]})`));
-  const total = links({ [drag.ref]: drag.shift });
-  const x = node.part.place.x_nm / 1e6 + drag.shift[0], y = node.part.place.y_nm / 1e6 + drag.shift[1];
-  const near = nearestDecap(drag.ref, drag.shift);
-  say(e, `${drag.ref}  ${x.toFixed(2)}, ${y.toFixed(2)} mm\nopen links ${total.toFixed(1)} mm${near ? `\n${near[0].toFixed(1)} mm to ${near[1]}` : ""}`);
+  if (!drag.nodes) drag.nodes = drag.refs.flatMap((r) => [partNodes[r].group, ...partNodes[r].prints, ...svg.querySelectorAll(`[data-pin^="${CSS.escape(r)}."]`)]);
+  for (const n of drag.nodes) n.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]})`);
+  const total = links(Object.fromEntries(drag.refs.map((r) => [r, drag.shift])));
+  const place = partNodes[drag.ref].part.place, x = place.x_nm / 1e6 + drag.shift[0], y = place.y_nm / 1e6 + drag.shift[1];
+  const near = drag.refs.length === 1 && nearestDecap(drag.ref, drag.shift);
+  say(e, `${drag.refs.length > 1 ? `${drag.refs.length} parts, ${drag.shift[0].toFixed(2)}, ${drag.shift[1].toFixed(2)} mm` : `${drag.ref}  ${x.toFixed(2)}, ${y.toFixed(2)} mm`}\nopen links ${total.toFixed(1)} mm${near ? `\n${near[0].toFixed(1)} mm to ${near[1]}` : ""}`);
 });
 svg.addEventListener("pointerup", async (e) => {
   if (!drag) return;
@@ -196,24 +224,25 @@ svg.addEventListener("pointerup", async (e) => {
   drag = null;
   say(e, "");
   if (d.pan) return;
+  if (d.box) { document.getElementById("ghosts").replaceChildren(); chooseMany(d.inside || []); return; }
   if (d.bend) { if (hand.active()) await hand.drop(); return; }
   if (d.item) {
     const [x, y] = itemAt(d.item, d.shift);
     if ((d.shift[0] || d.shift[1]) && !await ask(`move ${d.item} ${x.toFixed(3)} ${y.toFixed(3)}`)) draw();
     return;
   }
-  choose(d.ref);
-  if (!d.shift[0] && !d.shift[1]) return;
-  await move(d.ref, d.shift);
+  if (d.refs.length === 1) choose(d.ref);
+  if (!d.shift[0] && !d.shift[1]) { if (d.refs.length > 1) choose(d.ref); return; }
+  await move(d.refs, d.shift);
 });
 function itemAt(id, shift) {
   const found = [...data.holes, ...data.texts].find((i) => i.id === id);
   return [found.x + shift[0], found.y + shift[1]];
 }
-async function move(ref, shift) {
-  const place = partNodes[ref].part.place;
-  const x = (place.x_nm / 1e6 + shift[0]).toFixed(3), y = (place.y_nm / 1e6 + shift[1]).toFixed(3);
-  if (!await ask(`place ${ref} ${x} ${y}`)) draw();
+async function move(refs, shift) {
+  const place = partNodes[refs[0]].part.place;
+  const one = `place ${refs[0]} ${(place.x_nm / 1e6 + shift[0]).toFixed(3)} ${(place.y_nm / 1e6 + shift[1]).toFixed(3)}`;
+  if (!await ask(refs.length === 1 ? one : `shift ${refs.join(" ")} ${shift[0].toFixed(3)} ${shift[1].toFixed(3)}`)) draw();
 }
 
 // -- laying tracks --
@@ -344,13 +373,13 @@ document.addEventListener("vane:key", (e) => {
   else if (key === "+") zoom(1 / 1.3, box[0] + box[2] / 2, box[1] + box[3] / 2);
   else if (key === "-") zoom(1.3, box[0] + box[2] / 2, box[1] + box[3] / 2);
   else if (key === "0") all();
-  else if (chosen && low === "t") ask(`turn ${chosen}`);
-  else if (chosen && low === "u") ask(`underside ${chosen}`);
-  else if (chosen && low === "k") ask(`${partNodes[chosen].part.place.locked ? "unlock" : "lock"} ${chosen}`);
-  else if (chosen && key.startsWith("Arrow")) {
+  else if (those().length && low === "t") ask(`turn ${those().join(" ")}`);
+  else if (those().length && low === "u") ask(`underside ${those().join(" ")}`);
+  else if (those().length && low === "k") ask(`${those().every((r) => partNodes[r] && partNodes[r].part.place.locked) ? "unlock" : "lock"} ${those().join(" ")}`);
+  else if (those().length && key.startsWith("Arrow")) {
     e.detail.event.preventDefault();
     const s = e.detail.shift ? 0.1 : 0.5;
-    move(chosen, { ArrowLeft: [-s * below, 0], ArrowRight: [s * below, 0], ArrowUp: [0, s], ArrowDown: [0, -s] }[key]);
+    move(those(), { ArrowLeft: [-s * below, 0], ArrowRight: [s * below, 0], ArrowUp: [0, s], ArrowDown: [0, -s] }[key]);
   }
 });
 svg.addEventListener("click", (e) => { if (e.detail === 0) { const part = e.target.closest(".part"); if (part) choose(part.dataset.ref); } });

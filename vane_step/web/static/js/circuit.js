@@ -69,6 +69,7 @@ document.addEventListener("vane:visit", (e) => {
   const d = e.detail, first = (d.refs || "").split(" ")[0] || d.net;
   if (first) { find(first)?.scrollIntoView({ block: "center", behavior: "smooth" }); slip(d.refs ? "part" : "net", first); }
 });
+document.addEventListener("vane:choose", (e) => slip("group", e.detail.refs.join(",")));
 document.addEventListener("vane:go", (e) => { find(e.detail.name)?.scrollIntoView({ block: "center", behavior: "smooth" }); slip(holder.querySelector(`[data-ref="${CSS.escape(e.detail.name)}"]`) ? "part" : "net", e.detail.name); });
 document.addEventListener("vane:hover", (e) => {
   const d = e.detail, refs = d ? d.refs.split(" ") : [], chosen = d ? d.pins.split(" ") : [];

@@ -115,7 +115,8 @@ export async function ask(text) {
 }
 
 function act(action) {
-  const [verb, what] = action.split(" ");
+  const [verb, what, ...more] = action.split(" ");
+  if (verb === "choose") document.dispatchEvent(new CustomEvent("vane:choose", { detail: { refs: [what, ...more] } }));
   if (verb === "go") document.dispatchEvent(new CustomEvent("vane:go", { detail: { name: what } }));
 }
 

@@ -1,0 +1,147 @@
+"""Verbs of the ask line for several parts at once, chosen by name, net, block, kind or package."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from vane_step.core.ask.words import Proposal, need, number
+from vane_step.core.board.group import LINES, WAYS, aligned, placed_parts, repeated, shifted, spaced
+from vane_step.core.circuit.capture import repeat_block
+from vane_step.core.circuit.pins import counted
+from vane_step.core.design import edits
+from vane_step.core.design.edits import net_of, part_of
+from vane_step.core.design.model import Design, PartPlace, natural, split_pin
+from vane_step.core.errors import InputError, NotFound
+from vane_step.core.quantity import parse_length_nm
+
+BY = ("net", "block", "kind", "package")
+
+
+def some_parts(design: Design, words: Sequence[str]) -> list[str]:
+    """Find the parts that words stand for: ``R1``, ``R1..5``, ``net=SDA``, ``block=Press``, ``kind=led``, ``all``.
+
+    Raises
+    ------
+    NotFound
+        When a word stands for no part.
+    """
+    found: list[str] = []
+    for word in words:
+        key, sign, value = word.partition("=")
+        if word == "all":
+            some = list(design.parts)
+        elif sign and key == "net":
+            some = [split_pin(p)[0] for p in net_of(design, value).pins]
+        elif sign and key in BY:
+            some = [p.ref for p in design.parts.values() if getattr(p, key).lower() == value.lower()]
+        elif sign:
+            raise InputError(
+                f"{word!r} chooses nothing.", where="parts", value=word, allowed=", ".join(f"{k}=…" for k in BY)
+            )
+        else:
+            some = [part_of(design, ref).ref for ref in counted(word)]
+        if not some:
+            raise NotFound(f"There is no part with {word}.", where=word)
+        found += some
+    named = list(dict.fromkeys(found))
+    by_more = any("=" in w or w == "all" for w in words)
+    return sorted(named, key=natural) if by_more else named
+
+
+def _on_board(design: Design, refs: list[str]) -> list[str]:
+    """Leave out what is not on the board, when something was chosen by more than its name."""
+    return [r for r in refs if design.parts[r].place is not None] or refs
+
+
+def choose_parts(design: Design, words: Sequence[str]) -> Proposal:
+    """Choose parts, to do something with all of them."""
+    need(words, 1, "choose R1..5, or choose net=SDA, block=Press, kind=capacitor, package=CHIP-1608M, all")
+    refs = some_parts(design, words)
+    return Proposal(f"chooses {len(refs)} parts: {_few(refs)}", action="choose " + " ".join(refs), about=tuple(refs))
+
+
+def _few(refs: Sequence[str]) -> str:
+    return ", ".join(refs[:6]) + (" …" if len(refs) > 6 else "")
+
+
+def align_parts(design: Design, words: Sequence[str]) -> Proposal:
+    """Line parts up with the first of them."""
+    need(words, 3, f"align R1 R2 … {'|'.join(LINES)}")
+    refs = _on_board(design, some_parts(design, words[:-1]))
+    edit = aligned(design, refs, words[-1])
+    return Proposal(f"lines {_few(refs)} up, {words[-1]}", edit, about=tuple(refs))
+
+
+def space_parts(design: Design, words: Sequence[str]) -> Proposal:
+    """Space parts evenly."""
+    need(words, 3, f"space R1 R2 R3 … {'|'.join(WAYS)} [GAP]")
+    gap = parse_length_nm(words[-1], "gap") / 1e6 if words[-1] not in WAYS else None
+    rest = words[:-1] if gap is not None else words
+    need(rest, 3, f"space R1 R2 R3 … {'|'.join(WAYS)} [GAP]")
+    refs = _on_board(design, some_parts(design, rest[:-1]))
+    edit = spaced(design, refs, rest[-1], gap)
+    told = f", {gap:g} mm apart" if gap is not None else ""
+    return Proposal(f"spaces {_few(refs)} evenly {rest[-1]}{told}", edit, about=tuple(refs))
+
+
+def shift_parts(design: Design, words: Sequence[str]) -> Proposal:
+    """Shift parts together."""
+    need(words, 3, "shift R1 R2 … DX DY")
+    refs = _on_board(design, some_parts(design, words[:-2]))
+    dx, dy = (parse_length_nm(w, "shift") for w in words[-2:])
+    return Proposal(
+        f"shifts {_few(refs)} by {dx / 1e6:g}, {dy / 1e6:g} mm", shifted(design, refs, dx, dy), about=tuple(refs)
+    )
+
+
+def each_placed(
+    name: str, says: str, change: Callable[[PartPlace, float], PartPlace]
+) -> Callable[[Design, Sequence[str]], Proposal]:
+    """Make a verb that changes the places of parts one by one; a number at the end goes to the change."""
+
+    def make(design: Design, words: Sequence[str]) -> Proposal:
+        need(words, 1, f"{name} R1 …")
+        last = words[-1].removeprefix("-").replace(".", "", 1).isdigit() and len(words) > 1
+        by = number(words[-1], name) if last else 90.0
+        refs = _on_board(design, some_parts(design, words[:-1] if last else words))
+        places: dict[str, PartPlace | None] = {r: change(p, by) for r, p in placed_parts(design, refs).items()}
+        told = says.format(parts=_few(refs), by=f"{by:g}", one=places[refs[0]])
+        return Proposal(told, edits.PlaceParts(places=places), about=tuple(refs))
+
+    return make
+
+
+turn_parts = each_placed(
+    "turn", "turns {parts} by {by} degrees, to {one.turn_deg:g}",
+    lambda place, by: place.model_copy(update={"turn_deg": (place.turn_deg + by) % 360}),
+)  # fmt: skip
+flip_parts = each_placed(
+    "underside", "{parts} to the other side: {one.side}",
+    lambda place, _by: place.model_copy(update={"side": "back" if place.side == "front" else "front"}),
+)  # fmt: skip
+keep_parts = each_placed(
+    "lock", "{parts} stays where it is", lambda place, _by: place.model_copy(update={"locked": True})
+)
+free_parts = each_placed(
+    "unlock", "{parts} may move again", lambda place, _by: place.model_copy(update={"locked": False})
+)
+
+
+def repeat(design: Design, words: Sequence[str]) -> Proposal:
+    """Repeat a block of the sheet, and with a step its places and copper as well."""
+    need(words, 2, 'repeat "BLOCK" TIMES [DX DY]')
+    counts = 0
+    while counts < len(words) and words[-1 - counts].removeprefix("-").replace(".", "", 1).isdigit():
+        counts += 1
+    placed = counts >= 3
+    times = round(number(words[-3] if placed else words[-1], "repeat"))
+    block = " ".join(words[:-3] if placed else words[:-1])
+    if placed:
+        dx, dy = (parse_length_nm(w, "step") for w in words[-2:])
+        edit = repeated(design, block, times, dx, dy)
+    else:
+        edit = repeat_block(design, block, times)
+    added = sum(1 for e in edit.edits if isinstance(e, edits.AddPart))
+    laid = sum(len(e.tracks) + len(e.vias) for e in edit.edits if isinstance(e, edits.LayCopper))
+    says = f"repeats “{block}” {times} times: {added} parts, nets counted on, supplies shared"
+    return Proposal(says + (f", with {laid} pieces of copper" if placed else ""), edit)
