@@ -15,7 +15,7 @@ from vane_step.core.board.check import check
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import copper_items
 from vane_step.core.board.pour import pour_pieces
-from vane_step.core.board.score import score
+from vane_step.core.board.score import score, tree_mm
 from vane_step.core.derive import forget
 from vane_step.core.design.edits import PlaceParts, apply
 from vane_step.core.design.model import Design, Pour
@@ -32,16 +32,6 @@ SECONDS = {
 }  # fmt: skip
 WIRES = {"th1L_015_s1": 2, "th1L_040_s1": 9, "th1L_080_s1": 20}
 VIAS_PER_LINK = {"smd2L_150_s1": 0.45, "smd2L_300_s1": 0.45}
-
-
-def tree_mm(design: Design) -> float:
-    """Give the length of the shortest octilinear tree over the pads of each net, all nets together."""
-    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
-    total = 0.0
-    for link in connectivity(bare).open_links:
-        dx, dy = abs(link.a_mm[0] - link.b_mm[0]), abs(link.a_mm[1] - link.b_mm[1])
-        total += max(dx, dy) + (2**0.5 - 1) * min(dx, dy)
-    return total
 
 
 def worth(run: Run, boards: dict[str, Design]) -> None:

@@ -20,8 +20,9 @@ from vane_step.core.board.arrange import arrange as arrange_parts
 from vane_step.core.board.arrange import propose
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import rectangle
+from vane_step.core.board.loops import loops
 from vane_step.core.board.outlinefile import PICTURES, outline_from
-from vane_step.core.board.paths import return_paths
+from vane_step.core.board.paths import return_paths, sense_pairs
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.circuit.capture import connections
 from vane_step.core.design.edits import AddPart, Edit, SetOutline, apply
@@ -275,14 +276,23 @@ def fill(
 
 @app.command()
 def paths(source: In, as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False) -> None:
-    """Tell for every net how much of its tracks lies over ground copper, and where it does not."""
-    found = return_paths(load(source))
+    """Tell for every net how much of its tracks lies over ground copper, and the loops of stages and bypass parts."""
+    design = load(source)
+    found = return_paths(design)
     if as_json:
-        print(json.dumps([{**asdict(p), "share": round(p.share, 4)} for p in found], indent=1))
+        nets = [{**asdict(p), "share": round(p.share, 4)} for p in found]
+        told = {"nets": nets, "loops": [asdict(x) for x in loops(design)]}
+        print(json.dumps({**told, "sense_pairs": [asdict(x) for x in sense_pairs(design)]}, indent=1))
         return
     for p in found:
         gap = f", longest gap {p.gaps[0].length_mm:.1f} mm on the {p.gaps[0].layer}" if p.gaps else ""
         print(f"{p.net:<16} {100 * p.share:3.0f} % of {p.length_mm:.1f} mm over ground{gap}")
+    for x in loops(design):
+        nh = f", {x.inductance_nh:.1f} nH" if x.inductance_nh is not None else ""
+        print(f"{' and '.join(x.refs):<16} {x.kind} loop of {x.area_mm2:.1f} mm²{nh}")
+    for pair in sense_pairs(design):
+        apart = abs(pair.lengths_mm[0] - pair.lengths_mm[1])
+        print(f"{' and '.join(pair.nets):<16} {100 * pair.beside:.0f} % side by side, lengths differ by {apart:.1f} mm")
 
 
 @app.command()

@@ -63,6 +63,7 @@ class Verbs(unittest.TestCase):
             "text": 'text "HELLO" 40 3 1.5 back',
             "move": "move H1 5 5",
             "pour": "pour GND front",
+            "zone": "zone hand 1 1 5x5",
             "choose": "choose kind=led",
             "align": "align R1 R2 left",
             "space": "space R1 R2 up 2",

@@ -102,6 +102,53 @@ class Openings(unittest.TestCase):
         self.assertGreaterEqual(least_gap_breach(done), -1e-5)
 
 
+class Zones(unittest.TestCase):
+    """Boxes of the board where something may not be."""
+
+    def test_what_lies_in_them_is_told(self) -> None:
+        """A part under hands, one too tall, a foreign track, copper; each by its own finding, with its reading."""
+        d = demo(FROST)
+
+        def told(sentence: str, code: str) -> list[tuple[tuple[str, ...], float | None]]:
+            return [(f.place.refs, f.reading) for f in check(said(d, sentence)).findings if f.code == code]
+
+        place = d.parts["R9"].place
+        assert place is not None
+        x, y = place.x_nm / 1e6, place.y_nm / 1e6
+        self.assertEqual(told(f"zone hand {x - 0.5} {y - 0.5} 1x1", "hand-zone"), [(("R9",), 1.0)])
+        tall = d.packages[d.parts["BZ1"].package].height_nm / 1e6
+        self.assertEqual(told("zone low 8 8 12x12 9", "low-zone"), [(("BZ1",), tall)])
+        self.assertEqual(told(f"zone low 8 8 12x12 {tall}", "low-zone"), [])
+        u1 = d.parts["U1"].place
+        assert u1 is not None
+        corner = f"{u1.x_nm / 1e6 - 6} {u1.y_nm / 1e6 - 6} 12x12"
+        at_home = {d.net_of(f"U1.{p.number}") for p in d.parts["U1"].pins}
+        crossing = {f.place.net for f in check(said(d, f"zone quiet {corner}")).findings if f.code == "quiet-zone"}
+        self.assertFalse(crossing & at_home)
+        box_of = box(u1.x_nm / 1e6 - 6, u1.y_nm / 1e6 - 6, u1.x_nm / 1e6 + 6, u1.y_nm / 1e6 + 6)
+        pads_in = {i.net for i in copper_items(d) if i.kind == "pad" and box_of.covers(shapely.Point(i.x_mm, i.y_mm))}
+        lengths: dict[str | None, float] = {}
+        for i in copper_items(d):
+            if i.kind == "track" and i.net not in pads_in:
+                lengths[i.net] = lengths.get(i.net, 0.0) + i.spine.intersection(box_of).length
+        self.assertEqual(crossing, {n for n, length in lengths.items() if length > 0.3})
+        self.assertIn("keep-out", codes(said(d, f"zone clear {corner}")))
+
+    def test_copper_keeps_out(self) -> None:
+        """Where no copper may be the pour has a hole, the router goes round, and removed the zone is gone."""
+        d = demo(FROST)
+        x, y = free(d, 3, 3)
+        zoned = said(d, f"zone clear {x} {y} 3x3")
+        self.assertEqual(codes(zoned), [])
+        self.assertLess(copper(zoned, "ground").intersection(box(x, y, x + 3, y + 3)).area, 1e-6)
+        self.assertEqual(apply(zoned, RemoveItem(id="Z1"))[0].board, d.board)
+        anew = apply(zoned, route(zoned, fresh=True).edit)[0]
+        self.assertEqual((codes(anew), figures(anew)["links_open"]), ([], 0))
+        for sentence in ("zone low 1 1 5x5", "zone loud 1 1 5x5", "zone hand 1 1 0x5"):
+            with self.assertRaises(VaneStepError):
+                said(d, sentence)
+
+
 class Pours(unittest.TestCase):
     """Several nets on one layer, boxes, cuts, lines, and vias between layers."""
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from shapely.geometry import Point
 
 from tests.support import BEEPER, FROST, demo, design, part, track
-from vane_step.core.board.paths import return_paths
+from vane_step.core.board.paths import BESIDE_MM, return_paths, sense_pairs
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.design.model import Net, Pour
 
@@ -36,6 +36,24 @@ class Paths(unittest.TestCase):
         self.assertAlmostEqual(found.length_mm - found.over_mm, slot, delta=0.02)
         if abs(slot - 1.5) > 0.02:
             self.assertEqual(len(found.gaps), int(slot > 1.5))
+
+    def test_pairs_side_by_side(self) -> None:
+        """Two sense tracks of 20 mm, 0.5 mm apart for so much of their way, are told as that; other nets are no pairs."""
+        d = design([part("J1", "HDR-1x4", 4, 26)], {"IN_P": "J1.1", "IN_N": "J1.2", "X_P": "J1.3", "X_N": "J1.4"})
+        for together in (0.0, 8.0, 20.0):
+            away = [(10 + together, 15.5), (10 + together, 25.5), (30, 25.5)] if together < 20 else [(30, 15.5)]
+            tracks = {
+                "T1": track("T1", "IN_P", 0.3, (10, 15), (30, 15)),
+                "T2": track("T2", "IN_N", 0.3, (10, 15.5), *away),
+            }
+            nets = {
+                k: n.model_copy(update={"role": "sense" if k.startswith("IN") else "signal"}) for k, n in d.nets.items()
+            }
+            (pair,) = sense_pairs(d.replaced(nets=nets, tracks=tracks))
+            self.assertEqual(pair.nets, ("IN_P", "IN_N"))
+            reach = (BESIDE_MM**2 - 0.25) ** 0.5
+            beside = 2 * together + (reach + BESIDE_MM - 0.5 if together < 20 else 0)
+            self.assertAlmostEqual(pair.beside * sum(pair.lengths_mm), beside, delta=0.02)
 
     def test_demo_by_sampling(self) -> None:
         """Shares of the demo's nets agree with points asked one by one."""

@@ -8,7 +8,7 @@ from typing import Any
 import shapely
 
 from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline, view_box
+from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline, view_box, zone_shape
 from vane_step.core.board.legend import legend
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.strokefont import text_width
@@ -191,6 +191,9 @@ def board_view(kept: Kept) -> dict[str, Any]:
         ],
         "legend": [
             {"owner": k.owner, "side": k.side, "points": _points(k.points, 3), "width": k.width_mm} for k in legend(d)
+        ],
+        "zones": [
+            {"id": z.id, "kind": z.kind, "points": _points(zone_shape(z).exterior.coords, 3)} for z in d.board.zones
         ],
         "texts": [_text(t) for t in d.texts.values()],
         "links": [

@@ -9,7 +9,7 @@ from vane_step.core.board.geometry import opening, rectangle
 from vane_step.core.board.stitch import stitch
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of
-from vane_step.core.design.model import Cutout, Design, MountingHole, PointNm, Pour, RuleSet
+from vane_step.core.design.model import Cutout, Design, MountingHole, PointNm, Pour, RuleSet, Zone
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import nm, parse_length_nm
 
@@ -101,6 +101,25 @@ def _milled(design: Design, cutout: Cutout) -> Proposal:
         raise InputError("That is no opening.", where=cutout.id, allowed="a shape that does not cross itself")
     edit = edits.SetCutouts(cutouts=(*design.board.cutouts, cutout))
     return Proposal(f"mills {cutout.id}, {shape.area:.1f} mm²", edit, about=(cutout.id,))
+
+
+ZONES = ("hand", "low", "quiet", "clear")
+
+
+def set_zone(design: Design, words: Sequence[str]) -> Proposal:
+    """Say that a box of the board is held by hands, under a low case, quiet, or clear of copper."""
+    need(words, 4, f"zone {'|'.join(ZONES)} X Y 10x5 [TALL]")
+    if words[0] not in ZONES:
+        raise InputError(f"{words[0]!r} is no zone.", where="zone", value=words[0], allowed=", ".join(ZONES))
+    if words[0] == "low":
+        need(words, 5, "zone low X Y 10x5 TALL")
+    tall = parse_length_nm(words[4], "tall") if len(words) > 4 else 0
+    name = _free("Z", [z.id for z in design.board.zones])
+    zone = Zone.model_validate(
+        {"id": name, "kind": words[0], "points": _box(words[1], words[2], words[3], "zone"), "tall_nm": tall}
+    )
+    edit = edits.SetZones(zones=(*design.board.zones, zone))
+    return Proposal(f"makes {words[3]} mm of the board zone {name}: {words[0]}", edit, about=(name,))
 
 
 def pour_net(design: Design, words: Sequence[str]) -> Proposal:

@@ -9,6 +9,7 @@ from typing import get_args
 from pydantic import ValidationError
 
 from vane_step.core.ask.bare import (
+    ZONES,
     clear_pour,
     cut_out,
     drill_hole,
@@ -16,6 +17,7 @@ from vane_step.core.ask.bare import (
     pour_net,
     rules_proposal,
     set_outline,
+    set_zone,
     stitch_pours,
 )
 from vane_step.core.ask.board import (
@@ -282,6 +284,13 @@ VERBS: tuple[Verb, ...] = (
     Verb("text", 'text "WORDS" X Y [HEIGHT] [back]', "print on the legend", by_itself(print_text)),
     Verb("move", "move ID X Y", "shift a hole or a text", by_itself(move_item), ("item",)),
     Verb("cutout", "cutout X Y 20x8 [RADIUS]", "mill an opening", by_itself(cut_out)),
+    Verb(
+        "zone",
+        f"zone {'|'.join(ZONES)} X Y 10x5 [TALL]",
+        "keep parts, heights, tracks or copper out of a box",
+        by_itself(set_zone),
+        ("zone",),
+    ),
     Verb("slot", "slot X1 Y1 X2 Y2 WIDTH", "mill a slot", by_itself(mill_slot)),
     Verb(
         "pour",
@@ -375,7 +384,7 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "block": list(dict.fromkeys(p.block for p in design.parts.values() if p.block)),
         "rules": list(resources.rules), "layer": list(design.board.layers),
         "role": list(get_args(NetRole)), "pin-role": list(get_args(PinRole)), "": [],
-        "item": [*design.holes, *design.texts], "pour": list(design.pours),
+        "item": [*design.holes, *design.texts], "pour": list(design.pours), "zone": list(ZONES),
         "package": [*design.packages, *package_examples(), *(resources.catalogue.parts if len(last) > 1 else [])],
         "number": list(resources.catalogue.parts), "saved": [*resources.blocks, "controller"],
         "formula": list(FORMULAS), "reason": [*design.calculations, "all"], "need": list(design.requirements),

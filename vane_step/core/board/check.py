@@ -26,6 +26,7 @@ from vane_step.core.board.legend import SIDES, Print, openings_near, prints
 from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.widths import width_findings
+from vane_step.core.board.zones import zone_findings
 from vane_step.core.derive import Kept, derived
 from vane_step.core.design.model import Design, Side
 from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
@@ -56,7 +57,7 @@ def check(design: Design) -> CheckResult:
     """
     # A loose end may lie in a pour, which a piece of the board does not have.
     findings = [*_local(design), *(loose_findings(design) if design.pours else _loose(design))]
-    for rule in (_pour_findings, _cutouts, _open_links, _legend, width_findings):
+    for rule in (_pour_findings, _cutouts, zone_findings, _open_links, _legend, width_findings):
         findings += rule(design)
     return CheckResult(tuple(ordered(findings)), figures(design))
 
@@ -340,8 +341,12 @@ def _keepouts(design: Design) -> Iterable[Finding]:
         gap = shapely.distance(zone, spines) - np.array([i.radius_mm for i in items]) if items else np.array([])
         for k in np.flatnonzero(gap < -TOLERANCE_MM):
             place = at(items[k].x_mm, items[k].y_mm, items[k], refs=(ref,))
-            text = _sentence(f"{_named(items[k])} lies in the zone {ref} wants free of copper")
-            yield _breach(design, "keep-out", text, float(gap[k]), 0.0, place, origin=f"land pattern of {ref}")
+            text = _sentence(f"{_named(items[k])} lies in the zone {ref}, which is free of copper")
+            yield _breach(design, "keep-out", text, float(gap[k]), 0.0, place, origin=_who_wants(design, ref))
+
+
+def _who_wants(design: Design, name: str) -> str:
+    return f"land pattern of {name}" if name in design.parts else f"zone {name}"
 
 
 def _pour_keepouts(design: Design) -> Iterable[Finding]:
@@ -351,10 +356,10 @@ def _pour_keepouts(design: Design) -> Iterable[Finding]:
                 shared = piece.intersection(zone)
                 if shared.area > 1e-4:
                     x, y = shared.representative_point().coords[0]
-                    text = f"Pour {pour.id} fills {shared.area:.2f} mm² of the zone {ref} wants free of copper"
+                    text = f"Pour {pour.id} fills {shared.area:.2f} mm² of the zone {ref}, which is free of copper"
                     yield _breach(
                         design, "keep-out", text, shared.area, 0.0, at(x, y, refs=(ref,)), unit="mm²",
-                        origin=f"land pattern of {ref}",
+                        origin=_who_wants(design, ref),
                     ).model_copy(update={"sense": "at most"})  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import shapely
 
-from vane_step.core.board.geometry import outline, place_point
+from vane_step.core.board.geometry import outline, place_point, zone_shape
 from vane_step.core.design.model import Design, Net, Part, PartPlace, split_pin
 from vane_step.core.quantity import nm
 
@@ -116,6 +116,9 @@ def _barred(design: Design, frame: np.ndarray) -> np.ndarray:
     for hole in design.holes.values():
         reach = max(hole.keepout_nm, hole.drill_nm) / 1e6
         board = board.difference(shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(reach))
+    for zone in design.board.zones:
+        if zone.kind in ("hand", "clear"):
+            board = board.difference(zone_shape(zone))
     columns = math.ceil((frame[2] - frame[0]) / CELL_MM) + 1
     rows = math.ceil((frame[3] - frame[1]) / CELL_MM) + 1
     xs, ys = np.meshgrid(frame[0] + (np.arange(columns) + 0.5) * CELL_MM, frame[1] + (np.arange(rows) + 0.5) * CELL_MM)

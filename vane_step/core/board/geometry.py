@@ -17,7 +17,7 @@ from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.derive import Kept, derived
-from vane_step.core.design.model import Cutout, Design, Jumper, PadSpec, Part, PartPlace, Track, Via, pin_name
+from vane_step.core.design.model import Cutout, Design, Jumper, PadSpec, Part, PartPlace, Track, Via, Zone, pin_name
 from vane_step.core.quantity import nm
 
 ARC_SEGMENTS = 16
@@ -285,15 +285,21 @@ def extents(design: Design) -> dict[str, tuple[float, float, float, float]]:
     return found
 
 
-@derived("parts", "packages")
+@derived("parts", "packages", "board")
 def keepouts(design: Design) -> dict[str, Polygon]:
-    """Give the zones of placed parts that must be free of any copper on every layer, in millimetres."""
+    """Give the zones of placed parts, and of the board, that must be free of any copper on every layer, in mm."""
     found = {}
     for part in design.parts.values():
         zone = design.packages[part.package].keepout_nm
         if part.place and zone:
             found[part.ref] = box_on_board(part, zone)
+    found.update({z.id: zone_shape(z) for z in design.board.zones if z.kind == "clear"})
     return found
+
+
+def zone_shape(zone: Zone) -> Polygon:
+    """Give the shape of a zone of the board, in millimetres."""
+    return Polygon([(x / 1e6, y / 1e6) for x, y in zone.points])
 
 
 def view_box(design: Design) -> tuple[float, float, float, float]:

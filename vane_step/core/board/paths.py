@@ -75,6 +75,41 @@ def return_paths(design: Design) -> tuple[ReturnPath, ...]:
     return tuple(sorted(paths, key=lambda p: (-(p.length_mm - p.over_mm), natural(p.net))))
 
 
+@dataclass(frozen=True)
+class SensePair:
+    """Two sense nets that belong together: their lengths in mm, and the share of them that runs side by side."""
+
+    nets: tuple[str, str]
+    lengths_mm: tuple[float, float]
+    beside: float
+
+
+# Tracks run side by side when they are this near, middle to middle, whatever lies between their layers.
+BESIDE_MM = 1.5
+_ENDS = (("_P", "_N"), ("+", "-"), ("_HIGH", "_LOW"), ("_HI", "_LO"))
+
+
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
+def sense_pairs(design: Design) -> tuple[SensePair, ...]:
+    """Follow pairs of sense nets, found by their names: ``CELL_P`` and ``CELL_N``, ``IN+`` and ``IN-``, and so on."""
+    found = []
+    for net in design.nets.values():
+        for high, low in _ENDS:
+            twin = design.nets.get(net.name.removesuffix(high) + low) if net.name.endswith(high) else None
+            if twin is not None and net.role == twin.role == "sense":
+                lines = [_lines(design, n) for n in (net.name, twin.name)]
+                near = [line.intersection(other.buffer(BESIDE_MM)).length for line, other in (lines, lines[::-1])]
+                total = lines[0].length + lines[1].length
+                lengths = (float(lines[0].length), float(lines[1].length))
+                found.append(SensePair((net.name, twin.name), lengths, sum(near) / total if total else 1.0))
+    return tuple(sorted(found, key=lambda p: (p.beside, natural(p.nets[0]))))
+
+
+def _lines(design: Design, net: str) -> BaseGeometry:
+    some = [i.spine for i in copper_items(design) if i.kind == "track" and i.net == net]
+    return shapely.union_all(some) if some else shapely.LineString()
+
+
 def _ground(design: Design, layer: str, grounds: set[str]) -> BaseGeometry:
     """Give the ground copper of a layer, prepared."""
     shapes: list[BaseGeometry] = [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,6 +11,7 @@ from vane_step.core.board.check import check, figures
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.floor import bypass_pairs, is_connector
 from vane_step.core.board.geometry import copper_items, courtyards, outline
+from vane_step.core.board.loops import loops
 from vane_step.core.board.widths import hottest
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
@@ -134,9 +136,26 @@ def scoreboard(design: Design) -> tuple[Figure, ...]:
     if worth.bypass_mm:
         far = f"{worth.bypass_far} over {NEAR_MM:g} mm" if worth.bypass_far else f"all within {NEAR_MM:g} mm"
         found.append(Figure("farthest bypass part", worth.bypass_mm, "mm", far, 1))
+    stages = [x for x in loops(design) if x.kind == "switching"]
+    if stages:
+        worst = max(stages, key=lambda x: x.area_mm2)
+        found.append(
+            Figure("switching loop", worst.area_mm2, "mm²", f"{' and '.join(worst.refs)}, hull of its pads", 1)
+        )
     if hot := hottest(design):
         found.append(Figure("hottest track", hot[1], "K", f"{hot[0]}, above its surroundings, by IPC-2221", 1))
     return (*found, Figure("board area", outline(design).area / 100, "cm²", digits=1))
+
+
+def tree_mm(design: Design, without: Collection[str] = ()) -> float:
+    """Give the length of the shortest octilinear tree over the pads of each net, some nets left out, in millimetres."""
+    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
+    total = 0.0
+    for link in connectivity(bare).open_links:
+        if link.net not in without:
+            dx, dy = abs(link.a_mm[0] - link.b_mm[0]), abs(link.a_mm[1] - link.b_mm[1])
+            total += max(dx, dy) + (2**0.5 - 1) * min(dx, dy)
+    return total
 
 
 def _against_the_tree(design: Design, numbers: dict[str, float | int]) -> str:
@@ -144,11 +163,6 @@ def _against_the_tree(design: Design, numbers: dict[str, float | int]) -> str:
     poured = {p.net for p in design.pours.values()}
     if numbers["links_open"] or not design.tracks:
         return ""
-    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
-    tree = 0.0
-    for link in connectivity(bare).open_links:
-        if link.net not in poured:
-            dx, dy = abs(link.a_mm[0] - link.b_mm[0]), abs(link.a_mm[1] - link.b_mm[1])
-            tree += max(dx, dy) + (2**0.5 - 1) * min(dx, dy)
+    tree = tree_mm(design, poured)
     laid = sum(i.spine.length for i in copper_items(design) if i.kind == "track" and i.net not in poured)
     return f"{laid / tree:.2f} of the shortest octilinear tree" if tree else ""

@@ -107,12 +107,26 @@ class LegendText(Frozen):
     side: Side = "front"
 
 
+class Zone(Frozen):
+    """A part of the board where something may not be.
+
+    ``hand`` is held by hands and free of parts; ``low`` has a case above it no higher than ``tall_nm``; ``quiet`` is
+    crossed by no track whose net has no pad in it; ``clear`` is free of copper on every layer.
+    """
+
+    id: Name
+    kind: Literal["hand", "low", "quiet", "clear"]
+    points: tuple[PointNm, ...] = Field(min_length=3, max_length=2000)
+    tall_nm: SizeNm = 0
+
+
 class Board(Frozen):
     """The bare board: outline and cut-outs, copper layers and the maker's rules."""
 
     outline: tuple[PointNm, ...] = Field(min_length=3, max_length=5000)
     corner_radius_nm: SizeNm = 0
     cutouts: tuple[Cutout, ...] = Field(default=(), max_length=500)
+    zones: tuple[Zone, ...] = Field(default=(), max_length=200)
     copper_layers: Literal[1, 2, 4] = 2
     rules: RuleSet
 

@@ -7,7 +7,19 @@ from typing import Literal
 from pydantic import Field
 
 from vane_step.core.design.changes import Changes, part_of
-from vane_step.core.design.model import Cutout, Design, Frozen, Jumper, PartPlace, PointNm, RuleSet, SizeNm, Track, Via
+from vane_step.core.design.model import (
+    Cutout,
+    Design,
+    Frozen,
+    Jumper,
+    PartPlace,
+    PointNm,
+    RuleSet,
+    SizeNm,
+    Track,
+    Via,
+    Zone,
+)
 from vane_step.core.errors import EditRefused, NotFound
 
 
@@ -80,6 +92,20 @@ class SetCutouts(Frozen):
         if twice:
             raise EditRefused(f"There are two cut-outs {twice}.", where=twice)
         return {("board", ""): design.board.model_copy(update={"cutouts": self.cutouts})}
+
+
+class SetZones(Frozen):
+    """Say where on the board something may not be."""
+
+    kind: Literal["set-zones"] = "set-zones"
+    zones: tuple[Zone, ...] = Field(max_length=200)
+
+    def changes(self, design: Design) -> Changes:
+        names = [z.id for z in self.zones]
+        twice = next((n for n in names if names.count(n) > 1), None)
+        if twice:
+            raise EditRefused(f"There are two zones {twice}.", where=twice)
+        return {("board", ""): design.board.model_copy(update={"zones": self.zones})}
 
 
 class SetRules(Frozen):

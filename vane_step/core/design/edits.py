@@ -26,6 +26,9 @@ from vane_step.core.design.boardedits import (
 from vane_step.core.design.boardedits import (
     SetRules as SetRules,
 )
+from vane_step.core.design.boardedits import (
+    SetZones as SetZones,
+)
 from vane_step.core.design.changes import Changes, sections_after
 from vane_step.core.design.changes import net_of as net_of
 from vane_step.core.design.changes import part_of as part_of
@@ -339,7 +342,7 @@ def _key(item: Frozen) -> str:
 
 
 class RemoveItem(Frozen):
-    """Remove a hole, a cut-out, a pour, a text, a requirement, a calculation, a variant, a waiver or a block's note."""
+    """Remove what stands for itself by its id: a hole, cut-out, zone, pour, text, requirement and so on."""
 
     kind: Literal["remove-item"] = "remove-item"
     id: str
@@ -348,6 +351,9 @@ class RemoveItem(Frozen):
         left = tuple(c for c in design.board.cutouts if c.id != self.id)
         if len(left) < len(design.board.cutouts):
             return {("board", ""): design.board.model_copy(update={"cutouts": left})}
+        zones = tuple(z for z in design.board.zones if z.id != self.id)
+        if len(zones) < len(design.board.zones):
+            return {("board", ""): design.board.model_copy(update={"zones": zones})}
         for section in ITEMS.values():
             if section != "packages" and self.id in getattr(design, section):
                 return {(section, self.id): None}
@@ -418,6 +424,7 @@ Single = Annotated[
     | LayCopper
     | SetOutline
     | SetCutouts
+    | SetZones
     | SetRules
     | SetItem
     | RemoveItem

@@ -35,6 +35,9 @@ from vane_step.core.design.bareboard import (
 from vane_step.core.design.bareboard import (
     RuleSet as RuleSet,
 )
+from vane_step.core.design.bareboard import (
+    Zone as Zone,
+)
 from vane_step.core.design.base import (
     LAYERS as LAYERS,
 )

@@ -9,8 +9,9 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 
 from vane_step.core.board.arrange import Arrangement
 from vane_step.core.board.geometry import courtyards, outline
+from vane_step.core.board.loops import loops
 from vane_step.core.board.outlinefile import PICTURES, outline_from
-from vane_step.core.board.paths import return_paths
+from vane_step.core.board.paths import return_paths, sense_pairs
 from vane_step.core.board.score import score as score_of
 from vane_step.core.board.score import scoreboard
 from vane_step.core.design.edits import Edit, SetOutline, apply
@@ -67,7 +68,14 @@ def score(request: Request, id: str) -> HTMLResponse:
 def paths(request: Request, id: str) -> HTMLResponse:
     """Give how the signals get back, worst first."""
     kept = store_of(request).get(id)
-    return page(request, "_paths.html", {"kept": kept, "design": kept.design, "paths": return_paths(kept.design)})
+    design = kept.design
+    return page(
+        request, "_paths.html",
+        {
+            "kept": kept, "design": design, "paths": return_paths(design), "loops": loops(design),
+            "pairs": sense_pairs(design),
+        },
+    )  # fmt: skip
 
 
 @router.get("/d/{id}/proposals/{number}")

@@ -61,6 +61,11 @@ function draw() {
     el("rect", { x: p.yard[0], y: p.yard[1], width: p.yard[2] - p.yard[0], height: p.yard[3] - p.yard[1], class: "yard", transform: `translate(${p.place.x_nm / 1e6} ${p.place.y_nm / 1e6}) rotate(${p.place.turn_deg})${flip}` }, g);
     partNodes[p.ref] = { part: p, group: g, prints: prints[p.ref] || [] };
   }
+  for (const z of data.zones) {
+    el("path", { d: ring(z.points), class: "zone" }, top);
+    const [x, y] = [Math.min(...z.points.map((p) => p[0])), Math.max(...z.points.map((p) => p[1]))];
+    el("text", { transform: `translate(${below > 0 ? x + 0.4 : Math.max(...z.points.map((p) => p[0])) - 0.4} ${y - 1.4}) scale(${below} -1)`, "font-size": 1.2, class: "zone-name" }, top).textContent = `${z.id} ${z.kind}`;
+  }
   for (const t of data.texts) el("rect", { x: -t.width / 2, y: -t.height / 2, width: t.width, height: t.height, class: "hold", "data-item": t.id, transform: `translate(${t.x} ${t.y}) rotate(${t.turn})` }, top);
   el("g", { id: "links" }, top);
   links({});

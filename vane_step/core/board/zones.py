@@ -1,0 +1,78 @@
+"""Zones of the board held against what lies in them: hands, low cases, quiet corners; clear ones are in ``check``."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import shapely
+from shapely.geometry import Polygon
+
+from vane_step.core.board.geometry import copper_items, courtyards, zone_shape
+from vane_step.core.design.model import Design, split_pin
+from vane_step.core.finding import Finding, Place
+from vane_step.core.quantity import nm
+
+LEAST_MM2 = 0.01
+# A track that only brushes a zone is not told.
+LEAST_MM = 0.3
+
+
+def zone_findings(design: Design) -> Iterator[Finding]:
+    """Tell parts where hands hold the board or the case is too low for them, and tracks that cross a quiet zone."""
+    for zone in design.board.zones:
+        shape = zone_shape(zone)
+        if zone.kind == "hand":
+            yield from _hands(design, zone.id, shape)
+        elif zone.kind == "low":
+            yield from _low(design, zone.id, shape, zone.tall_nm)
+        elif zone.kind == "quiet":
+            yield from _quiet(design, zone.id, shape)
+
+
+def _hands(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
+    for ref, yard in courtyards(design).items():
+        shared = yard.intersection(shape)
+        if shared.area > LEAST_MM2:
+            x, y = shared.representative_point().coords[0]
+            yield Finding(
+                level="look", code="hand-zone", message=f"{ref} lies where hands hold the board ({name})",
+                reading=round(shared.area, 2), limit=0.0, unit="mm²", sense="at most", source=f"zone {name}",
+                place=Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
+            )  # fmt: skip
+
+
+def _low(design: Design, name: str, shape: Polygon, tall_nm: int) -> Iterator[Finding]:
+    for ref, yard in courtyards(design).items():
+        tall = design.packages[design.parts[ref].package].height_nm
+        shared = yard.intersection(shape)
+        if tall > tall_nm and shared.area > LEAST_MM2:
+            x, y = shared.representative_point().coords[0]
+            yield Finding(
+                level="look", code="low-zone", message=f"{ref} is too tall for the case above it ({name})",
+                reading=tall / 1e6, limit=tall_nm / 1e6, unit="mm", sense="at most", source=f"zone {name}",
+                place=Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
+            )  # fmt: skip
+
+
+def _quiet(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
+    """Find tracks that run through a zone though their net has no pad in it: what they carry couples in."""
+    items = copper_items(design)
+    at_home = {i.net for i in items if i.kind == "pad" and shape.covers(shapely.Point(i.x_mm, i.y_mm))}
+    through: dict[str, float] = {}
+    where: dict[str, tuple[float, float]] = {}
+    for item in items:
+        if item.kind != "track" or item.net is None or item.net in at_home:
+            continue
+        inside = item.spine.intersection(shape)
+        if inside.length > 1e-6:
+            through[item.net] = through.get(item.net, 0.0) + inside.length
+            where.setdefault(item.net, inside.interpolate(0.5, normalized=True).coords[0])
+    for net, length in through.items():
+        if length > LEAST_MM:
+            refs = tuple(dict.fromkeys(split_pin(p)[0] for p in design.nets[net].pins))[:2]
+            x, y = where[net]
+            yield Finding(
+                level="look", code="quiet-zone", message=f"Tracks of {net} run through the quiet zone {name}",
+                reading=round(length, 2), limit=0.0, unit="mm", sense="at most", source=f"zone {name}",
+                place=Place(net=net, refs=refs, x_nm=nm(x), y_nm=nm(y)),
+            )  # fmt: skip
