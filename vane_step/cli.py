@@ -19,6 +19,7 @@ from vane_step.core.ask import ask
 from vane_step.core.board.arrange import arrange as arrange_parts
 from vane_step.core.board.arrange import propose
 from vane_step.core.board.check import figures
+from vane_step.core.board.geometry import outline as board_outline
 from vane_step.core.board.geometry import rectangle
 from vane_step.core.board.loops import loops
 from vane_step.core.board.outlinefile import PICTURES, outline_from
@@ -383,6 +384,41 @@ def release(source: In, output: Out, report: Report = None) -> None:
     made = make_release(design, now())
     write(output, made.zipped())
     finish(design, report, begun, {f"read_{k}": v for k, v in made.read.readings.items()})
+
+
+@app.command("panel")
+def panel_command(
+    source: In, output: Out, report: Report = None,
+    columns: Annotated[int, typer.Option(min=0, max=100, help="Copies side by side; 0: as many as fit.")] = 0,
+    rows: Annotated[int, typer.Option(min=0, max=100, help="Copies one above the other; 0: as many as fit.")] = 0,
+    within: Annotated[str, typer.Option(help="Largest panel, when columns or rows are left open.")] = "160x100",
+    gap: Annotated[str, typer.Option(help="Between boards.")] = "2mm",
+    rail: Annotated[str, typer.Option(help="Round all of them.")] = "5mm",
+    score: Annotated[bool, typer.Option(help="Score lines instead of tabs.")] = False,
+    turned: Annotated[bool, typer.Option(help="Each board turned by 90 degrees.")] = False,
+) -> None:  # fmt: skip
+    """Put several copies of a board on a panel, as a design of its own: to check and release like any other."""
+    from vane_step.core.fab.panel import PanelPlan, copies_that_fit, panel
+
+    begun = time.perf_counter()
+    design = load(source)
+    gap_mm, rail_mm = parse_length_nm(gap, "--gap") / 1e6, parse_length_nm(rail, "--rail") / 1e6
+    if not columns or not rows:
+        wide, cross, tall = within.lower().partition("x")
+        if not cross:
+            raise InputError(f"{within!r} is no size.", where="--within", value=within, allowed="160x100")
+        x0, y0, x1, y1 = board_outline(design).bounds
+        size = parse_length_nm(wide, "--within") / 1e6, parse_length_nm(tall, "--within") / 1e6
+        fit = copies_that_fit((x1 - x0, y1 - y0), size, 0.0 if score else gap_mm, rail_mm)
+        if not fit[0]:
+            raise InputError(
+                f"No board of {x1 - x0:g} x {y1 - y0:g} mm fits.", where="--within", value=within,
+                next_step="Take a larger panel.",
+            )  # fmt: skip
+        columns, rows, turned = fit
+    made = panel(design, PanelPlan(columns, rows, turned, gap_mm, rail_mm, "score" if score else "tabs"))
+    write(output, to_json(made))
+    finish(made, report, begun, {"columns": columns, "rows": rows, "turned": turned})
 
 
 @app.command()

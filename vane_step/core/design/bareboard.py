@@ -121,12 +121,13 @@ class Zone(Frozen):
 
 
 class Board(Frozen):
-    """The bare board: outline and cut-outs, copper layers and the maker's rules."""
+    """The bare board: outline, cut-outs, zones, the lines a panel is scored along, copper layers and maker's rules."""
 
     outline: tuple[PointNm, ...] = Field(min_length=3, max_length=5000)
     corner_radius_nm: SizeNm = 0
     cutouts: tuple[Cutout, ...] = Field(default=(), max_length=500)
     zones: tuple[Zone, ...] = Field(default=(), max_length=200)
+    scores: tuple[tuple[PointNm, PointNm], ...] = Field(default=(), max_length=500)
     copper_layers: Literal[1, 2, 4] = 2
     rules: RuleSet
 

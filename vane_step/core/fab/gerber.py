@@ -230,3 +230,12 @@ def profile(design: Design, stamp: str) -> str:
     for ring in (outline(design).exterior, *outline(design).interiors):
         out.line((nm(x), nm(y)) for x, y in ring.coords)
     return out.text()
+
+
+def score_lines(design: Design, stamp: str) -> str:
+    """Write the lines a panel is scored along, on both sides."""
+    out = GerberFile("Vcut", "Positive", stamp)
+    out.aperture("C,0.1", "Profile")
+    for line in design.board.scores:
+        out.line(line)
+    return out.text()

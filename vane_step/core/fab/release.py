@@ -78,6 +78,8 @@ def write_files(design: Design, stamp: str) -> dict[str, str]:
         if design.board.copper_layers > 1 or side == "back":
             files[f"{base}-paste-{side}.gbr"] = gerber.paste(design, side, stamp)
     files[f"{base}-profile.gbr"] = gerber.profile(design, stamp)
+    if design.board.scores:
+        files[f"{base}-score.gbr"] = gerber.score_lines(design, stamp)
     files[f"{base}-plated.xnc"] = drill.drill_file(design, True, stamp)
     files[f"{base}-unplated.xnc"] = drill.drill_file(design, False, stamp)
     files[f"{base}-netlist.ipc"] = netlist.test_netlist(design)

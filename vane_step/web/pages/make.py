@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import HTMLResponse, Response
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.board.geometry import outline
+from vane_step.core.board.check import check
+from vane_step.core.board.geometry import copper_items, outline
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.etch import artwork, sheets
 from vane_step.core.etch.drillplan import drill_plan
 from vane_step.core.etch.mirror import CAUTIONS, METHODS, method_of, proof
+from vane_step.core.fab.panel import PanelPlan, panel
 from vane_step.core.fab.release import release
 from vane_step.store.designs import Kept
 from vane_step.web.render import page, step_page, store_of
@@ -87,6 +89,42 @@ def release_zip(request: Request, id: str) -> Response:
         media_type="application/zip",
         headers={"Content-Disposition": f'attachment; filename="{made.name}-{made.digest()}.zip"'},
     )
+
+
+def plan_of(
+    columns: Annotated[int, Query(ge=1, le=100)] = 2, rows: Annotated[int, Query(ge=1, le=100)] = 1,
+    turned: bool = False, gap: Annotated[float, Query(ge=0, le=50)] = 2.0,
+    rail: Annotated[float, Query(ge=0, le=50)] = 5.0, joint: Literal["tabs", "score"] = "tabs",
+) -> PanelPlan:  # fmt: skip
+    """Read how a panel is wanted."""
+    return PanelPlan(columns, rows, turned, gap, rail, joint)
+
+
+@router.get("/d/{id}/panel.zip")
+def panel_zip(request: Request, id: str, plan: Annotated[PanelPlan, Depends(plan_of)]) -> Response:
+    """Give the release of a panel of the board as a zip; refused when the files differ from it."""
+    kept = store_of(request).get(id)
+    made = release(panel(kept.design, plan), kept.changed_at)
+    name = f"{made.name}-{made.digest()}.zip"
+    return Response(
+        made.zipped(), media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'}
+    )
+
+
+@router.get("/d/{id}/panel", response_class=HTMLResponse)
+def panel_shown(request: Request, id: str, plan: Annotated[PanelPlan, Depends(plan_of)]) -> HTMLResponse:
+    """Show a panel of the board: its outline with what is milled away, its size, and what the check says of it."""
+    made = panel(store_of(request).get(id).design, plan)
+    shape = outline(made)
+    x0, y0, x1, y1 = shape.bounds
+    lines = [(a[0] / 1e6, -a[1] / 1e6, b[0] / 1e6, -b[1] / 1e6) for a, b in made.board.scores]
+    pads = [(i.x_mm, -i.y_mm, max(0.4, i.width_mm / 2)) for i in copper_items(made) if i.kind == "pad"]
+    data = {
+        "id": id, "plan": plan, "path": _path(shape), "lines": lines, "pads": pads, "query": request.url.query,
+        "size": (x1 - x0, y1 - y0), "view": f"{x0 - 1:g} {-y1 - 1:g} {x1 - x0 + 2:g} {y1 - y0 + 2:g}",
+        "count": plan.columns * plan.rows, "stops": [f for f in check(made).findings if f.level == "stop"],
+    }  # fmt: skip
+    return page(request, "_panel.html", data)
 
 
 @router.get("/d/{id}/read/{name}.svg")

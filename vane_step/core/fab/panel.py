@@ -1,0 +1,320 @@
+"""Several copies of a board as one: placed by step and repeat, held together by tabs or score lines, framed by rails.
+
+A panel is a design like any other: it is checked, written and read back as one.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Final, Literal
+
+import shapely
+from shapely.geometry import LineString, Polygon, box
+
+from vane_step.core.board.geometry import outline
+from vane_step.core.design.model import Cutout, Design, MountingHole, PartPlace, PointNm, RuleSet, pin_name, split_pin
+from vane_step.core.errors import EditRefused, InputError
+from vane_step.core.quantity import nm
+
+Joint = Literal["tabs", "score"]
+TAB_MM, TAB_EVERY_MM = 3.0, 30.0
+# Bores along both ends of a tab, so that it breaks clean.
+BORE_MM, BORE_APART_MM = 0.5, 0.3
+LEAST_GAP_MM = 1.6
+CRUMB_MM2 = 60.0
+MAX_COPIES: Final = 100
+
+
+@dataclass(frozen=True)
+class PanelPlan:
+    """How copies lie on a panel: columns and rows, whether each is turned by 90 degrees, all in millimetres."""
+
+    columns: int
+    rows: int
+    turned: bool = False
+    gap_mm: float = 2.0
+    rail_mm: float = 5.0
+    joint: Joint = "tabs"
+
+
+def copies_that_fit(
+    board_mm: tuple[float, float], panel_mm: tuple[float, float], gap_mm: float, margin_mm: float
+) -> tuple[int, int, bool]:
+    """Give columns, rows and whether to turn the boards, so that most fit a panel.
+
+    >>> copies_that_fit((40, 30), (160, 100), 2, 5)
+    (4, 2, True)
+    """
+    best = (0, 0, False)
+    for turned in (False, True):
+        wide, tall = board_mm[::-1] if turned else board_mm
+        columns = int((panel_mm[0] - 2 * margin_mm + gap_mm + 1e-9) // (wide + gap_mm))
+        rows = int((panel_mm[1] - 2 * margin_mm + gap_mm + 1e-9) // (tall + gap_mm))
+        if columns > 0 and rows > 0 and columns * rows > best[0] * best[1]:
+            best = (columns, rows, turned)
+    return best
+
+
+def panel(design: Design, plan: PanelPlan) -> Design:
+    """Make the panel of a board.
+
+    Parts, nets and copper of copy *k* carry ``-k`` behind their names; their nets stay apart. With tabs, boards of any
+    shape are milled free but for tabs with rows of bores; with score lines, which run straight through, boards must
+    be rectangles and lie edge to edge.
+
+    Raises
+    ------
+    InputError, EditRefused
+        When numbers are out of range, the joint does not suit the board, or the board is a panel already.
+    """
+    _judge(design, plan)
+    x0, y0, x1, y1 = outline(design).bounds
+    size = (y1 - y0, x1 - x0) if plan.turned else (x1 - x0, y1 - y0)
+    gap = plan.gap_mm if plan.joint == "tabs" else 0.0
+    steps = [
+        (plan.rail_mm + c * (size[0] + gap), plan.rail_mm + r * (size[1] + gap))
+        for r in range(plan.rows)
+        for c in range(plan.columns)
+    ]
+    wide = 2 * plan.rail_mm + plan.columns * (size[0] + gap) - gap
+    tall = 2 * plan.rail_mm + plan.rows * (size[1] + gap) - gap
+    sections = ("parts", "nets", "tracks", "vias", "jumpers", "pours", "texts", "holes")
+    whole: dict[str, dict[str, object]] = {s: {} for s in sections}
+    boards: list[Polygon] = []
+    for k, at in enumerate(steps, 1):
+        move = _Move(at[0], at[1], plan.turned, (x0, y0, x1, y1))
+        for section, items in _copy(design, k, move).items():
+            whole[section].update(items)
+        boards.append(move.shape(outline(design)))
+    frame = box(0, 0, wide, tall)
+    scores: tuple[tuple[PointNm, PointNm], ...] = ()
+    cutouts: list[Cutout] = []
+    if plan.joint == "tabs":
+        free, bores = _milled(frame, boards, plan, design.board.rules)
+        for shape in free:
+            cutouts.append(_cutout(f"P{len(cutouts) + 1}", shape.exterior))
+        whole["holes"].update({h.id: h for h in bores})
+    else:
+        scores = _score_lines(steps, size, plan, (wide, tall))
+    for shape in boards:
+        cutouts += [_cutout(f"P{len(cutouts) + j}", ring) for j, ring in enumerate(shape.interiors, 1)]
+    board = design.board.model_copy(
+        update={
+            "outline": tuple((nm(x), nm(y)) for x, y in frame.exterior.coords[:-1]), "corner_radius_nm": 0,
+            "cutouts": tuple(cutouts), "zones": (), "scores": scores,
+        }
+    )  # fmt: skip
+    name = f"{design.name} {len(steps)} up"
+    return Design.model_validate(
+        {
+            **whole, "name": name, "title": design.title, "packages": design.packages, "board": board,
+        }
+    )  # fmt: skip
+
+
+def _judge(design: Design, plan: PanelPlan) -> None:
+    if not 1 <= plan.columns * plan.rows <= MAX_COPIES:
+        raise InputError(
+            "So many copies make no panel.", where="panel", value=f"{plan.columns} x {plan.rows}",
+            allowed=f"1 to {MAX_COPIES} copies",
+        )  # fmt: skip
+    if not 0 <= plan.rail_mm <= 50:
+        raise InputError("That is no rail.", where="rail", value=plan.rail_mm, allowed="0 to 50 mm")
+    if design.board.scores:
+        raise EditRefused("This board is a panel already.", where=design.name)
+    if plan.joint == "tabs":
+        if not LEAST_GAP_MM <= plan.gap_mm <= 20 or plan.rail_mm < LEAST_GAP_MM:
+            raise InputError(
+                "The cutter does not fit between the boards, or there is no rail to hold them.", where="gap",
+                value=f"{plan.gap_mm:g} mm, rail {plan.rail_mm:g} mm", allowed=f"{LEAST_GAP_MM:g} to 20 mm, and a rail",
+            )  # fmt: skip
+    elif outline(design).symmetric_difference(box(*outline(design).bounds)).area > 1e-6 + sum(
+        Polygon(r).area for r in outline(design).interiors
+    ):
+        raise EditRefused(
+            "Score lines run straight through: only a rectangle can be scored.", where=design.name,
+            next_step="Take tabs instead.",
+        )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Move:
+    """Carries a board from its own place to one on the panel, turned anticlockwise where wanted."""
+
+    x: float
+    y: float
+    turned: bool
+    bounds: tuple[float, float, float, float]
+
+    def point(self, p: PointNm) -> PointNm:
+        """Carry a point, in nanometres."""
+        x, y = p[0] - nm(self.bounds[0]), p[1] - nm(self.bounds[1])
+        if self.turned:
+            x, y = nm(self.bounds[3] - self.bounds[1]) - y, x
+        return x + nm(self.x), y + nm(self.y)
+
+    def spot(self, x: int, y: int) -> dict[str, int]:
+        """Carry a point, as the fields of a place."""
+        at = self.point((x, y))
+        return {"x_nm": at[0], "y_nm": at[1]}
+
+    def shape(self, shape: Polygon) -> Polygon:
+        """Carry a shape, in millimetres."""
+        rings = [
+            [(a / 1e6, b / 1e6) for a, b in (self.point((nm(x), nm(y))) for x, y in ring.coords)]
+            for ring in (shape.exterior, *shape.interiors)
+        ]
+        return Polygon(rings[0], rings[1:])
+
+
+def _copy(design: Design, k: int, move: _Move) -> dict[str, dict[str, object]]:
+    """Give all things of one copy by section and name."""
+
+    def named(name: str) -> str:
+        return f"{name}-{k}"
+
+    turn = 90 if move.turned else 0
+    parts: dict[str, object] = {}
+    for part in design.parts.values():
+        place = part.place
+        if place is not None:
+            spot = {"turn_deg": (place.turn_deg + turn) % 360, **move.spot(place.x_nm, place.y_nm)}
+            place = PartPlace.model_validate({**place.model_dump(), **spot})
+        parts[named(part.ref)] = part.model_copy(update={"ref": named(part.ref), "place": place, "choice": ""})
+    nets: dict[str, object] = {}
+    for net in design.nets.values():
+        pins = tuple(pin_name(named(split_pin(p)[0]), split_pin(p)[1]) for p in net.pins)
+        nets[named(net.name)] = net.model_copy(update={"name": named(net.name), "pins": pins})
+    tracks = {
+        named(t.id): t.model_copy(
+            update={"id": named(t.id), "net": named(t.net), "points": tuple(move.point(p) for p in t.points)}
+        )
+        for t in design.tracks.values()
+    }
+    vias = {
+        named(v.id): v.model_copy(update={"id": named(v.id), "net": named(v.net), **move.spot(v.x_nm, v.y_nm)})
+        for v in design.vias.values()
+    }
+    jumpers = {
+        named(j.id): j.model_copy(
+            update={"id": named(j.id), "net": named(j.net), "a": move.point(j.a), "b": move.point(j.b)}
+        )
+        for j in design.jumpers.values()
+    }
+    edge = design.board.rules.edge_clearance_nm / 1e6
+    shrunk = outline(design).buffer(-edge, join_style="mitre")
+    limit = tuple((nm(x), nm(y)) for x, y in max(shapely.get_parts(shrunk), key=lambda p: p.area).exterior.coords[:-1])
+    pours = {}
+    for pour in design.pours.values():
+        area = tuple(move.point(p) for p in (pour.area or limit))
+        cuts = tuple(tuple(move.point(p) for p in cut) for cut in pour.cuts)
+        update = {"id": named(pour.id), "net": named(pour.net), "area": area, "cuts": cuts}
+        pours[named(pour.id)] = pour.model_copy(update=update)
+    texts = {
+        named(t.id): t.model_copy(
+            update={"id": named(t.id), "turn_deg": (t.turn_deg + turn) % 360, **move.spot(t.x_nm, t.y_nm)}
+        )
+        for t in design.texts.values()
+    }
+    drilled = {
+        named(h.id): h.model_copy(update={"id": named(h.id), **move.spot(h.x_nm, h.y_nm)})
+        for h in design.holes.values()
+    }
+    return {
+        "parts": parts, "nets": nets, "tracks": dict(tracks), "vias": dict(vias), "jumpers": dict(jumpers),
+        "pours": dict(pours), "texts": dict(texts), "holes": dict(drilled),
+    }  # fmt: skip
+
+
+def _milled(
+    frame: Polygon, boards: list[Polygon], plan: PanelPlan, rules: RuleSet
+) -> tuple[list[Polygon], list[MountingHole]]:
+    """Give what is milled away between boards and rails, and the bores along the tabs that stay."""
+    bore = max(BORE_MM, rules.min_drill_nm / 1e6)
+    every = bore + max(BORE_APART_MM, rules.hole_to_hole_nm / 1e6)
+    outer = [Polygon(b.exterior) for b in boards]
+    around = shapely.union_all([b.buffer(plan.gap_mm, join_style="mitre") for b in outer])
+    waste = around.intersection(frame.buffer(-plan.rail_mm + plan.gap_mm, join_style="mitre"))
+    waste = waste.difference(shapely.union_all(outer))
+    tabs: list[Polygon] = []
+    bores: list[MountingHole] = []
+    for board in outer:
+        for tab, ends in _tabs(board, plan.gap_mm, bore, every):
+            tabs.append(tab)
+            for spot in ends:
+                if not any(math.dist(spot, (h.x_nm / 1e6, h.y_nm / 1e6)) < every - 1e-6 for h in bores):
+                    name = f"B{len(bores) + 1}"
+                    bores.append(MountingHole(id=name, x_nm=nm(spot[0]), y_nm=nm(spot[1]), drill_nm=nm(bore)))
+    free = waste.difference(shapely.union_all(tabs))
+    # What is narrower than the cutter stays.
+    opened = free.buffer(-plan.gap_mm / 4).buffer(plan.gap_mm / 4, quad_segs=8)
+    left = frame.difference(opened)
+    # Crumbs that would hang on nothing are milled away as well.
+    pieces = shapely.get_parts(left)
+    rails = max(pieces, key=lambda p: p.area)
+    crumbs = [p for p in pieces if not any(p.contains(b.representative_point()) for b in outer)]
+    loose = [c.buffer(0.02, join_style="mitre") for c in crumbs if c is not rails and c.area < CRUMB_MM2]
+    found = []
+    for piece in shapely.get_parts(shapely.union_all([opened, *loose])):
+        found += _without_islands(piece)
+    return [p for p in found if p.area > 0.5], bores
+
+
+def _without_islands(piece: Polygon) -> list[Polygon]:
+    """Cut a ring into two so that each is a polygon without holes: a cut-out is one closed line."""
+    if not piece.interiors:
+        return [piece]
+    x0, y0, x1, y1 = piece.bounds
+    middle = Polygon(piece.interiors[0]).centroid.x
+    halves = [piece.intersection(box(x0, y0, middle, y1)), piece.intersection(box(middle, y0, x1, y1))]
+    parts = [p for half in halves for p in shapely.get_parts(half) if isinstance(p, Polygon)]
+    return [q for p in parts for q in _without_islands(p)]
+
+
+def _tabs(board: Polygon, gap: float, bore: float, every: float) -> list[tuple[Polygon, list[tuple[float, float]]]]:
+    """Place tabs evenly on the straight sides of a board, or, where it has none that is long enough, round it."""
+    ring = shapely.geometry.polygon.orient(board).simplify(0.01).exterior
+    spots: list[tuple[float, float, float, float]] = []
+    for (ax, ay), (bx, by) in pairwise(ring.coords):
+        length = math.dist((ax, ay), (bx, by))
+        count = max(1, round(length / TAB_EVERY_MM)) if length >= 2.5 * TAB_MM else 0
+        for k in range(count):
+            share = (k + 0.5) / count
+            spots.append((ax + (bx - ax) * share, ay + (by - ay) * share, (bx - ax) / length, (by - ay) / length))
+    if len(spots) < 2:
+        count = max(4, round(ring.length / TAB_EVERY_MM))
+        for k in range(count):
+            # Along the diagonals, where round boards lie farthest from each other's tabs.
+            at = (k + 0.5) * ring.length / count
+            here, there = ring.interpolate(at), ring.interpolate((at + 0.1) % ring.length)
+            spots.append((here.x, here.y, (there.x - here.x) / 0.1, (there.y - here.y) / 0.1))
+    return [_tab(x, y, ux, uy, gap, bore, every) for x, y, ux, uy in spots]
+
+
+def _tab(
+    x: float, y: float, ux: float, uy: float, gap: float, bore: float, every: float
+) -> tuple[Polygon, list[tuple[float, float]]]:  # fmt: skip
+    """Give a tab at a place on an edge that runs in a direction, and the middles of its bores."""
+    bar = LineString([(x - ux * TAB_MM / 2, y - uy * TAB_MM / 2), (x + ux * TAB_MM / 2, y + uy * TAB_MM / 2)])
+    row = math.floor((TAB_MM + every - bore) / every)
+    along = [(j - (row - 1) / 2) * every for j in range(row)]
+    # The bores lie just outside of the board's edge: of a tab broken off nothing stands out.
+    bores = [(x + ux * t + uy * bore / 2, y + uy * t - ux * bore / 2) for t in along]
+    return bar.buffer(gap + 0.05, cap_style="flat"), bores
+
+
+def _score_lines(
+    steps: list[tuple[float, float]], size: tuple[float, float], plan: PanelPlan, panel_mm: tuple[float, float]
+) -> tuple[tuple[PointNm, PointNm], ...]:
+    xs = sorted({round(v, 6) for x, _ in steps for v in (x, x + size[0])})
+    ys = sorted({round(v, 6) for _, y in steps for v in (y, y + size[1])})
+    wide, tall = panel_mm
+    upright = [((nm(x), 0), (nm(x), nm(tall))) for x in xs if 1e-6 < x < wide - 1e-6]
+    level = [((0, nm(y)), (nm(wide), nm(y))) for y in ys if 1e-6 < y < tall - 1e-6]
+    return (*upright, *level)
+
+
+def _cutout(name: str, ring: shapely.LinearRing) -> Cutout:
+    return Cutout(id=name, points=tuple((nm(x), nm(y)) for x, y in list(ring.coords)[:-1]))
