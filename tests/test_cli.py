@@ -72,7 +72,7 @@ class Road(Terminal):
         offers = json.loads(self.run_it("advise", "b.json", "--json"))
         self.assertEqual([(o["layers"], o["links_open"]) for o in offers], [(2, 0), (4, 0)])
         self.assertGreater(offers[1]["over_ground"], offers[0]["over_ground"])
-        ways = json.loads(self.run_it("paths", "c.json", "--json"))
+        ways = json.loads(self.run_it("paths", "c.json", "--json"))["nets"]
         self.assertTrue(all(0 <= w["share"] <= 1 and w["over_mm"] <= w["length_mm"] + 1e-6 for w in ways))
         self.run_it("etch", "b.json", "-o", "b.pdf", "--method", "toner", "--copies", "2")
         self.run_it("etch", "b.json", "-o", "b.svg", "--method", "film", "--side", "front", "--ruler", "49.9,50.1")
@@ -89,6 +89,20 @@ class Road(Terminal):
             self.assertIsNone(archive.testzip())
             self.assertEqual(sum(n.endswith(".gbr") for n in archive.namelist()), 9)
         self.assertTrue((self.here / "b.pdf").read_bytes().startswith(b"%PDF"))
+
+    def test_solids_paper_panels_and_one_link(self) -> None:
+        """Files of each kind from one demo; a panel is a design to check; one link is laid by its pins."""
+        shutil.copy(SHIPPED / f"{FROST}.json", self.here / "a.json")
+        for name, begins in (("a.glb", b"glTF"), ("a.stl", b""), ("a.pdf", b"%PDF")):
+            self.run_it("paper" if name.endswith("pdf") else "solid", "a.json", "-o", name)
+            self.assertTrue((self.here / name).read_bytes().startswith(begins))
+        self.refused("solid", "a.json", "-o", "a.step", says=".glb, .stl")
+        self.run_it("panel", "a.json", "-o", "p.json", "--within", "200x150", "--report", "panel.json")
+        figures = json.loads((self.here / "panel.json").read_text())["figures"]
+        self.assertEqual((figures["columns"], figures["rows"]), (2, 2))
+        self.run_it("say", "a.json", "lift PUMP_G", "-o", "b.json", code=1)
+        self.run_it("route", "b.json", "-o", "c.json", "--link", "R9.2", "Q1.1", code=1)
+        self.run_it("route", "b.json", "-o", "d.json", "--link", "R9.2", "R9.1", code=2)
 
     def test_open_links_are_exit_1(self) -> None:
         """A design with open links checks as 1; its report says where, and it is released as it stands."""

@@ -443,7 +443,6 @@ CIDER_SAYS = (
     'need Q1 must "Weighs to 20 g over 60 kg, with the pump running" measured<=20 g',
     'need Q3 must "Stops the press within 0.2 s of a jam" measured<=0.2 s',
     'need Q4 must "The linear regulator stays cool in the press house" HEAT.junction_c<=90',
-    'waive connector J4 "the pump returns by PUMP_BACK, through the shunt"',
     "pour GND front", "pour GND in1 plane=yes", "pour GND back", "pour 3V3 in2 plane=yes",
     "pour 12V in2 priority=2 plane=yes box=1,1,26x52", "swap C13 C14 DC-16G-33P", "swap R10 QR-16-180R",
     "pin U6.4 INT unconnected", "pin U7.4 INT unconnected",

@@ -18,6 +18,9 @@ LOADS = re.compile(r"PUMP|MOTOR|RELAY|COIL|VALVE|SOLENOID|FAN", re.I)
 DRIVEN = ("pulled-up", "high", "toggles")
 CATALOGUE = "the catalogue's rating"
 
+# A load may come back to ground through a resistor up to this.
+SHUNT_OHM = 2.0
+
 
 def hazards(design: Design) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
@@ -281,6 +284,16 @@ def _debug_lines(design: Design) -> Iterator[Finding]:
 # -- connectors, sections, matrices ---------------------------------------------------------------------------
 
 
+def _through_a_shunt(design: Design, net: Net) -> bool:
+    """Tell whether a net reaches a ground through a resistor small enough to measure a current by."""
+    for part, _ in design.pins_on(net.name):
+        ohm = part.params.get("r_ohm")
+        nets = [design.nets[n] for p in part.pins if (n := design.net_of(f"{part.ref}.{p.number}"))]
+        if ohm is not None and ohm <= SHUNT_OHM and any(n.role == "ground" for n in nets):
+            return True
+    return False
+
+
 def _connectors(design: Design) -> Iterator[Finding]:
     """Connectors: a supply needs its ground beside it, ways must be enough, and each way bears its current."""
     for part in _parts(design):
@@ -290,7 +303,8 @@ def _connectors(design: Design) -> Iterator[Finding]:
         roles = {n.role for n in nets}
         # A load between a supply and a switched line has its way back.
         switched = any(pin.role == "open-drain" and is_switch(a) for n in nets for a, pin in design.pins_on(n.name))
-        if "supply" in roles and "ground" not in roles and len(nets) > 1 and not switched:
+        back = switched or any(_through_a_shunt(design, n) for n in nets)
+        if "supply" in roles and "ground" not in roles and len(nets) > 1 and not back:
             text = f"{part.ref} carries {next(n.name for n in nets if n.role == 'supply')} but no ground"
             yield _finding(
                 "connector", text, "current has to come back", (part.ref,), "look", None, 0, 1, "ground pins"

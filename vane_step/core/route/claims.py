@@ -45,10 +45,10 @@ class Path:
         Length in steps, necks and corners priced as in the search, with the price of vias and wires.
     window
         First and last column and row.
-    halos
-        Where its copper is in the way of others.
     ends
         The elements it joins: terminals by number, and other paths.
+    halos
+        Where its copper is in the way of others; None until it is held.
     """
 
     nodes: np.ndarray
@@ -60,8 +60,8 @@ class Path:
     length: float
     cost: float
     window: Window
-    halos: list[Halo]
     ends: tuple[int | Path, int | Path]
+    halos: list[Halo] | None = None
 
 
 @dataclass
@@ -355,8 +355,7 @@ class Claims:
         # A wire's two holes are among the vias.
         holes = len(vias) - 2 * len(wires)
         cost = price + holes * VIA_COST_MM / lat.pitch + len(wires) * float(self.problem.jump[3])
-        halos = self._path_halos(job, lines, vias, wires)
-        return Path(nodes, how, free, lines, vias, wires, length, cost, window, halos, ends)
+        return Path(nodes, how, free, lines, vias, wires, length, cost, window, ends)
 
     # -- holding places -----------------------------------------------------------------------------------
 
@@ -373,8 +372,14 @@ class Claims:
     def _halos(self, net: Routed) -> list[Halo]:
         """Give the surroundings of a net's copper, every cell once however many paths come near."""
         found = []
-        for layer in sorted({h[0] for path in net.paths for h in path.halos}):
-            mine = [h for path in net.paths for h in path.halos if h[0] == layer]
+        halos: list[Halo] = []
+        for path in net.paths:
+            # Many a path is never held, so its surroundings are worked out only now.
+            if path.halos is None:
+                path.halos = self._path_halos(net.job, path.lines, path.vias, path.wires)
+            halos += path.halos
+        for layer in sorted({h[0] for h in halos}):
+            mine = [h for h in halos if h[0] == layer]
             if len(mine) == 1:
                 found += mine
                 continue
