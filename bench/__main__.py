@@ -21,6 +21,7 @@ from typing import Any
 from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
 from bench.boards import SECONDS, arranging, moving, pouring, worth
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
+from bench.hand import dragging, ways
 from vane_step.core.board.check import check, figures
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet
@@ -342,6 +343,8 @@ def main() -> int:
         pouring(run, {"smd2L_150_s1": (routed["smd2L_150_s1"], 300.0), "smd2L_300_s1": (routed["smd2L_300_s1"], 600.0)})
         moving(run, routed["smd2L_150_s1"], "smd2L_150_s1")
         arranging(run, folder("smd2L_150_s1"), "smd2L_150_s1")
+        ways(run, routed["smd2L_150_s1"], "smd2L_150_s1")
+        dragging(run, routed["smd2L_300_s1"], "smd2L_300_s1")
     reading_back(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
     printing(run)
     reviewing(run)

@@ -490,12 +490,22 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
         before.append((section, key, None if old is None else old.model_dump(mode="json")))
     sections = sections_after(design, changes)
     result = design.replaced(**sections)
-    if any(s not in LOOSE for s in sections):
+    if any(_may_break(design, *name, value) for name, value in changes.items()):
         for problem in problems(result):
             raise EditRefused(f"This would leave a broken design: {problem}.", where=edit.kind)
     else:
         _check_copper(result, changes)
     return result, Restore(entries=tuple(before))
+
+
+def _may_break(design: Design, section: str, key: str, value: Frozen | str | None) -> bool:
+    """Tell whether a change may leave something elsewhere that refers to nothing; a part that only moves may not."""
+    if section in LOOSE:
+        return False
+    old = design.parts.get(key) if section == "parts" else None
+    if old is None or not isinstance(value, Part):
+        return True
+    return (old.ref, old.package, old.pins) != (value.ref, value.package, value.pins)
 
 
 def _check_copper(design: Design, changes: Changes) -> None:

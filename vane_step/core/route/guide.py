@@ -15,13 +15,15 @@ from vane_step.core.board.geometry import copper_items
 from vane_step.core.design.edits import LayCopper, net_of
 from vane_step.core.design.model import Design, Layer
 from vane_step.core.errors import EditRefused, InputError
-from vane_step.core.route.claims import Claims, Routed
+from vane_step.core.route.claims import NO_LIMIT, Claims, Routed
 from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import MAX_CELLS, build_for, know_terminals, nodes_of
 from vane_step.core.route.straighten import straighten
 
 # A pointer this near to copper of the net means that copper.
 GRIP_MM = 0.15
+# A way under the pointer is looked for no farther than this much longer than straight: who waits sees no way round.
+FARTHEST, DETOUR_MM = 2.0, 30.0
 
 
 @dataclass(frozen=True)
@@ -82,7 +84,8 @@ class Guide:
     def way(self, start: Spot, goal: Spot, vias: bool = False) -> LayCopper | None:
         """Give the copper of the shortest legal way between two spots, None when there is none.
 
-        A spot on copper of the net begins or ends in that copper; any other at the grid point next to it.
+        A spot on copper of the net begins or ends in that copper; any other at the grid point next to it. Without
+        vias, only ways are found that are no longer than twice the straight one and 30 mm.
 
         Parameters
         ----------
@@ -127,7 +130,8 @@ class Guide:
         know_terminals(job, lat)
         job.terminal_nodes = np.unique(np.concatenate(job.terminals))
         self.claims.via_barred = self.some_vias if vias else self.no_vias
-        found = self.claims.route_net(Routed(job), hard=True)
+        most = NO_LIMIT if vias else FARTHEST * float(job.apart[0, 1]) + DETOUR_MM / lat.pitch
+        found = self.claims.route_net(Routed(job), hard=True, most=most)
         if found.failed:
             return None
         nodes, how = found.paths[0].nodes, found.paths[0].how

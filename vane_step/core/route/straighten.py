@@ -82,35 +82,23 @@ def _turn(a, b):  # type: ignore[no-untyped-def]
 
 
 @njit(**OPTIONS)
-def _elbow(start, end, slant_first, w, out):  # type: ignore[no-untyped-def]
-    """Write the nodes of an elbow to ``out`` and give their number."""
-    dx, dy = end % w - start % w, end // w - start // w
-    sx, sy = (1 if dx > 0 else (-1 if dx < 0 else 0)), (1 if dy > 0 else (-1 if dy < 0 else 0))
-    slant = min(abs(dx), abs(dy))
-    straight = max(abs(dx), abs(dy)) - slant
-    step = sx if abs(dx) > abs(dy) else sy * w
-    out[0] = start
-    for k in range(slant + straight):
-        slanted = k < slant if slant_first else k >= straight
-        out[k + 1] = out[k] + (sx + sy * w if slanted else step)
-    return slant + straight + 1
-
-
-@njit(**OPTIONS)
-def _cost(nodes, first, last, before, after, w):  # type: ignore[no-untyped-def]
-    """Give length and corners of nodes ``first`` to ``last``, with the directions of the steps around them."""
-    total = 0.0
-    came = before
-    for k in range(first, last):
-        d = _direction(nodes[k], nodes[k + 1], w)
-        total += (1.0 if d % 2 == 0 else 1.41421356) + _turn(came, d)
-        came = d
-    return total + _turn(came, after)
+def _heading(dx, dy):  # type: ignore[no-untyped-def]
+    """Give the direction of a straight or slanted run, 0 to 7 anticlockwise from east; -1 for none."""
+    if dx == 0 and dy == 0:
+        return -1
+    if dx > 0:
+        return 0 if dy == 0 else (1 if dy > 0 else 7)
+    if dx < 0:
+        return 4 if dy == 0 else (3 if dy > 0 else 5)
+    return 2 if dy > 0 else 6
 
 
 @njit(**OPTIONS)
 def without_stairs(nodes, held, net, w):  # type: ignore[no-untyped-def]
     """Replace stretches between corners by elbows where these are free and cost less, farthest first.
+
+    What a stretch costs comes from sums along the path, and what an elbow costs from its two runs: its nodes are gone
+    through only when it is worth it.
 
     Parameters
     ----------
@@ -120,13 +108,19 @@ def without_stairs(nodes, held, net, w):  # type: ignore[no-untyped-def]
         Holders of the net's track class.
     """
     n = len(nodes)
+    way = np.empty(n, dtype=np.int64)
+    # Length up to a node, and what the corners before it cost.
+    length = np.zeros(n)
+    bends = np.zeros(n + 1)
     corners = [0]
-    for k in range(1, n - 1):
-        if _direction(nodes[k - 1], nodes[k], w) != _direction(nodes[k], nodes[k + 1], w):
+    for k in range(n - 1):
+        way[k] = _direction(nodes[k], nodes[k + 1], w)
+        length[k + 1] = length[k] + (1.0 if way[k] % 2 == 0 else 1.41421356)
+        bends[k + 1] = bends[k] + (_turn(way[k - 1], way[k]) if k else 0.0)
+        if k and way[k - 1] != way[k]:
             corners.append(k)
     corners.append(n - 1)
     out = np.empty(n, dtype=nodes.dtype)
-    trial = np.empty(n + 1, dtype=nodes.dtype)
     out[0] = nodes[0]
     size = 1
     i = 0
@@ -136,22 +130,42 @@ def without_stairs(nodes, held, net, w):  # type: ignore[no-untyped-def]
         taken = 0
         for j in range(len(corners) - 1, i, -1):
             end = corners[j]
-            after = _direction(nodes[end], nodes[end + 1], w) if end < n - 1 else -1
-            best = _cost(nodes, start, end, before, after, w) - 1e-6
+            after = way[end] if end < n - 1 else -1
+            dx, dy = nodes[end] % w - nodes[start] % w, nodes[end] // w - nodes[start] // w
+            sx, sy = (1 if dx > 0 else (-1 if dx < 0 else 0)), (1 if dy > 0 else (-1 if dy < 0 else 0))
+            slant = min(abs(dx), abs(dy))
+            straight = max(abs(dx), abs(dy)) - slant
+            if slant + straight > end - start:
+                continue
+            across = abs(dx) > abs(dy)
+            step = sx if across else sy * w
+            along = _heading(sx if across else 0, 0 if across else sy) if straight else -1
+            aslant = _heading(sx, sy) if slant else -1
+            best = length[end] - length[start] + _turn(before, way[start]) + _turn(way[end - 1], after) - 1e-6
+            best += bends[end] - bends[start + 1]
             for slant_first in (False, True):
-                count = _elbow(nodes[start], nodes[end], slant_first, w, trial)
-                if count > end - start + 1 or _cost(trial, 0, count - 1, before, after, w) >= best:
+                first, last = (aslant, along) if slant_first else (along, aslant)
+                if first < 0 or last < 0:
+                    first = last = max(first, last)
+                price = slant * 1.41421356 + straight
+                price += _turn(before, first) + _turn(first, last) + _turn(last, after)
+                if price >= best:
                     continue
                 free = True
-                for k in range(count):
-                    owner = held[trial[k], 0]
-                    if (owner != 0 and owner != net) or held[trial[k], 1] > 0:
+                here = nodes[start]
+                for k in range(slant + straight + 1):
+                    owner = held[here, 0]
+                    if (owner != 0 and owner != net) or held[here, 1] > 0:
                         free = False
                         break
+                    here += sx + sy * w if (k < slant if slant_first else k >= straight) else step
                 if free:
-                    best = _cost(trial, 0, count - 1, before, after, w)
-                    out[size : size + count - 1] = trial[1:count]
-                    taken = count - 1
+                    best = price
+                    here = nodes[start]
+                    for k in range(slant + straight):
+                        here += sx + sy * w if (k < slant if slant_first else k >= straight) else step
+                        out[size + k] = here
+                    taken = slant + straight
             if taken:
                 size += taken
                 i = j

@@ -216,6 +216,7 @@ svg.addEventListener("pointermove", (e) => {
   const kept = drag.refs.find((r) => partNodes[r].part.place.locked);
   if (kept) { say(e, `${kept} is kept in place`, true); return; }
   drag.shift = [0, 1].map((i) => Math.round((p[i] - drag.from[i]) / step) * step);
+  svg.classList.add("dragging");
   if (!drag.nodes) drag.nodes = drag.refs.flatMap((r) => [partNodes[r].group, ...partNodes[r].prints, ...svg.querySelectorAll(`[data-pin^="${CSS.escape(r)}."]`)]);
   for (const n of drag.nodes) n.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]})`);
   const total = links(Object.fromEntries(drag.refs.map((r) => [r, drag.shift])));
@@ -227,6 +228,7 @@ svg.addEventListener("pointerup", async (e) => {
   if (!drag) return;
   const d = drag;
   drag = null;
+  svg.classList.remove("dragging");
   say(e, "");
   if (d.pan) return;
   if (d.box) { document.getElementById("ghosts").replaceChildren(); chooseMany(d.inside || []); return; }
