@@ -23,7 +23,7 @@ from vane_step.core.route.straighten import straighten
 # A pointer this near to copper of the net means that copper.
 GRIP_MM = 0.15
 # A way under the pointer is looked for no farther than this much longer than straight: who waits sees no way round.
-FARTHEST, DETOUR_MM = 2.0, 30.0
+FARTHEST, DETOUR_MM = 2.0, 60.0
 
 
 @dataclass(frozen=True)
@@ -85,7 +85,7 @@ class Guide:
         """Give the copper of the shortest legal way between two spots, None when there is none.
 
         A spot on copper of the net begins or ends in that copper; any other at the grid point next to it. Without
-        vias, only ways are found that are no longer than twice the straight one and 30 mm.
+        vias, only ways are found that are no longer than twice the straight one and 60 mm.
 
         Parameters
         ----------
