@@ -23,7 +23,8 @@ from vane_step.web.render import store_of
 
 router = APIRouter()
 _KEPT = 3
-# Grids of the nets laid last, by design, version, net, width and what is left out; one hand asks at a time.
+READ = ("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
+# Grids of the nets laid last, by what the design holds, net, width and what is left out; one hand asks at a time.
 _guides: OrderedDict[tuple[Any, ...], Guide] = OrderedDict()
 _one_at_a_time = Lock()
 
@@ -100,7 +101,8 @@ def _mm(point: tuple[int, int]) -> tuple[float, float]:
 
 
 def _guide(kept: Kept, asked: WayAsked) -> Guide:
-    key = (kept.id, kept.version, asked.net, asked.width, asked.without)
+    held = tuple(kept.design.digest(s) for s in READ)
+    key = (held, asked.net, asked.width, asked.without)
     if key not in _guides:
         _guides[key] = Guide(_at_width(kept.design, asked.net, nm(asked.width)), asked.net, asked.without)
         while len(_guides) > _KEPT:
