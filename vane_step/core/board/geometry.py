@@ -275,12 +275,15 @@ def extents(design: Design) -> dict[str, tuple[float, float, float, float]]:
         key = (part.mark(), design.packages[part.package].mark(), design.board.layers)
         known = _extents.get(key)
         if known is None:
-            shapes = [yard, *([zones[ref]] if ref in zones else [])]
+            frames = [yard.bounds, *([zones[ref].bounds] if ref in zones else [])]
             for item in pads_of(design, part):
-                r = item.drill_mm / 2
-                spine = shapely.Point(item.x_mm, item.y_mm) if isinstance(item, Hole) else item.spine
-                shapes.append(box(*spine.bounds).buffer(max(r, getattr(item, "radius_mm", 0.0))))
-            known = _extents.put(key, tuple(float(v) for v in shapely.total_bounds(shapes)))  # type: ignore[arg-type]
+                if isinstance(item, Hole):
+                    r, (x0, y0, x1, y1) = item.drill_mm / 2, (item.x_mm, item.y_mm, item.x_mm, item.y_mm)
+                else:
+                    r, (x0, y0, x1, y1) = max(item.drill_mm / 2, item.radius_mm), item.spine.bounds
+                frames.append((x0 - r, y0 - r, x1 + r, y1 + r))
+            left, low, right, high = zip(*frames, strict=True)
+            known = _extents.put(key, (min(left), min(low), max(right), max(high)))
         found[ref] = known
     return found
 
