@@ -7,6 +7,7 @@ from shapely.geometry import LineString, Point
 
 from vane_step.core.board.geometry import courtyards
 from vane_step.core.circuit.capture import repeat_block
+from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import AddPart, Join, LayCopper, PlaceParts, Together, apply, part_of
 from vane_step.core.design.model import Design, Jumper, PartPlace, PointNm, Track, Via, pin_name
 from vane_step.core.errors import EditRefused, InputError
@@ -120,7 +121,7 @@ def repeated(design: Design, block: str, times: int, dx_nm: int, dy_nm: int) -> 
     tracks: list[Track] = []
     vias: list[Via] = []
     jumpers: list[Jumper] = []
-    used = {*design.tracks, *design.vias, *design.jumpers}
+    fresh = Names(design)
     for copy in range(times):
         step = (copy + 1) * dx_nm, (copy + 1) * dy_nm
         twins = {p.ref: e.part.ref for p, e in zip(mine, added[copy * len(mine) : (copy + 1) * len(mine)], strict=True)}
@@ -129,20 +130,19 @@ def repeated(design: Design, block: str, times: int, dx_nm: int, dy_nm: int) -> 
             free = {"x_nm": place.x_nm + step[0], "y_nm": place.y_nm + step[1], "locked": False}
             moved[new] = place.model_copy(update=free)
         nets = _twin_nets(design, twins, joins)
-        fresh = _Fresh(used)
         for track in design.tracks.values():
             if track.net in nets and hull.covers(LineString([(x / 1e6, y / 1e6) for x, y in track.points])):
                 points = tuple(_by(p, step) for p in track.points)
-                update = {"id": fresh.name("T"), "net": nets[track.net], "points": points, "locked": False}
+                update = {"id": fresh.next("T"), "net": nets[track.net], "points": points, "locked": False}
                 tracks.append(track.model_copy(update=update))
         for via in design.vias.values():
             if via.net in nets and hull.covers(Point(via.x_nm / 1e6, via.y_nm / 1e6)):
                 x, y = _by((via.x_nm, via.y_nm), step)
-                vias.append(via.model_copy(update={"id": fresh.name("V"), "net": nets[via.net], "x_nm": x, "y_nm": y}))
+                vias.append(via.model_copy(update={"id": fresh.next("V"), "net": nets[via.net], "x_nm": x, "y_nm": y}))
         for wire in design.jumpers.values():
             if wire.net in nets and hull.covers(LineString([(p[0] / 1e6, p[1] / 1e6) for p in (wire.a, wire.b)])):
                 ends = {"a": _by(wire.a, step), "b": _by(wire.b, step)}
-                jumpers.append(wire.model_copy(update={"id": fresh.name("W"), "net": nets[wire.net], **ends}))
+                jumpers.append(wire.model_copy(update={"id": fresh.next("W"), "net": nets[wire.net], **ends}))
     copper = LayCopper(tracks=tuple(tracks), vias=tuple(vias), jumpers=tuple(jumpers))
     result = Together(edits=(*circuit.edits, PlaceParts(places=moved), copper))
     apply(design, result)
@@ -163,18 +163,3 @@ def _twin_nets(design: Design, twins: dict[str, str], joins: list[Join]) -> dict
 
 def _by(point: PointNm, step: tuple[int, int]) -> PointNm:
     return point[0] + step[0], point[1] + step[1]
-
-
-class _Fresh:
-    """Gives ids of copper that are not in use."""
-
-    def __init__(self, used: set[str]) -> None:
-        self.used = used
-
-    def name(self, letter: str) -> str:
-        """Give the next free id that starts with a letter."""
-        k = len(self.used) + 1
-        while f"{letter}{k}" in self.used:
-            k += 1
-        self.used.add(f"{letter}{k}")
-        return f"{letter}{k}"

@@ -10,6 +10,7 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry import copper_items, holes, keepouts, outline
 from vane_step.core.board.pour import PouredCopper, pour_pieces
+from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import LayCopper, net_of
 from vane_step.core.design.model import Design, Via
 from vane_step.core.errors import EditRefused
@@ -54,11 +55,10 @@ def stitch(design: Design, net: str, spacing_mm: float) -> LayCopper:
             f"No via for {net} fits anywhere.", where=net, value=f"{spacing_mm:g} mm apart",
             next_step="Take a smaller spacing.",
         )  # fmt: skip
-    used = {*design.vias, *design.tracks}
-    names = (f"S{k}" for k in range(1, 10**6) if f"S{k}" not in used)
+    names = Names(design)
     size = {"pad_nm": rules.via_pad_nm, "drill_nm": rules.via_drill_nm}
     return LayCopper(
-        vias=tuple(Via(id=next(names), net=net, x_nm=nm(float(x)), y_nm=nm(float(y)), **size) for x, y in taken)
+        vias=tuple(Via(id=names.next("S"), net=net, x_nm=nm(float(x)), y_nm=nm(float(y)), **size) for x, y in taken)
     )
 
 

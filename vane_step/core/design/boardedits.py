@@ -68,6 +68,21 @@ class LayCopper(Frozen):
         return changes
 
 
+class Names:
+    """Gives ids not yet used by the copper of a design."""
+
+    def __init__(self, design: Design) -> None:
+        self.used = {*design.tracks, *design.vias, *design.jumpers}
+        self.count = len(design.tracks) + len(design.vias)
+
+    def next(self, letter: str) -> str:
+        """Give the next free id that starts with a letter."""
+        while True:
+            self.count += 1
+            if (name := f"{letter}{self.count}") not in self.used:
+                return name
+
+
 class SetOutline(Frozen):
     """Give the board another outline."""
 
@@ -80,6 +95,12 @@ class SetOutline(Frozen):
         return {("board", ""): design.board.model_copy(update=update)}
 
 
+def _only_once(what: str, names: list[str]) -> None:
+    twice = next((n for n in names if names.count(n) > 1), None)
+    if twice:
+        raise EditRefused(f"There are two {what} {twice}.", where=twice)
+
+
 class SetCutouts(Frozen):
     """Say which openings are milled into the board."""
 
@@ -87,10 +108,7 @@ class SetCutouts(Frozen):
     cutouts: tuple[Cutout, ...] = Field(max_length=500)
 
     def changes(self, design: Design) -> Changes:
-        names = [c.id for c in self.cutouts]
-        twice = next((n for n in names if names.count(n) > 1), None)
-        if twice:
-            raise EditRefused(f"There are two cut-outs {twice}.", where=twice)
+        _only_once("cut-outs", [x.id for x in self.cutouts])
         return {("board", ""): design.board.model_copy(update={"cutouts": self.cutouts})}
 
 
@@ -101,10 +119,7 @@ class SetZones(Frozen):
     zones: tuple[Zone, ...] = Field(max_length=200)
 
     def changes(self, design: Design) -> Changes:
-        names = [z.id for z in self.zones]
-        twice = next((n for n in names if names.count(n) > 1), None)
-        if twice:
-            raise EditRefused(f"There are two zones {twice}.", where=twice)
+        _only_once("zones", [x.id for x in self.zones])
         return {("board", ""): design.board.model_copy(update={"zones": self.zones})}
 
 

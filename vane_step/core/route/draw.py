@@ -8,6 +8,7 @@ import numpy as np
 from shapely.geometry import Point
 
 from vane_step.core.board.copper import connectivity
+from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import LayCopper
 from vane_step.core.design.model import Design, Jumper, PointNm, Track, Via
 from vane_step.core.quantity import nm
@@ -70,21 +71,6 @@ def _tracks(path: Path, lat: Lattice, job: NetJob, names: Names, centres: dict[P
         layer_name = lat.layers[int(layer)]
         tracks.append(Track(id=names.next("T"), net=job.name, layer=layer_name, width_nm=width, points=tuple(points)))
     return tracks
-
-
-class Names:
-    """Gives ids not yet used by the copper of a design."""
-
-    def __init__(self, design: Design) -> None:
-        self.used = {*design.tracks, *design.vias, *design.jumpers}
-        self.count = len(design.tracks) + len(design.vias)
-
-    def next(self, letter: str) -> str:
-        """Give the next free id that starts with a letter."""
-        while True:
-            self.count += 1
-            if (name := f"{letter}{self.count}") not in self.used:
-                return name
 
 
 def _centres(lat: Lattice, design: Design) -> dict[str, dict[PointNm, PointNm]]:

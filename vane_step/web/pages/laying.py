@@ -11,11 +11,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.board.relay import needless
 from vane_step.core.derive import alone
+from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import LayCopper
 from vane_step.core.design.model import Design, Layer, Track, Via
 from vane_step.core.errors import EditRefused, InputError, StaleEdit
 from vane_step.core.quantity import nm
-from vane_step.core.route.draw import Names
 from vane_step.core.route.guide import Guide, Spot
 from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer
