@@ -15,9 +15,11 @@ from vane_step.core.board.geometry import copper_items
 from vane_step.core.design.edits import LayCopper, net_of
 from vane_step.core.design.model import Design, Layer
 from vane_step.core.errors import EditRefused, InputError
-from vane_step.core.route.claims import NO_LIMIT, Claims, Routed
+from vane_step.core.route.claims import Claims
 from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import MAX_CELLS, build_for, know_terminals, nodes_of
+from vane_step.core.route.path import Routed, make_path
+from vane_step.core.route.seeker import NO_LIMIT, Seeker
 from vane_step.core.route.straighten import straighten
 
 # A pointer this near to copper of the net means that copper.
@@ -75,9 +77,9 @@ class Guide:
                 allowed=f"{MAX_CELLS} grid nodes",
             )  # fmt: skip
         self.problem.jump[0] = 0
-        self.claims = Claims(self.problem)
-        self.no_vias = np.ones_like(self.claims.via_barred)
-        self.some_vias = self.claims.via_barred
+        self.seeker = Seeker(Claims(self.problem))
+        self.no_vias = np.ones_like(self.seeker.via_barred)
+        self.some_vias = self.seeker.via_barred
         self.mine = [i for i in copper_items(self.design) if i.net == net]
         self.net = net
 
@@ -129,9 +131,9 @@ class Guide:
         job.terminals = [start, goal]
         know_terminals(job, lat)
         job.terminal_nodes = np.unique(np.concatenate(job.terminals))
-        self.claims.via_barred = self.some_vias if vias else self.no_vias
+        self.seeker.via_barred = self.some_vias if vias else self.no_vias
         most = NO_LIMIT if vias else FARTHEST * float(job.apart[0, 1]) + DETOUR_MM / lat.pitch
-        found = self.claims.route_net(Routed(job), hard=True, most=most)
+        found = self.seeker.route_net(Routed(job), hard=True, most=most)
         if found.failed:
             return None
         nodes, how = found.paths[0].nodes, found.paths[0].how
@@ -142,9 +144,9 @@ class Guide:
 
     def _drawn(self, nodes: np.ndarray, how: np.ndarray) -> LayCopper:
         job = self.problem.jobs[0]
-        rough = self.claims.path(job, nodes, how, (0, 1))
-        straight, reached = straighten(self.claims, Routed(job, [rough]))[0]
-        return draw(self.problem, [Routed(job, [self.claims.path(job, straight, reached, (0, 1))])], self.design)
+        rough = make_path(self.problem, job, nodes, how, (0, 1))
+        straight, reached = straighten(self.problem, Routed(job, [rough]))[0]
+        return draw(self.problem, [Routed(job, [make_path(self.problem, job, straight, reached, (0, 1))])], self.design)
 
     def of_pin(self, pin: str) -> np.ndarray:
         """Give the grid nodes of a pad of the net.

@@ -11,14 +11,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vane_step.core.route.claims import PRESSURE_FIRST, WEIGHT, Claims, Path, Routed, cost
+from vane_step.core.route.claims import Claims
 from vane_step.core.route.grid import NetJob, Problem
-from vane_step.core.route.search import HISTORY
+from vane_step.core.route.path import Path, Routed, cost, make_path
+from vane_step.core.route.seeker import NO_END, PRESSURE_FIRST, WEIGHT, Seeker
 from vane_step.core.route.straighten import straighten
 
 MAX_ROUNDS = 70
-PRESSURE_GROWTH = 1.25
+PRESSURE_GROWTH = 1.5
 PRESSURE_MOST = 60.0
+# Nodes a search may expand to make a way cheaper that is good already.
+ENOUGH = 40_000
 REACH_GROWTH = 1.15
 # How often links that stayed open are bargained for again.
 ATTEMPTS = 3
@@ -58,13 +61,13 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
         One entry a net, without overlaps; the number of rounds it took; and why links stayed open. The same problem
         gives the same answer.
     """
-    run = Claims(problem)
+    run = Seeker(Claims(problem))
     work = _Work(sum(max(0, len(j.terminals) - 1) for j in problem.jobs), progress)
     jobs = sorted(problem.jobs, key=lambda j: (_size(j), j.name))
     routed: dict[str, Routed] = {}
     for job in jobs:
         routed[job.name] = run.route_net(Routed(job))
-        run.hold(routed[job.name])
+        run.claims.hold(routed[job.name])
         if not work.goes_on(0):
             break
     rounds = 1 + _bargain(run, routed, work, MAX_ROUNDS)
@@ -94,12 +97,12 @@ class _Work:
         return not self.stopped
 
 
-def _bargain(run: Claims, routed: dict[str, Routed], work: _Work, most: int) -> int:
+def _bargain(run: Seeker, routed: dict[str, Routed], work: _Work, most: int) -> int:
     """Rip up what overlaps and route it again at rising prices, until nothing does; gives the rounds it took."""
     rounds = since = 0
     fewest = work.total + 1
     while not work.stopped:
-        bad = {name: paths for name, r in routed.items() if (paths := run.conflicts(r))}
+        bad = {name: paths for name, r in routed.items() if (paths := run.claims.conflicts(r))}
         links = sum(len(paths) for paths in bad.values())
         if not bad or rounds >= most or since >= PATIENCE:
             break
@@ -111,23 +114,23 @@ def _bargain(run: Claims, routed: dict[str, Routed], work: _Work, most: int) -> 
         run.reach *= REACH_GROWTH
         run.pressure = min(PRESSURE_MOST, run.pressure * PRESSURE_GROWTH)
         for name in sorted(bad, key=lambda n: (-len(fought[n]), n)):
-            paths = run.conflicts(routed[name])
+            paths = run.claims.conflicts(routed[name])
             if paths:
-                run.release(routed[name])
+                run.claims.release(routed[name])
                 routed[name] = run.route_net(routed[name].without(set(paths)))
-                run.hold(routed[name])
+                run.claims.hold(routed[name])
         work.goes_on(work.total - links)
         rounds += 1
     return rounds
 
 
-def _afresh(run: Claims, pressure: float) -> None:
+def _afresh(run: Seeker, pressure: float) -> None:
     """Forget what was fought over, and set the price of places that others hold."""
-    run.numbers[:, HISTORY] = 0
-    run.pressure, run.reach, run.weight = pressure, 1.0, WEIGHT
+    run.forget()
+    run.pressure, run.reach, run.weight, run.enough = pressure, 1.0, WEIGHT, NO_END
 
 
-def _complete(run: Claims, routed: dict[str, Routed], work: _Work) -> int:
+def _complete(run: Seeker, routed: dict[str, Routed], work: _Work) -> int:
     """Bargain again, from what is left now, for links that stayed open; keep it when fewer do."""
     rounds = 0
     for attempt in range(ATTEMPTS):
@@ -137,9 +140,9 @@ def _complete(run: Claims, routed: dict[str, Routed], work: _Work) -> int:
         before = dict(routed)
         _afresh(run, PRESSURE_FIRST * 2**attempt)
         for name in unfinished:
-            run.release(routed[name])
+            run.claims.release(routed[name])
             routed[name] = run.route_net(Routed(routed[name].job, routed[name].paths))
-            run.hold(routed[name])
+            run.claims.hold(routed[name])
         rounds += _bargain(run, routed, work, MAX_ROUNDS)
         _settle(run, routed)
         _retry(run, routed)
@@ -150,21 +153,21 @@ def _complete(run: Claims, routed: dict[str, Routed], work: _Work) -> int:
     return rounds
 
 
-def _blocked(run: Claims, routed: dict[str, Routed], name: str) -> Blocked:
+def _blocked(run: Seeker, routed: dict[str, Routed], name: str) -> Blocked:
     """Find out what is in the way of a net's open links: the tracks its cheapest way would have to cross."""
     net = routed[name]
     _afresh(run, PRESSURE_MOST)
-    run.release(net)
+    run.claims.release(net)
     soft = run.route_net(Routed(net.job, net.paths))
-    run.hold(soft)
+    run.claims.hold(soft)
     lat = run.problem.lattice
     crossed = set()
-    for nodes in run.conflicts(soft).values():
+    for nodes in run.claims.conflicts(soft).values():
         for other, found in routed.items():
             if other != name and any(_near(nodes, p.nodes, lat.w, lat.plane) for p in found.paths):
                 crossed.add(other)
-    run.release(soft)
-    run.hold(net)
+    run.claims.release(soft)
+    run.claims.hold(net)
     return Blocked(name, net.failed, tuple(sorted(crossed)))
 
 
@@ -179,15 +182,15 @@ def _left(routed: dict[str, Routed]) -> int:
     return sum(r.failed for r in routed.values())
 
 
-def _restore(run: Claims, routed: dict[str, Routed], before: dict[str, Routed]) -> None:
+def _restore(run: Seeker, routed: dict[str, Routed], before: dict[str, Routed]) -> None:
     for name, net in before.items():
         if routed[name] is not net:
-            run.release(routed[name])
+            run.claims.release(routed[name])
             routed[name] = net
-            run.hold(net)
+            run.claims.hold(net)
 
 
-def _fewer_wires(run: Claims, routed: dict[str, Routed], work: _Work) -> None:
+def _fewer_wires(run: Seeker, routed: dict[str, Routed], work: _Work) -> None:
     """Lay each link with a wire again without one, let what it crosses give way, and keep it if wires get fewer."""
     if not run.jump[0]:
         return
@@ -206,19 +209,19 @@ def _fewer_wires(run: Claims, routed: dict[str, Routed], work: _Work) -> None:
 
 
 def _without_wire(
-    run: Claims, routed: dict[str, Routed], name: str, path: Path, pressure: float, wires: bool, work: _Work
+    run: Seeker, routed: dict[str, Routed], name: str, path: Path, pressure: float, wires: bool, work: _Work
 ) -> None:  # fmt: skip
     before = dict(routed)
     _afresh(run, pressure)
-    run.release(routed[name])
+    run.claims.release(routed[name])
     jump, run.jump = run.jump, run.jump * 0
     routed[name] = run.route_net(routed[name].without({path}))
     if wires:
         run.jump = jump
-    run.hold(routed[name])
+    run.claims.hold(routed[name])
     _bargain(run, routed, work, WIRELESS_ROUNDS)
     run.jump = jump
-    clean = not any(run.conflicts(r) for r in routed.values())
+    clean = not any(run.claims.conflicts(r) for r in routed.values())
     if not clean or _left(routed) > _left(before) or _worth(routed) >= _worth(before):
         _restore(run, routed, before)
 
@@ -232,39 +235,39 @@ def _size(job: NetJob) -> float:
     return float(np.ptp(spots, axis=0).sum()) if len(spots) else 0.0
 
 
-def _settle(run: Claims, routed: dict[str, Routed]) -> None:
+def _settle(run: Seeker, routed: dict[str, Routed]) -> None:
     """Give up the links that still overlap, worst net first, until nothing does."""
     tried: set[str] = set()
     while True:
-        bad = {name: paths for name, r in routed.items() if (paths := run.conflicts(r))}
+        bad = {name: paths for name, r in routed.items() if (paths := run.claims.conflicts(r))}
         if not bad:
             return
         name = max(bad, key=lambda n: (sum(len(x) for x in bad[n].values()), n))
-        run.release(routed[name])
+        run.claims.release(routed[name])
         left = routed[name].without(set(bad[name]))
         left.failed = len(left.groups()) - 1
         routed[name] = left if name in tried else run.route_net(left, hard=True)
         tried.add(name)
-        run.hold(routed[name])
+        run.claims.hold(routed[name])
 
 
-def _retry(run: Claims, routed: dict[str, Routed]) -> None:
+def _retry(run: Seeker, routed: dict[str, Routed]) -> None:
     """Try the nets with open links once more, now that others have moved."""
     for name, old in routed.items():
         if old.failed:
-            run.release(old)
+            run.claims.release(old)
             again = run.route_net(old, hard=True)
             routed[name] = again if again.failed < old.failed else old
-            run.hold(routed[name])
+            run.claims.hold(routed[name])
 
 
-def _polish(run: Claims, routed: dict[str, Routed], work: _Work) -> None:
+def _polish(run: Seeker, routed: dict[str, Routed], work: _Work) -> None:
     """Route every link once more by its cheapest free way, without history, and keep what got cheaper."""
-    run.numbers[:, HISTORY] = 0
-    run.weight = 1.0
+    run.forget()
+    run.weight, run.enough = 1.0, ENOUGH
     for name in sorted(routed, key=lambda n: (-cost(routed[n]), n)):
         net = routed[name]
-        run.release(net)
+        run.claims.release(net)
         for path in sorted(net.paths, key=lambda p: -p.cost):
             if path not in net.paths or _direct(path, run.problem):
                 continue
@@ -273,7 +276,7 @@ def _polish(run: Claims, routed: dict[str, Routed], work: _Work) -> None:
             if again.failed <= net.failed and cost(again) < cost(net) - 0.01:
                 net = again
         routed[name] = net
-        run.hold(net)
+        run.claims.hold(net)
         if not work.goes_on(work.total):
             return
 
@@ -288,14 +291,14 @@ def _direct(path: Path, problem: Problem) -> bool:
     return path.length <= octile + 0.01
 
 
-def _straighten(run: Claims, routed: dict[str, Routed]) -> None:
+def _straighten(run: Seeker, routed: dict[str, Routed]) -> None:
     """Take needless corners out of every net, one after the other."""
     for name in sorted(n for n, r in routed.items() if r.paths):
         net = routed[name]
-        run.release(net)
+        run.claims.release(net)
         paths = [
-            run.path(net.job, nodes, how, path.ends)
-            for path, (nodes, how) in zip(net.paths, straighten(run, net), strict=True)
+            make_path(run.problem, net.job, nodes, how, path.ends)
+            for path, (nodes, how) in zip(net.paths, straighten(run.problem, net), strict=True)
         ]
         routed[name] = Routed(net.job, paths, net.failed)
-        run.hold(routed[name])
+        run.claims.hold(routed[name])

@@ -45,17 +45,17 @@ def factor_of(full, necks, net, node, neck_zone, cell, neck_tag, pressure, hard)
     """Give the factor a node costs a net, and whether it has to be passed as a neck; -1 when it is barred."""
     best = -1.0
     neck = 0
-    owner = full[node, 0]
+    owner = full[2 * node]
     if owner == 0 or owner == net:
-        n = full[node, 1]
+        n = full[2 * node + 1]
         if n == 0:
             best = 1.0
         elif not hard:
             best = 1.0 + pressure * n
     if best != 1.0 and neck_zone[cell] == neck_tag:
-        owner = necks[node, 0]
+        owner = necks[2 * node]
         if owner == 0 or owner == net:
-            n = necks[node, 1]
+            n = necks[2 * node + 1]
             if n == 0 or not hard:
                 price = (1.0 + pressure * n) * NECK_FACTOR
                 if best < 0 or price < best:
@@ -117,8 +117,8 @@ def _far(x, y, layer, node, box, goal_layers, via_cost, back, left, rim, back_ta
         far += via_cost
     if back_tag:
         out = _octile(x, y, rim)
-        if out == 0 and back[node, TAG] == back_tag:
-            return left[node, COST]
+        if out == 0 and back[2 * node + TAG] == back_tag:
+            return left[2 * node + COST]
         far = max(far, out + rim[4] / FINE)
     return far
 
@@ -158,9 +158,9 @@ def surround(
     spare[0], spare[1], spare[2] = -1, 0, 0
     room = len(item) - 64
     for goal in goals:
-        if back[goal, TAG] != open_tag:
-            back[goal, TAG] = open_tag
-            left[goal, COST] = 0.0
+        if back[2 * goal + TAG] != open_tag:
+            back[2 * goal + TAG] = open_tag
+            left[2 * goal + COST] = 0.0
             put(goal, 0.0, 0, head, after, item, spare)
     now = np.int64(0)
     x0, x1, y0, y1 = w, 0, plane // w, 0
@@ -168,9 +168,9 @@ def surround(
     while spare[2] > 0 and spare[1] < room and settled < limit and (wire_cost == 0 or now <= wire_cost * FINE):
         found, now = take(now, head, after, item, spare)
         node = np.int64(found)
-        if back[node, TAG] != open_tag:
+        if back[2 * node + TAG] != open_tag:
             continue
-        back[node, TAG] = closed_tag
+        back[2 * node + TAG] = closed_tag
         settled += 1
         layer = node // plane
         cell = node - layer * plane
@@ -180,32 +180,32 @@ def surround(
         factor, _ = factor_of(full, necks, net, node, neck_zone, cell, neck_tag, pressure, hard)
         if factor < 0 or x < within[0] or y < within[2] or x > within[1] or y > within[3]:
             continue
-        here = left[node, COST]
-        factor *= 1.0 + numbers[node, HISTORY]
+        here = left[2 * node + COST]
+        factor *= 1.0 + numbers[4 * node + HISTORY]
         for d in range(8):
             other = node + STEP_X[d] + STEP_Y[d] * w
-            known = back[other, TAG]
+            known = back[2 * other + TAG]
             total = here + (DIAGONAL if d & 1 else 1.0) * factor
-            if known == closed_tag or (known == open_tag and total >= left[other, COST]):
+            if known == closed_tag or (known == open_tag and total >= left[2 * other + COST]):
                 continue
-            back[other, TAG] = open_tag
-            left[other, COST] = total
+            back[2 * other + TAG] = open_tag
+            left[2 * other + COST] = total
             put(other, total, now, head, after, item, spare)
         if layers == 1 or via_barred[cell] != 0:
             continue
-        owner = holed[cell, 0]
-        crowd = holed[cell, 1]
+        owner = holed[2 * cell]
+        crowd = holed[2 * cell + 1]
         if not (owner == 0 or owner == net) or (hard and crowd > 0):
             continue
         for to in range(layers):
             other = to * plane + cell
-            known = back[other, TAG]
-            past = numbers[node, HISTORY] + numbers[other, HISTORY]
+            known = back[2 * other + TAG]
+            past = numbers[4 * node + HISTORY] + numbers[4 * other + HISTORY]
             total = here + via_cost * (1.0 + 0.25 * past) * (1.0 + pressure * crowd)
-            if known == closed_tag or (known == open_tag and total >= left[other, COST]):
+            if known == closed_tag or (known == open_tag and total >= left[2 * other + COST]):
                 continue
-            back[other, TAG] = open_tag
-            left[other, COST] = total
+            back[2 * other + TAG] = open_tag
+            left[2 * other + COST] = total
             put(other, total, now, head, after, item, spare)
     rim[0], rim[1], rim[2], rim[3], rim[4] = x0, x1, y0, y1, now
     more = spare[2] > 0
@@ -219,8 +219,8 @@ def surround(
 @njit(**BARE)
 def search(
     words, numbers, full, necks, holed, via_barred, neck_zone, neck_tag, wire_barred, wired, net, layers, w, plane,
-    sources, goal, goal_tag, box, goal_layers, via_cost, pressure, hard, weight, jump, hole_steps, within, most, limit,
-    back, left, back_tag, rim, tag, head, after, item, spare,
+    sources, resumed, goal, goal_tag, box, goal_layers, via_cost, pressure, hard, weight, jump, hole_steps, within,
+    most, limit, back, left, back_tag, rim, tag, head, after, item, spare,
 ):  # fmt: skip
     """Find the cheapest way from any source node to any goal node.
 
@@ -236,6 +236,9 @@ def search(
         Cells near the net's pads hold ``neck_tag``: there it may pass as a neck.
     sources : int64 array
         Nodes of the net's tree, entered at cost 0.
+    resumed : bool
+        Whether this goes on with a search given up at its limit, whose number ``tag`` is: then ``sources`` are the
+        nodes :func:`waiting` gave, and only the estimate is made anew.
     goal : int32 array over nodes
         Goal nodes hold ``goal_tag``; ``box`` is their window (x0, x1, y0, y1), ``goal_layers`` a bit set.
     hard : bool
@@ -271,11 +274,16 @@ def search(
     for source in sources:
         cell = source % plane
         far = _far(cell % w, cell // w, source // plane, source, box, goal_layers, via_cost, back, left, rim, back_tag)
-        now = min(now, np.int64(far * weight * FINE))
+        here = numbers[4 * source + COST] if resumed else np.float32(0.0)
+        now = min(now, np.int64((here + far * weight) * FINE))
     for source in sources:
         cell = source % plane
         x, y = cell % w, cell // w
-        if x < west or y < north or x > east or y > south or words[source, TAG] == open_tag:
+        if resumed:
+            far = _far(x, y, source // plane, source, box, goal_layers, via_cost, back, left, rim, back_tag)
+            put(source, numbers[4 * source + COST] + far * weight, now, head, after, item, spare)
+            continue
+        if x < west or y < north or x > east or y > south or words[4 * source + TAG] == open_tag:
             continue
         far = _far(x, y, source // plane, source, box, goal_layers, via_cost, back, left, rim, back_tag)
         if far > most:
@@ -283,21 +291,17 @@ def search(
         factor, neck = factor_of(full, necks, net, source, neck_zone, cell, neck_tag, pressure, False)
         if factor < 0:
             neck = NECK  # Inside its own pad a track may always be as thin as its neck.
-        words[source, TAG] = open_tag
-        numbers[source, COST] = 0.0
-        words[source, HOW] = neck | (SOURCE << 3) | (FAR << 7)
+        words[4 * source + TAG] = open_tag
+        numbers[4 * source + COST] = 0.0
+        words[4 * source + HOW] = neck | (SOURCE << 3) | (FAR << 7)
         put(source, far * weight, now, head, after, item, spare)
     expanded = 0
     end = np.int64(-1)
     while spare[2] > 0 and spare[1] < room:
         found, now = take(now, head, after, item, spare)
         node = np.int64(found)
-        if words[node, TAG] != open_tag:
+        if words[4 * node + TAG] != open_tag:
             continue
-        if goal[node] == goal_tag:
-            end = node
-            break
-        words[node, TAG] = closed_tag
         expanded += 1
         if expanded > limit:
             end = np.int64(-2)
@@ -313,8 +317,13 @@ def search(
             y, x = y + 1, x - w
         elif x < 0:
             y, x = y - 1, x + w
-        here = numbers[node, COST]
-        how = words[node, HOW]
+        # Only near the goal is it worth the memory to ask whether this is it.
+        if x >= box[0] and x <= box[1] and y >= box[2] and y <= box[3] and goal[node] == goal_tag:
+            end = node
+            break
+        words[4 * node + TAG] = closed_tag
+        here = numbers[4 * node + COST]
+        how = words[4 * node + HOW]
         came = ((how >> 3) & 15) - 1
         since = (how >> 7) & 31
         onward = min(since + 1, FAR) << 7
@@ -324,54 +333,54 @@ def search(
             turn = 0.0 if after_source or turned == 0 else (TURN_45 if turned < 3 else TURN_90)
             move = STEP_X[d] + STEP_Y[d] * w
             other = node + move
-            known = words[other, TAG]
+            known = words[4 * other + TAG]
             if known == closed_tag:
                 continue
             nx, ny = x + STEP_X[d], y + STEP_Y[d]
             if nx < west or ny < north or nx > east or ny > south:
                 continue
             step = DIAGONAL if d & 1 else 1.0
-            if known == open_tag and here + step + turn >= numbers[other, COST]:
+            if known == open_tag and here + step + turn >= numbers[4 * other + COST]:
                 continue
             factor, neck = factor_of(
                 full, necks, net, other, neck_zone, cell + move, neck_tag, pressure, hard
             )  # fmt: skip
             if factor < 0:
                 continue
-            total = here + step * (1.0 + numbers[other, HISTORY]) * factor + turn
-            if known == open_tag and total >= numbers[other, COST]:
+            total = here + step * (1.0 + numbers[4 * other + HISTORY]) * factor + turn
+            if known == open_tag and total >= numbers[4 * other + COST]:
                 continue
             far = _far(nx, ny, layer, other, box, goal_layers, via_cost, back, left, rim, back_tag)
             if total + far > most:
                 continue
-            words[other, TAG] = open_tag
-            numbers[other, COST] = total
-            words[other, HOW] = neck | ((d + 1) << 3) | onward
+            words[4 * other + TAG] = open_tag
+            numbers[4 * other + COST] = total
+            words[4 * other + HOW] = neck | ((d + 1) << 3) | onward
             put(other, total + far * weight, now, head, after, item, spare)
         if since < hole_steps or via_barred[cell] != 0:
             continue
-        owner = holed[cell, 0]
-        crowd = holed[cell, 1]
+        owner = holed[2 * cell]
+        crowd = holed[2 * cell + 1]
         if not (owner == 0 or owner == net) or (hard and crowd > 0):
             continue
         if layers > 1:
             for to in range(layers):
                 other = to * plane + cell
-                if to == layer or words[other, TAG] == closed_tag:
+                if to == layer or words[4 * other + TAG] == closed_tag:
                     continue
                 factor, neck = factor_of(full, necks, net, other, neck_zone, cell, neck_tag, pressure, hard)
                 if factor < 0:
                     continue
-                past = numbers[node, HISTORY] + numbers[other, HISTORY]
+                past = numbers[4 * node + HISTORY] + numbers[4 * other + HISTORY]
                 total = here + via_cost * (1.0 + 0.25 * past) * (1.0 + pressure * crowd)
-                if words[other, TAG] == open_tag and total >= numbers[other, COST]:
+                if words[4 * other + TAG] == open_tag and total >= numbers[4 * other + COST]:
                     continue
                 far = _far(x, y, to, other, box, goal_layers, via_cost, back, left, rim, back_tag)
                 if total + far > most:
                     continue
-                words[other, TAG] = open_tag
-                numbers[other, COST] = total
-                words[other, HOW] = neck | VIA | (layer << 12)
+                words[4 * other + TAG] = open_tag
+                numbers[4 * other + COST] = total
+                words[4 * other + HOW] = neck | VIA | (layer << 12)
                 put(other, total + far * weight, now, head, after, item, spare)
         lattice = jump[0]
         if lattice == 0 or x % lattice != 0 or y % lattice != 0:
@@ -385,32 +394,47 @@ def search(
                 other = ny * w + nx
                 if wire_barred[other] != 0:
                     break
-                if wired[other, 1] > 0:
+                if wired[2 * other + 1] > 0:
                     if hard:
                         break
                     crossed += 1
                 if k < jump[1] or (k - jump[1]) % lattice != 0 or via_barred[other] != 0:
                     continue
-                owner = holed[other, 0]
-                n = holed[other, 1]
-                if not (owner == 0 or owner == net) or (hard and n > 0) or words[other, TAG] == closed_tag:
+                owner = holed[2 * other]
+                n = holed[2 * other + 1]
+                if not (owner == 0 or owner == net) or (hard and n > 0) or words[4 * other + TAG] == closed_tag:
                     continue
                 factor, neck = factor_of(full, necks, net, other, neck_zone, other, neck_tag, pressure, hard)
                 if factor < 0:
                     continue
                 total = here + (jump[3] + 0.5 * k) * (1.0 + pressure * (n + crowd) + 0.2 * pressure * crossed)
-                if words[other, TAG] == open_tag and total >= numbers[other, COST]:
+                if words[4 * other + TAG] == open_tag and total >= numbers[4 * other + COST]:
                     continue
                 far = _far(nx, ny, 0, other, box, goal_layers, via_cost, back, left, rim, 0)
                 if total + far > most:
                     continue
-                words[other, TAG] = open_tag
-                numbers[other, COST] = total
-                words[other, HOW] = neck | WIRE | (d << 12) | (k << 16)
+                words[4 * other + TAG] = open_tag
+                numbers[4 * other + COST] = total
+                words[4 * other + HOW] = neck | WIRE | (d << 12) | (k << 16)
                 put(other, total + far * weight, now, head, after, item, spare)
     for k in range(BUCKETS):
         head[k] = -1
     return end, expanded
+
+
+@njit(**OPTIONS)
+def waiting(words, tag, item, spare):
+    """List the nodes a search given up at its limit had yet to expand, some of them twice.
+
+    Must be called before the queue is used again.
+    """
+    found = np.empty(spare[1], dtype=np.int64)
+    n = 0
+    for entry in range(spare[1]):
+        if words[4 * item[entry] + TAG] == 2 * tag:
+            found[n] = item[entry]
+            n += 1
+    return found[:n].copy()
 
 
 @njit(**OPTIONS)
@@ -426,7 +450,7 @@ def trace(words, end, w, plane):
             nodes = longer
         nodes[count] = node
         count += 1
-        how = words[node, HOW]
+        how = words[4 * node + HOW]
         direction = (how >> 3) & 15
         if how & VIA:
             node = ((how >> 12) & 15) * plane + node % plane
@@ -440,5 +464,5 @@ def trace(words, end, w, plane):
     nodes = nodes[:count][::-1].copy()
     marks = np.empty(count, dtype=np.int16)
     for k in range(count):
-        marks[k] = words[nodes[k], HOW] & 7
+        marks[k] = words[4 * nodes[k] + HOW] & 7
     return nodes, marks

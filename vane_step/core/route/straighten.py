@@ -16,19 +16,20 @@ from numba import njit
 from vane_step.core.route.kernel import OPTIONS, TURN_45, TURN_90
 
 if TYPE_CHECKING:
-    from vane_step.core.route.claims import Claims, Path, Routed
+    from vane_step.core.route.grid import Problem
+    from vane_step.core.route.path import Path, Routed
 
 MAX_PASSES = 4
 
 
-def straighten(run: Claims, routed: Routed) -> list[tuple[np.ndarray, np.ndarray]]:
+def straighten(problem: Problem, routed: Routed) -> list[tuple[np.ndarray, np.ndarray]]:
     """Give the paths of a net, nodes and how each was reached, with fewer corners.
 
     The net's own copper must not be held while this runs. Ends, vias, wires, necks and places where another path
     of the net branches off stay where they are; no path gets longer.
     """
-    held = run.problem.held[routed.job.full]
-    lat = run.problem.lattice
+    held = problem.held[routed.job.full]
+    lat = problem.lattice
     branches = np.unique(np.concatenate([p.nodes[[0, -1]] for p in routed.paths]))
     return [_path(p, branches, held, routed.job.number, lat.w, lat.plane) for p in routed.paths]
 
