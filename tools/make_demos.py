@@ -477,7 +477,7 @@ CIDER_PLACES = (
     'need Q2 must "Drives the press pump with 3 A" current.PUMP_BACK>=3',
 )  # fmt: skip
 # Said once the board is routed.
-AFTERWARDS = {"4-cider-press-logger": ("stitch GND 6",)}
+AFTERWARDS = {"1-frost-sentinel": ("vias 12V",), "4-cider-press-logger": ("stitch GND 6",)}
 
 
 def finish(design: Design, slug: str) -> bool:

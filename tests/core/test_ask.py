@@ -64,6 +64,9 @@ class Verbs(unittest.TestCase):
             "move": "move H1 5 5",
             "pour": "pour GND front",
             "zone": "zone hand 1 1 5x5",
+            "layers": "layers SDA back",
+            "drills": "drills 0.3 0.8",
+            "taper": "taper 12V",
             "choose": "choose kind=led",
             "align": "align R1 R2 left",
             "space": "space R1 R2 up 2",
@@ -104,7 +107,7 @@ class Verbs(unittest.TestCase):
                 self.assertTrue(proposal.edit is not None or proposal.action)
         self.assertIn("routes 1 open links", ask(done(d, "lift PUMP_ON"), "route PUMP_ON", SETS).says)
         self.assertIn("puts 1 parts", ask(open_one, "arrange", SETS).says)
-        self.assertEqual({*sentences, "route", "arrange", "advise", "widen", "stitch"}, {v.name for v in VERBS})
+        self.assertEqual({*sentences, "route", "arrange", "advise", "widen", "stitch", "vias"}, {v.name for v in VERBS})
 
     def test_pins_by_name_or_number(self) -> None:
         """A pin may be called by either; case does not matter for the reference and the name."""

@@ -184,6 +184,21 @@ def stitch_pours(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"stitches the pours of {words[0]} with {len(edit.vias)} vias, {spacing:g} mm apart", edit)
 
 
+def set_drills(design: Design, words: Sequence[str]) -> Proposal:
+    """Say which drills there are, the maker's or those in the drawer."""
+    need(words, 1, "drills 0.6 0.8 1.0 … | any")
+    sizes = [] if words[0] == "any" else sorted({parse_length_nm(w, "drill") for w in words})
+    rules = design.board.rules
+    odd = next((s for s in sizes if not 50_000 <= s <= 20_000_000), None)
+    if odd is not None:
+        raise InputError("That is no drill.", where="drills", value=f"{odd / 1e6:g} mm", allowed="0.05 to 20 mm")
+    told = f"there are drills of {', '.join(f'{s / 1e6:g}' for s in sizes)} mm" if sizes else "any drill can be had"
+    edit = edits.SetRules(
+        rules=rules.model_copy(update={"drills_nm": tuple(sizes)}), copper_layers=design.board.copper_layers
+    )
+    return Proposal(told, edit)
+
+
 def rules_proposal(design: Design, sets: dict[str, RuleSet], words: Sequence[str]) -> Proposal:
     """Choose a maker's rules by name; the sets come from outside, since the core reads no files."""
     need(words, 1, "rules NAME [LAYERS]")

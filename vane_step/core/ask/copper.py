@@ -9,6 +9,8 @@ from itertools import pairwise
 from vane_step.core.ask.words import Proposal, need
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.relay import widened
+from vane_step.core.board.taper import steps_of, tapered
+from vane_step.core.board.viagroups import strengthened
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of
@@ -56,6 +58,22 @@ def set_clearance(design: Design, words: Sequence[str]) -> Proposal:
     )
 
 
+def keep_to_layers(design: Design, words: Sequence[str]) -> Proposal:
+    """Say on which layers a net's tracks run."""
+    need(words, 2, "layers NET LAYER … | all")
+    net = net_of(design, words[0]).name
+    have = design.board.layers
+    wanted = () if words[1] == "all" else tuple(words[1:])
+    unknown = next((x for x in wanted if x not in have), None)
+    if unknown:
+        raise EditRefused(
+            f"The board has no layer {unknown}.", where="layers", value=unknown, allowed=", ".join((*have, "all"))
+        )
+    rule = NetRule.model_validate({**design.rule_of(net).model_dump(), "layers": wanted})
+    says = f"tracks of {net} run on {' and '.join(wanted) if wanted else 'any layer'}"
+    return Proposal(says, edits.SetNetRule(net=net, rule=rule), about=(net,))
+
+
 def route_links(design: Design, words: Sequence[str]) -> Proposal:
     """Route open links, or lay one link between two pins among copper that stays where it is."""
     if len(words) == 2 and "." in words[0] and "." in words[1]:
@@ -97,6 +115,30 @@ def widen_tracks(design: Design, words: Sequence[str]) -> Proposal:
     if least < wanted:
         says += f"; {least / 1e6:g} mm is all there is room for at the narrowest"
     return Proposal(says, edit, about=(net.name,))
+
+
+def more_vias(design: Design, words: Sequence[str]) -> Proposal:
+    """Lay vias beside those that carry too little."""
+    need(words, 1, "vias NET")
+    net = net_of(design, words[0]).name
+    edit, short = strengthened(design, net)
+    says = f"lays {len(edit.vias)} vias of {net} beside others that carry too little"
+    if short:
+        says += f"; at {short} place{'' if short == 1 else 's'} there is no room for enough"
+    return Proposal(says, edit, about=(net,))
+
+
+def taper_tracks(design: Design, words: Sequence[str]) -> Proposal:
+    """Let tracks widen in steps where they run into pads and vias."""
+    need(words, 1, "taper NET [off], or taper all [off]")
+    nets = None if words[0] == "all" else {net_of(design, words[0]).name}
+    if "off" in words[1:]:
+        ids = steps_of(design, nets)
+        if not ids:
+            raise NotFound("No track widens towards a pad.", where=words[0])
+        return Proposal(f"takes {len(ids)} steps off the ends of tracks", edits.LayCopper(lift=ids))
+    edit = tapered(design, nets)
+    return Proposal(f"lets tracks widen towards pads in {len(edit.tracks)} steps", edit)
 
 
 def lift_copper(design: Design, words: Sequence[str]) -> Proposal:

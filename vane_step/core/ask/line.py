@@ -16,6 +16,7 @@ from vane_step.core.ask.bare import (
     mill_slot,
     pour_net,
     rules_proposal,
+    set_drills,
     set_outline,
     set_zone,
     stitch_pours,
@@ -40,7 +41,17 @@ from vane_step.core.ask.circuit import (
     set_role,
     set_value,
 )
-from vane_step.core.ask.copper import advise_layers, lift_copper, route_links, set_clearance, set_width, widen_tracks
+from vane_step.core.ask.copper import (
+    advise_layers,
+    keep_to_layers,
+    lift_copper,
+    more_vias,
+    route_links,
+    set_clearance,
+    set_width,
+    taper_tracks,
+    widen_tracks,
+)
 from vane_step.core.ask.group import (
     align_parts,
     choose_parts,
@@ -268,6 +279,13 @@ VERBS: tuple[Verb, ...] = (
         ("net",),
     ),
     Verb("clearance", "clearance NET 0.3mm", "gap to other copper", by_itself(set_clearance), ("net",)),
+    Verb(
+        "layers",
+        "layers NET LAYER … · layers NET all",
+        "keep a net's tracks to some layers",
+        by_itself(keep_to_layers),
+        ("net", "layer", "layer"),
+    ),
     Verb("role", "role NET ROLE", "say what a net is for", by_itself(set_role), ("net", "role")),
     Verb(
         "route",
@@ -277,6 +295,14 @@ VERBS: tuple[Verb, ...] = (
         ("pin-or-net", "pin-or-net"),
     ),
     Verb("widen", "widen NET [0.8mm]", "make laid tracks wider where there is room", by_itself(widen_tracks), ("net",)),
+    Verb("vias", "vias NET", "lay more vias where the current of a net wants them", by_itself(more_vias), ("net",)),
+    Verb(
+        "taper",
+        "taper NET [off] · taper all [off]",
+        "let tracks widen towards pads and vias",
+        by_itself(taper_tracks),
+        ("net",),
+    ),
     Verb("advise", "advise", "tell what another number of layers would buy", by_itself(advise_layers)),
     Verb("lift", "lift NET · lift all", "take copper off the board", by_itself(lift_copper), ("net",)),
     Verb("outline", "outline 60x40 [RADIUS]", "board size in mm", by_itself(set_outline)),
@@ -291,6 +317,7 @@ VERBS: tuple[Verb, ...] = (
         by_itself(set_zone),
         ("zone",),
     ),
+    Verb("drills", "drills 0.6 0.8 1.0 … · drills any", "say which drills there are", by_itself(set_drills)),
     Verb("slot", "slot X1 Y1 X2 Y2 WIDTH", "mill a slot", by_itself(mill_slot)),
     Verb(
         "pour",

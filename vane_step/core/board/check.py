@@ -13,6 +13,7 @@ from vane_step.core.board.copper import LAYER_BIT, connectivity
 from vane_step.core.board.craft import craft_findings, loose_findings, spoke_findings
 from vane_step.core.board.geometry import (
     CopperItem,
+    Hole,
     board_pieces,
     box_on_board,
     copper_items,
@@ -25,6 +26,7 @@ from vane_step.core.board.geometry import (
 from vane_step.core.board.legend import SIDES, Print, openings_near, prints
 from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.viagroups import via_findings
 from vane_step.core.board.widths import width_findings
 from vane_step.core.board.zones import zone_findings
 from vane_step.core.derive import Kept, derived
@@ -33,6 +35,7 @@ from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
 from vane_step.core.quantity import nm
 
 TOLERANCE_MM = 1e-6
+DRILL_TOLERANCE_MM = 0.0051
 
 
 @dataclass(frozen=True)
@@ -57,7 +60,16 @@ def check(design: Design) -> CheckResult:
     """
     # A loose end may lie in a pour, which a piece of the board does not have.
     findings = [*_local(design), *(loose_findings(design) if design.pours else _loose(design))]
-    for rule in (_pour_findings, _cutouts, zone_findings, _open_links, _legend, width_findings):
+    for rule in (
+        _pour_findings,
+        _cutouts,
+        zone_findings,
+        _open_links,
+        _legend,
+        width_findings,
+        via_findings,
+        _drill_sizes,
+    ):
         findings += rule(design)
     return CheckResult(tuple(ordered(findings)), figures(design))
 
@@ -295,6 +307,24 @@ def _rings_and_drills(design: Design) -> Iterable[Finding]:
         else:
             text = f"Hole of {hole.id} is too large to drill; it would have to be milled"
             yield _breach(design, "drill", text, hole.drill_mm, high, place).model_copy(update={"sense": "at most"})
+
+
+def _drill_sizes(design: Design) -> Iterable[Finding]:
+    """Hold the sizes of holes against the drills there are: one finding a size."""
+    have = np.array(design.board.rules.drills_nm) / 1e6
+    wanted: dict[float, list[Hole]] = {}
+    for hole in holes(design) if len(have) else ():
+        if np.abs(have - hole.drill_mm).min() > DRILL_TOLERANCE_MM:
+            wanted.setdefault(round(hole.drill_mm, 3), []).append(hole)
+    for size, some in sorted(wanted.items()):
+        larger = have[have > size]
+        nearest = float(larger.min() if len(larger) else have.max())
+        few = ", ".join(dict.fromkeys(h.id for h in some[:5])) + (" …" if len(some) > 5 else "")
+        text = f"There is no drill of {size:g} mm, which {len(some)} holes want: {few}"
+        yield _breach(
+            design, "drill-size", text.replace("1 holes want", "a hole wants"), size, nearest,
+            at(some[0].x_mm, some[0].y_mm, net=some[0].net), "look", origin=f"drills of {source(design)}",
+        ).model_copy(update={"sense": "at least" if nearest > size else "at most"})  # fmt: skip
 
 
 def _hole_gaps(design: Design) -> Iterable[Finding]:

@@ -116,7 +116,7 @@ def widened(design: Design, net: str, wanted_nm: int) -> tuple[LayCopper, int]:
     for track in mine:
         if track.locked:
             continue
-        room = _room_mm(design, net, track.layer, pieces[track.id])
+        room = room_mm(design, net, track.layer, np.array([p.spine for p in pieces[track.id]], dtype=object))
         fits = (np.floor(2e6 * room / STEP_NM + 1e-6) * STEP_NM).astype(np.int64)
         widths = [max(track.width_nm, min(wanted_nm, int(w))) for w in fits]
         least = min([least, *widths])
@@ -142,8 +142,8 @@ def _parts(design: Design, track: Track, widths: list[int]) -> list[Track]:
     return parts
 
 
-def _room_mm(design: Design, net: str, layer: str, pieces: list[CopperItem]) -> np.ndarray:
-    """Give for each piece the greatest half width at which it keeps every gap, in millimetres."""
+def room_mm(design: Design, net: str, layer: str, spines: np.ndarray) -> np.ndarray:
+    """Give for each line, in millimetres, the greatest half width at which copper of a net along it keeps every gap."""
     rules = design.board.rules
     least = max(design.rule_of(net).clearance_nm, rules.min_clearance_nm)
     others = [i for i in copper_items(design) if i.net != net and layer in i.layers]
@@ -159,7 +159,6 @@ def _room_mm(design: Design, net: str, layer: str, pieces: list[CopperItem]) -> 
         keep.append(0.0)
     shapes.append(outline(design).boundary)
     keep.append(rules.edge_clearance_nm / 1e6)
-    spines = np.array([p.spine for p in pieces], dtype=object)
     gaps = shapely.distance(spines[:, None], np.array(shapes, dtype=object)[None, :]) - np.array(keep)
     room: np.ndarray = gaps.min(axis=1)
     return room

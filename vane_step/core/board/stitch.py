@@ -44,7 +44,7 @@ def stitch(design: Design, net: str, spacing_mm: float) -> LayCopper:
     spots = _candidates(design, spacing_mm)
     points = shapely.points(spots)
     half = rules.via_pad_nm / 2e6
-    fits = _clear(design, net, points, half) & (_layers_over(pours, points, half) >= 2)
+    fits = clear_for_vias(design, net, points, half) & (_layers_over(pours, points, half) >= 2)
     taken: list[np.ndarray] = []
     reach = max(CROWDED * spacing_mm, (rules.via_drill_nm + rules.hole_to_hole_nm) / 1e6)
     for at in spots[fits]:
@@ -89,8 +89,20 @@ def _layers_over(pours: list[PouredCopper], points: np.ndarray, half: float) -> 
     return np.sum(list(within.values()), axis=0) if within else np.zeros(len(points), dtype=int)
 
 
-def _clear(design: Design, net: str, points: np.ndarray, half: float) -> np.ndarray:
-    """Tell where a via breaks no gap: to other copper, holes, the edge, free zones, and pads that are soldered."""
+def clear_for_vias(design: Design, net: str, points: np.ndarray, half: float) -> np.ndarray:
+    """Tell where a via breaks no gap: to other copper, holes, the edge, free zones, and pads that are soldered.
+
+    Parameters
+    ----------
+    points : array of shapely points
+        Places of vias in millimetres.
+    half : float
+        Half the via's pad, in millimetres.
+
+    Returns
+    -------
+    bool array
+    """
     rules = design.board.rules
     own = max(design.rule_of(net).clearance_nm, rules.min_clearance_nm)
     shapes, reach = [], []

@@ -17,6 +17,8 @@ from vane_step.core.power import trace
 from vane_step.core.quantity import format_value, nm
 
 TOLERANCE_MM = 1e-6
+# How far from a pad on another layer a track may run there, though its net's rule names other layers.
+FAN_MM = 2.0
 
 
 def width_findings(design: Design) -> Iterator[Finding]:
@@ -33,6 +35,7 @@ def width_findings(design: Design) -> Iterator[Finding]:
             pads = [i for i in copper.items if i.kind == "pad"]
             found = [*_net_widths(design, net, rule, pieces, pads)]
             found += _current(design, net, rule, pieces, pads) if rule.current and pieces else ()
+            found += _off_layers(design, net, rule, pieces, pads)
             known = _of_net.put(key, (tuple(found), copper))
         yield from known[0]
 
@@ -118,6 +121,31 @@ def _covered(ends: list[tuple[float, float]], pads: list[CopperItem], reach: flo
         return False
     middle = ((ends[0][0] + ends[-1][0]) / 2, (ends[0][1] + ends[-1][1]) / 2)
     return _covered([ends[0], middle], pads, reach, depth - 1) and _covered([middle, ends[-1]], pads, reach, depth - 1)
+
+
+def layers_of(design: Design, rule: NetRule) -> tuple[str, ...]:
+    """Give the layers of the board a net's tracks keep to: all, when its rule names none of them."""
+    return tuple(x for x in design.board.layers if x in rule.layers) or design.board.layers
+
+
+def _off_layers(
+    design: Design, net: str, rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]
+) -> Iterator[Finding]:
+    """Find the pieces on layers the net is kept off, one on each; the last way to a pad there is allowed."""
+    wanted = layers_of(design, rule)
+    for layer in design.board.layers:
+        here = [p for p in pads if layer in p.layers]
+        strays = [p for p in pieces if layer in p.layers and layer not in wanted]
+        far = [p for p in strays if not _covered(list(p.spine.coords), here, FAN_MM + TOLERANCE_MM, 6)]
+        if far:
+            length = sum(p.spine.length for p in far)
+            yield Finding(
+                level="stop", code="net-layer", message=f"{net} runs on the {layer}, off the layers its rule names",
+                reading=round(length, 3), limit=0.0, unit="mm", sense="at most",
+                source=f"rule of {net}: {', '.join(wanted)}",
+                place=Place(net=net, layer=layer, x_nm=nm(far[0].x_mm), y_nm=nm(far[0].y_mm)),
+                remedy=Remedy(label=f"Lay {net} anew", ask=f"route {net} fresh"),
+            )  # fmt: skip
 
 
 def _current(

@@ -20,7 +20,10 @@ class JumperSizes(Frozen):
 
 
 class RuleSet(Frozen):
-    """What a maker can make. All limits are least values unless they say otherwise."""
+    """What a maker can make. All limits are least values unless they say otherwise.
+
+    ``drills_nm`` are the sizes at hand, smallest first; with none named, every size between the limits is.
+    """
 
     name: Text
     title: Text = ""
@@ -47,6 +50,7 @@ class RuleSet(Frozen):
     jumper: JumperSizes | None = None
     etched: bool = False
     min_slot_nm: PositiveNm = 800_000
+    drills_nm: tuple[PositiveNm, ...] = Field(default=(), max_length=60)
 
 
 class MountingHole(Frozen):

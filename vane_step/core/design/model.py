@@ -209,13 +209,18 @@ class CurrentNeed(Frozen):
 
 
 class NetRule(Frozen):
-    """Copper rules of one net; a neck is a narrower width allowed near the net's own pads."""
+    """Copper rules of one net.
+
+    A neck is a narrower width allowed near the net's own pads. Tracks keep to ``layers`` where any are named, save for
+    the last way to a pad on another.
+    """
 
     width_nm: PositiveNm
     clearance_nm: SizeNm
     neck_width_nm: PositiveNm | None = None
     neck_length_nm: SizeNm | None = None
     current: CurrentNeed | None = None
+    layers: tuple[Layer, ...] = ()
 
 
 class Net(Frozen):

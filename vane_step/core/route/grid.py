@@ -13,6 +13,7 @@ import shapely
 
 from vane_step.core.board.copper import Connectivity, connectivity
 from vane_step.core.board.geometry import CopperItem, courtyards, holes, keepouts, outline
+from vane_step.core.board.widths import FAN_MM, layers_of
 from vane_step.core.design.model import Design, Layer, Pour
 from vane_step.core.route import kernel
 
@@ -21,6 +22,10 @@ EDGE_SAFETY_MM = 0.002
 MAX_CELLS = 12_000_000
 # A wire costs as much as a detour of this length.
 WIRE_COST_MM = 50.0
+
+
+# Half width and gap of tracks in millimetres, and the net a class belongs to; "" for a class nets share.
+TrackClass = tuple[float, float, str]
 
 
 @dataclass(frozen=True)
@@ -174,32 +179,27 @@ def build_for(design: Design, net: str, planes: Sequence[Pour] = ()) -> Problem:
 
 def _classes(
     design: Design, wanted: list[str], numbers: dict[str, int]
-) -> tuple[list[tuple[float, float]], list[tuple[float, float]], list[NetJob]]:
-    classes: list[tuple[float, float]] = []
-    via_classes: list[tuple[float, float]] = []
+) -> tuple[list[TrackClass], list[tuple[float, float]], list[NetJob]]:
+    classes: dict[TrackClass, int] = {}
+    via_classes: dict[tuple[float, float], int] = {}
     jobs = []
     rules = design.board.rules
     sizes = rules.jumper if design.board.copper_layers == 1 else None
     via_half = (sizes.pad_nm if sizes else rules.via_pad_nm) / 2e6
-
-    def index(table: list[tuple[float, float]], key: tuple[float, float]) -> int:
-        if key not in table:
-            table.append(key)
-        return table.index(key)
-
     for name in wanted:
         rule = design.rule_of(name)
         gap = max(rule.clearance_nm, rules.min_clearance_nm) / 1e6
         width = max(rule.width_nm, rules.min_width_nm) / 1e6
         neck = min(width, max(rule.neck_width_nm or rule.width_nm, rules.min_width_nm) / 1e6)
         reach = (rule.neck_length_nm or 0) / 1e6 if neck < width else 0.0
+        # A net kept to some layers has a class of its own, since near its pads it may run on the others too.
+        own = "" if layers_of(design, rule) == design.board.layers else name
+        full, thin = (classes.setdefault((half / 2, gap, own), len(classes)) for half in (width, neck))
+        via = via_classes.setdefault((via_half, gap), len(via_classes))
         jobs.append(
-            NetJob(
-                numbers[name], name, index(classes, (width / 2, gap)), index(classes, (neck / 2, gap)),
-                index(via_classes, (via_half, gap)), width, neck, gap, reach, [], [], np.zeros((0, 2)),
-            )
+            NetJob(numbers[name], name, full, thin, via, width, neck, gap, reach, [], [], np.zeros((0, 2)))
         )  # fmt: skip
-    return classes, via_classes, jobs
+    return list(classes), list(via_classes), jobs
 
 
 def _terminals(
@@ -284,7 +284,7 @@ def _apart(terminals: list[np.ndarray], lattice: Lattice) -> np.ndarray:
 
 def _paint(
     design: Design, joined: Connectivity, lattice: Lattice, numbers: dict[str, int],
-    classes: list[tuple[float, float]], via_classes: list[tuple[float, float]], kept: dict[int, np.ndarray],
+    classes: list[TrackClass], via_classes: list[tuple[float, float]], kept: dict[int, np.ndarray],
 ) -> Problem:  # fmt: skip
     """Paint the owner maps of every class from the copper, holes and edge of the design."""
     rules = design.board.rules
@@ -321,7 +321,12 @@ def _paint(
         owned = np.concatenate(planes)
         return np.ascontiguousarray(np.column_stack([owned, np.zeros_like(owned)]))
 
-    held = [holders([owners(half, gap, pick, k) for k, pick in enumerate(on)]) for half, gap in classes]
+    held = []
+    for half, gap, own in classes:
+        planes = [owners(half, gap, pick, k) for k, pick in enumerate(on)]
+        if own:
+            _off_layers(design, own, items, lattice, planes)
+        held.append(holders(planes))
     everything = np.ones(len(items), dtype=bool)
     holed = [holders([owners(half, gap, everything)]) for half, gap in via_classes]
     sizes = rules.jumper if design.board.copper_layers == 1 else None
@@ -329,9 +334,27 @@ def _paint(
     via_barred = _via_barred(design, items, rows, radius, lattice, drill)
     wire_barred, jump, wire_half = _wires(design, lattice, via_barred)
     return Problem(
-        lattice, [], classes, via_classes, held, holed, via_barred, wire_barred, jump, wire_half, drill,
-        rules.hole_to_hole_nm / 1e6,
+        lattice, [], [(half, gap) for half, gap, _ in classes], via_classes, held, holed, via_barred, wire_barred, jump,
+        wire_half, drill, rules.hole_to_hole_nm / 1e6,
     )  # fmt: skip
+
+
+def _off_layers(
+    design: Design, net: str, items: tuple[CopperItem, ...], lattice: Lattice, planes: list[np.ndarray]
+) -> None:
+    """Bar the layers a net is kept off, but for the surroundings of its pads there."""
+    wanted = layers_of(design, design.rule_of(net))
+    for layer, plane in zip(lattice.layers, planes, strict=True):
+        if layer in wanted:
+            continue
+        near = np.zeros(lattice.plane, dtype=bool)
+        for item in items:
+            if item.net == net and item.kind == "pad" and layer in item.layers:
+                row = np.array(shape_row(item))
+                reach = item.radius_mm + FAN_MM - lattice.pitch
+                frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+                near[kernel.cells_within(row, reach, *frame)] = True
+        plane[(plane == 0) & ~near] = -1
 
 
 def _keepout(design: Design, hole: str) -> float:

@@ -1,0 +1,89 @@
+"""Copper beside copper: nets kept to layers, vias that share a current, tracks that widen towards pads, drills."""
+
+from __future__ import annotations
+
+import unittest
+
+from tests.support import FROST, board, demo, said, track, via
+from vane_step.core.board.check import check
+from vane_step.core.board.taper import steps_of
+from vane_step.core.board.viagroups import carried_a, via_groups
+from vane_step.core.design.edits import apply
+from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule
+from vane_step.core.errors import EditRefused
+from vane_step.core.power.trace import via_current_a
+from vane_step.core.route.router import route
+
+
+def codes(d: Design) -> set[str]:
+    return {f.code for f in check(d).findings}
+
+
+def one_via(amps: float) -> Design:
+    """Make a net that carries a current: a track on each layer and one via between them."""
+    rule = NetRule(width_nm=1_000_000, clearance_nm=200_000, current=CurrentNeed(current_a=amps, rise_k=10))
+    tracks = [track("T1", "A", 1.0, (5, 15), (20, 15)), track("T2", "A", 1.0, (20, 15), (35, 15), layer="back")]
+    return Design(
+        name="one via", board=board(), nets={"A": Net(name="A", rule=rule)}, tracks={t.id: t for t in tracks},
+        vias={"V1": via("V1", "A", 20, 15)},
+    )  # fmt: skip
+
+
+class KeptToLayers(unittest.TestCase):
+    """A net's tracks run on the layers its rule names, but for the last way to a pad elsewhere."""
+
+    def test_told_and_laid_anew(self) -> None:
+        d = said(demo(FROST), "layers SDA back")
+        self.assertIn("net-layer", codes(d))
+        again = apply(d, route(d, nets={"SDA"}, fresh=True).edit)[0]
+        self.assertEqual(check(again).stops, 0)
+        self.assertNotIn("net-layer", codes(again))
+        self.assertEqual(codes(said(d, "layers SDA all")), codes(demo(FROST)))
+        with self.assertRaisesRegex(EditRefused, "no layer in1"):
+            said(d, "layers SDA in1")
+
+
+class ViasTogether(unittest.TestCase):
+    """What vias carry together is held against the current, and more are laid where they are too few."""
+
+    def test_one_is_too_few(self) -> None:
+        one = via_current_a(0.3, 20, 10)
+        d = one_via(2.5 * one)
+        self.assertIn("via-current", codes(d))
+        more = said(d, "vias A")
+        self.assertEqual(len(more.vias), 3)
+        self.assertNotIn("via-current", codes(more))
+        self.assertFalse(codes(more) - codes(d))
+        (group,) = via_groups(more, "A")
+        self.assertAlmostEqual(carried_a(more, group, 10), 3 * one)
+        with self.assertRaisesRegex(EditRefused, "already"):
+            said(more, "vias A")
+
+
+class Tapered(unittest.TestCase):
+    """Steps at the ends of tracks break no rule, are not laid twice, and go as they came."""
+
+    def test_steps_come_and_go(self) -> None:
+        plain = demo(FROST)
+        d = said(plain, "taper all")
+        self.assertGreater(len(steps_of(d)), 100)
+        self.assertEqual(check(d).findings, check(plain).findings)
+        with self.assertRaises(EditRefused):
+            said(d, "taper all")
+        self.assertEqual(said(d, "taper all off").tracks, plain.tracks)
+
+
+class Drills(unittest.TestCase):
+    """Holes are held against the drills there are, once a size."""
+
+    def test_sizes(self) -> None:
+        d = demo(FROST)
+        sizes = {h.drill_nm for p in d.packages.values() for h in p.pads if h.drill_nm}
+        have = " ".join(f"{s / 1e6:g}" for s in sorted({*sizes, *(v.drill_nm for v in d.vias.values())}))
+        self.assertNotIn("drill-size", codes(said(d, f"drills {have} 3.2 3.3")))
+        told = [f for f in check(said(d, f"drills {have} 3")).findings if f.code == "drill-size"]
+        self.assertEqual([(f.reading, f.limit, f.sense) for f in told], [(3.2, 3.0, "at most")])
+
+
+if __name__ == "__main__":
+    unittest.main()
