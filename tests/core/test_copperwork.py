@@ -4,14 +4,19 @@ from __future__ import annotations
 
 import unittest
 
+from hypothesis import given
+from hypothesis import strategies as st
+
 from tests.support import FROST, board, demo, said, track, via
 from vane_step.core.board.check import check
+from vane_step.core.board.pricestep import price_step
 from vane_step.core.board.taper import steps_of
 from vane_step.core.board.viagroups import carried_a, via_groups
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule
 from vane_step.core.errors import EditRefused
 from vane_step.core.power.trace import via_current_a
+from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
 
 
@@ -83,6 +88,26 @@ class Drills(unittest.TestCase):
         self.assertNotIn("drill-size", codes(said(d, f"drills {have} 3.2 3.3")))
         told = [f for f in check(said(d, f"drills {have} 3")).findings if f.code == "drill-size"]
         self.assertEqual([(f.reading, f.limit, f.sense) for f in told], [(3.2, 3.0, "at most")])
+
+
+class Prices(unittest.TestCase):
+    """A board is priced by the cheapest step it fits into, either way round, and told what the next one asks."""
+
+    @given(st.floats(10, 240), st.floats(10, 190), st.sampled_from([1, 2]))
+    def test_the_cheapest_that_holds_it(self, w: float, h: float, layers: int) -> None:
+        d = Design(name="priced", board=board(round(w, 2), round(h, 2), layers))
+        step, turned = price_step(d), price_step(d.replaced(board=board(round(h, 2), round(w, 2), layers)))
+        assert step and turned
+        self.assertEqual(step.now, turned.now)
+        for p in d.board.rules.prices:
+            sides, most = sorted((nm(round(w, 2)), nm(round(h, 2)))), sorted((p.width_nm, p.height_nm))
+            if p.copper_layers == layers and sides[0] <= most[0] and sides[1] <= most[1]:
+                self.assertLessEqual(step.now.price, p.price)
+        if step.below:
+            less = board(round(w, 2) - step.over_mm[0], round(h, 2) - step.over_mm[1], layers)
+            smaller = price_step(d.replaced(board=less))
+            assert smaller
+            self.assertLessEqual(smaller.now.price, step.below.price)
 
 
 if __name__ == "__main__":

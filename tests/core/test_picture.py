@@ -12,11 +12,16 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image, ImageDraw
-from shapely.geometry import Polygon
+from shapely.geometry import LineString, Polygon
 
-from tests.support import ROOT
+from tests.support import ROOT, board
+from vane_step.core.ask.board import ink
+from vane_step.core.board.inkshape import shape_of
+from vane_step.core.board.legend import legend
 from vane_step.core.board.outlinefile import outline_from
-from vane_step.core.board.picture import MAX_PIXELS, trace_picture
+from vane_step.core.board.picture import MAX_PIXELS, trace_picture, trace_shapes
+from vane_step.core.design.edits import SetItem, apply
+from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError
 
 SCALE = 4
@@ -117,6 +122,39 @@ class Tracing(unittest.TestCase):
         self.assertTrue(outline.is_valid)
         self.assertAlmostEqual(outline.bounds[2], 166, delta=0.2)
         self.assertGreater(outline.area, 10_000)
+
+
+class Inked(unittest.TestCase):
+    """What is traced for the legend is printed within its shape, holes left free, and mirrored on the back."""
+
+    @settings(max_examples=8, deadline=None)
+    @given(st.integers(3, 7), st.floats(0.5, 1.0), st.floats(0, 3.1), st.sampled_from(["front", "back"]))
+    def test_ink_fills_the_shape(self, corners: int, inner: float, turn: float, side: Side) -> None:
+        picture = Image.open(io.BytesIO(drawn(star(corners, inner, turn))))
+        ImageDraw.Draw(picture).ellipse((180, 130, 220, 170), fill="white")
+        data = io.BytesIO()
+        picture.save(data, "PNG")
+        rings = trace_shapes(data.getvalue(), "x.png", 20, 0.15)
+        self.assertEqual(len(rings), 2)
+        d = Design(name="ink", board=board())
+        text = ink(d, "star", rings, (20_000_000, 15_000_000), side)
+        d = apply(d, SetItem(text=text))[0]
+        shape = shape_of(text)
+        printed = shapely.union_all([LineString(k.points).buffer(k.width_mm / 2) for k in legend(d) if k.side == side])
+        self.assertLess(printed.difference(shape.buffer(0.02)).area, 1e-6)
+        self.assertGreater(printed.area, 0.98 * shape.buffer(-0.08).buffer(0.08).area)
+        expected = (
+            wanted(star(corners, inner, turn), 20).area - math.pi * (20.5 * 20 / self._wide(corners, inner, turn)) ** 2
+        )
+        self.assertAlmostEqual(shape.area, expected, delta=0.03 * expected)
+        other = shape_of(text.model_copy(update={"side": "back" if side == "front" else "front"}))
+        mirrored = shapely.affinity.scale(other, -1, 1, origin=(20, 15))
+        self.assertLess(mirrored.symmetric_difference(shape).area, 1e-6)
+
+    @staticmethod
+    def _wide(corners: int, inner: float, turn: float) -> float:
+        x0, _, x1, _ = Polygon(star(corners, inner, turn)).bounds
+        return x1 - x0
 
 
 class Refusals(unittest.TestCase):

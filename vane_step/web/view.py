@@ -206,6 +206,9 @@ def board_view(kept: Kept) -> dict[str, Any]:
 def _text(text: LegendText) -> dict[str, Any]:
     """Give the box a legend text fills, by which it is taken hold of."""
     wide, tall = text_width(text.text, _mm(text.height_nm)) + 0.6, _mm(text.height_nm) + 0.6
+    if text.shape:
+        xs = [x for ring in text.shape for x, _ in ring]
+        wide = _mm(max(xs) - min(xs))
     return {
         "id": text.id, "text": text.text, "x": _mm(text.x_nm), "y": _mm(text.y_nm), "turn": text.turn_deg,
         "width": wide, "height": tall,

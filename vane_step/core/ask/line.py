@@ -25,6 +25,7 @@ from vane_step.core.ask.board import (
     arrange_parts,
     move_item,
     place_part,
+    print_field,
     print_text,
 )
 from vane_step.core.ask.circuit import (
@@ -308,6 +309,7 @@ VERBS: tuple[Verb, ...] = (
     Verb("outline", "outline 60x40 [RADIUS]", "board size in mm", by_itself(set_outline)),
     Verb("hole", "hole X Y [DIAMETER]", "drill a mounting hole", by_itself(drill_hole)),
     Verb("text", 'text "WORDS" X Y [HEIGHT] [back]', "print on the legend", by_itself(print_text)),
+    Verb("field", "field X Y 20x8 [back]", "print a field to write on", by_itself(print_field)),
     Verb("move", "move ID X Y", "shift a hole or a text", by_itself(move_item), ("item",)),
     Verb("cutout", "cutout X Y 20x8 [RADIUS]", "mill an opening", by_itself(cut_out)),
     Verb(

@@ -26,6 +26,7 @@ from vane_step.core.board.geometry import (
 from vane_step.core.board.legend import SIDES, Print, openings_near, prints
 from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.taper import steps_of
 from vane_step.core.board.viagroups import via_findings
 from vane_step.core.board.widths import width_findings
 from vane_step.core.board.zones import zone_findings
@@ -116,8 +117,9 @@ def figures(design: Design) -> dict[str, float | int]:
 
 @derived("tracks")
 def track_length_mm(design: Design) -> float:
-    """Give the length of all tracks."""
-    runs = [np.array(t.points, dtype=np.float64) for t in design.tracks.values()]
+    """Give the length of all tracks; where one widens towards a pad it counts once."""
+    steps = set(steps_of(design))
+    runs = [np.array(t.points, dtype=np.float64) for t in design.tracks.values() if t.id not in steps]
     return float(sum(np.hypot(*np.diff(run, axis=0).T).sum() for run in runs)) / 1e6
 
 
@@ -471,7 +473,7 @@ def _legend(design: Design) -> Iterable[Finding]:
             yield from _legend_of.get(one.key) or ()
     least = design.board.rules.legend_height_nm / 1e6
     for item in design.texts.values():
-        if item.height_nm / 1e6 < least - TOLERANCE_MM:
+        if not item.shape and item.height_nm / 1e6 < least - TOLERANCE_MM:
             place = at(item.x_nm / 1e6, item.y_nm / 1e6)
             yield _breach(
                 design,

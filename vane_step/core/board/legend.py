@@ -28,6 +28,7 @@ from vane_step.core.board.geometry import (
     pads_of,
     place_point,
 )
+from vane_step.core.board.inkshape import fill_lines, shape_of
 from vane_step.core.board.strokefont import text_lines, text_width
 from vane_step.core.derive import Kept, derived
 from vane_step.core.design.model import Design, LegendText, Side, natural
@@ -169,13 +170,23 @@ def prints(design: Design, side: Side) -> tuple[Print, ...]:
     for item in design.texts.values():
         if item.side == side:
             printed = _as_printed(item)
-            found.append(Print(item.id, (item.mark(), printed), _printed_lines(printed, "text", width)))
+            lines = _inked(item, width) if item.shape else _printed_lines(printed, "text", width)
+            found.append(Print(item.id, (item.mark(), printed), lines))
     return tuple(found)
 
 
 def _as_printed(text: LegendText) -> Printed:
     x, y, height = text.x_nm / 1e6, text.y_nm / 1e6, text.height_nm / 1e6
     return Printed(text.id, text.text, text.side, x, y, height, text.turn_deg)
+
+
+def _text_box(text: LegendText) -> Polygon:
+    """Give the box a text or a shape fills."""
+    return shapely.box(*shape_of(text).bounds) if text.shape else _as_printed(text).box()
+
+
+def _inked(text: LegendText, width: float) -> tuple[LegendLine, ...]:
+    return tuple(LegendLine(text.id, "shape", text.side, points, width) for points in fill_lines(text, width))
 
 
 @functools.lru_cache(maxsize=4096)
@@ -211,7 +222,7 @@ def _in_the_way(design: Design) -> tuple[list[bytes], np.ndarray]:
         frames.append((x - r, y - r, x + r, y + r))
         marks.append(hole.mark())
     for text in design.texts.values():
-        frames.append(_as_printed(text).box().bounds)
+        frames.append(_text_box(text).bounds)
         marks.append(text.mark())
     return marks, np.array(frames).reshape(-1, 4)
 
@@ -339,7 +350,7 @@ def _free_spots(design: Design, side: Side, refs: list[str], openings: np.ndarra
     margin = max(0.1, _reach_mm(design))
     yards = {r: y for r, y in courtyards(design).items() if design.parts[r].place.side == side}  # type: ignore[union-attr]
     spots = [s for ref in refs for s in _spots(ref, side, yards[ref])]
-    texts = [_as_printed(t).box() for t in design.texts.values() if t.side == side]
+    texts = [_text_box(t) for t in design.texts.values() if t.side == side]
     number = {ref: k for k, ref in enumerate(yards)}
     solids = np.array([*openings, *texts, *yards.values()], dtype=object)
     owner = np.array([-1] * (len(openings) + len(texts)) + list(range(len(yards))))

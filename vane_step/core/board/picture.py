@@ -1,4 +1,4 @@
-"""Outlines traced from pictures: the edge of the largest dark shape, as wide as one says; drawings are elsewhere."""
+"""Shapes traced from pictures, as wide as one says: the outline of a board, or what its legend is to show."""
 
 from __future__ import annotations
 
@@ -75,6 +75,50 @@ def trace_picture(data: bytes, name: str, width_mm: float, cutter_mm: float = 2.
     oriented = shapely.geometry.polygon.orient(simple)
     bx, by, _, _ = oriented.bounds
     return tuple((nm(x - bx), nm(y - by)) for x, y in list(oriented.exterior.coords)[:-1])
+
+
+def trace_shapes(data: bytes, name: str, width_mm: float, finest_mm: float) -> tuple[tuple[PointNm, ...], ...]:
+    """Trace all dark shapes of a picture, with their holes, about the middle of what is drawn.
+
+    Parameters
+    ----------
+    width_mm : float
+        Width of what is drawn, on the board.
+    finest_mm : float
+        Shapes and corners finer than this are left out.
+
+    Returns
+    -------
+    tuple of rings in nanometres
+        Rings within rings are holes in them, and so on.
+
+    Raises
+    ------
+    InputError
+        When it is no picture, too large, holds no shape, or the width is out of range.
+    """
+    if not 1 <= width_mm <= 200:
+        raise InputError("That is no width of a print.", where="width", value=width_mm, allowed="1 to 200 mm")
+    grey = _grey(data, name)
+    rings = [p for p in _contours(grey, _otsu(grey)) if p.area > 1]
+    if not rings:
+        raise InputError(
+            "There is no shape in the picture.", where=name, next_step="Use dark shapes on a light ground."
+        )
+    x0, y0, x1, y1 = shapely.total_bounds(np.array(rings, dtype=object))
+    scale = width_mm / (x1 - x0)
+    middle = np.array([(x0 + x1) / 2, (y0 + y1) / 2])
+    found = []
+    for ring in rings:
+        shape = shapely.transform(ring, lambda p: (p - middle) * (scale, -scale)).simplify(finest_mm / 4)
+        if shape.area >= finest_mm**2:
+            found.append(tuple((nm(x), nm(y)) for x, y in list(shape.exterior.coords)[:-1]))
+    if not found:
+        raise InputError(
+            "All that is drawn is too fine to be printed.", where=name, value=f"{width_mm:g} mm wide",
+            next_step="Make it wider, or draw it bolder.",
+        )  # fmt: skip
+    return tuple(found)
 
 
 def _grey(data: bytes, name: str) -> np.ndarray:

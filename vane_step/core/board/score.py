@@ -12,6 +12,8 @@ from vane_step.core.board.copper import connectivity
 from vane_step.core.board.floor import bypass_pairs, is_connector
 from vane_step.core.board.geometry import copper_items, courtyards, outline
 from vane_step.core.board.loops import loops
+from vane_step.core.board.pricestep import Step, price_step
+from vane_step.core.board.taper import steps_of
 from vane_step.core.board.widths import hottest
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
@@ -144,7 +146,20 @@ def scoreboard(design: Design) -> tuple[Figure, ...]:
         )
     if hot := hottest(design):
         found.append(Figure("hottest track", hot[1], "K", f"{hot[0]}, above its surroundings, by IPC-2221", 1))
-    return (*found, Figure("board area", outline(design).area / 100, "cm²", digits=1))
+    found.append(Figure("board area", outline(design).area / 100, "cm²", digits=1))
+    if step := price_step(design):
+        found.append(Figure("bare board", step.now.price / step.now.boards, "€", _step_says(step), 2))
+    return tuple(found)
+
+
+def _step_says(step: Step) -> str:
+    """Tell what a price is for, and how far the board is from the next cheaper step."""
+    w, h = step.now.width_nm / 1e6, step.now.height_nm / 1e6
+    says = f"each of {step.now.boards}, up to {w:g} x {h:g} mm"
+    if step.below is None:
+        return says
+    less = " and ".join(f"{mm:.1f} mm {way}" for mm, way in zip(step.over_mm, ("across", "up"), strict=True) if mm > 0)
+    return f"{says}; less {less} it is {step.below.price / step.below.boards:.2f} €"
 
 
 def tree_mm(design: Design, without: Collection[str] = ()) -> float:
@@ -163,6 +178,8 @@ def _against_the_tree(design: Design, numbers: dict[str, float | int]) -> str:
     poured = {p.net for p in design.pours.values()}
     if numbers["links_open"] or not design.tracks:
         return ""
-    tree = tree_mm(design, poured)
-    laid = sum(i.spine.length for i in copper_items(design) if i.kind == "track" and i.net not in poured)
+    tree, steps = tree_mm(design, poured), set(steps_of(design))
+    laid = sum(
+        i.spine.length for i in copper_items(design) if i.kind == "track" and i.net not in poured and i.id not in steps
+    )
     return f"{laid / tree:.2f} of the shortest octilinear tree" if tree else ""

@@ -19,6 +19,16 @@ class JumperSizes(Frozen):
     max_length_nm: PositiveNm
 
 
+class PriceStep(Frozen):
+    """What a maker asks for some bare boards up to a size, either way round, in euros with what is fixed."""
+
+    copper_layers: int = Field(ge=1, le=4)
+    width_nm: PositiveNm
+    height_nm: PositiveNm
+    boards: int = Field(ge=1, le=100_000)
+    price: float = Field(gt=0, le=1e6)
+
+
 class RuleSet(Frozen):
     """What a maker can make. All limits are least values unless they say otherwise.
 
@@ -51,6 +61,7 @@ class RuleSet(Frozen):
     etched: bool = False
     min_slot_nm: PositiveNm = 800_000
     drills_nm: tuple[PositiveNm, ...] = Field(default=(), max_length=60)
+    prices: tuple[PriceStep, ...] = Field(default=(), max_length=60)
 
 
 class MountingHole(Frozen):
@@ -100,7 +111,11 @@ class Pour(Frozen):
 
 
 class LegendText(Frozen):
-    """Text printed on the board; ``height_nm`` is the height of capitals."""
+    """Text printed on the board; ``height_nm`` is the height of capitals.
+
+    With a ``shape``, rings round (x, y), that is printed as solid ink instead, and the words are only its name: a field
+    to write on, or a picture.
+    """
 
     id: Name
     text: str = Field(min_length=1, max_length=80)
@@ -109,6 +124,7 @@ class LegendText(Frozen):
     height_nm: PositiveNm = 1_200_000
     turn_deg: float = Field(default=0.0, ge=-360, le=360)
     side: Side = "front"
+    shape: tuple[tuple[PointNm, ...], ...] = Field(default=(), max_length=2000)
 
 
 class Zone(Frozen):

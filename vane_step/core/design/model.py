@@ -33,6 +33,9 @@ from vane_step.core.design.bareboard import (
     Pour as Pour,
 )
 from vane_step.core.design.bareboard import (
+    PriceStep as PriceStep,
+)
+from vane_step.core.design.bareboard import (
     RuleSet as RuleSet,
 )
 from vane_step.core.design.bareboard import (

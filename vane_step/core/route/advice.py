@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from vane_step.core.board.check import figures
 from vane_step.core.board.paths import return_paths
+from vane_step.core.board.pricestep import price_step
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import LAYERS, Design, Pour
 from vane_step.core.errors import EditRefused
@@ -26,6 +27,8 @@ class LayerOffer:
     over_ground
         Share of the tracks that lie over ground copper, 0 to 1, with ground poured on the back and on the first inner
         layer.
+    price
+        What the maker asks for one bare board of its size, in euros; None when no price is known.
     """
 
     layers: int
@@ -35,6 +38,7 @@ class LayerOffer:
     wires: int
     length_mm: float
     over_ground: float
+    price: float | None
 
 
 def layer_offers(design: Design, progress: Callable[[int, int], bool] | None = None) -> list[LayerOffer]:
@@ -88,8 +92,9 @@ def _offer(design: Design, count: int) -> LayerOffer:
     paths = return_paths(after)
     length = sum(p.length_mm for p in paths)
     share = sum(p.over_mm for p in paths) / length if length else 1.0
-    numbers = figures(after)
+    numbers, step = figures(after), price_step(design, count)
     return LayerOffer(
         count, count in design.board.rules.copper_layers, result.links_wanted - result.links_made, len(after.vias),
         len(after.jumpers), float(numbers["track_length_mm"]), share,
+        step.now.price / step.now.boards if step else None,
     )  # fmt: skip

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 
+from vane_step.core.ask.board import ink
 from vane_step.core.board.arrange import Arrangement
 from vane_step.core.board.geometry import courtyards, outline
 from vane_step.core.board.loops import loops
 from vane_step.core.board.outlinefile import PICTURES, outline_from
 from vane_step.core.board.paths import return_paths, sense_pairs
+from vane_step.core.board.picture import trace_shapes
 from vane_step.core.board.score import score as score_of
 from vane_step.core.board.score import scoreboard
-from vane_step.core.design.edits import Edit, SetOutline, apply
+from vane_step.core.design.edits import Edit, SetItem, SetOutline, apply
 from vane_step.core.design.model import natural
 from vane_step.core.errors import NotFound
 from vane_step.core.fab.otherboard import other_board
@@ -107,6 +109,24 @@ def _proposal(request: Request, kept: Kept, number: int) -> Arrangement:
         )  # fmt: skip
     found: Arrangement = proposals[number]
     return found
+
+
+@router.post("/d/{id}/picture")
+async def print_picture(
+    request: Request, id: str, file: UploadFile, version: Annotated[int, Form()],
+    width: Annotated[str, Form(max_length=20)], x: Annotated[str, Form(max_length=20)],
+    y: Annotated[str, Form(max_length=20)], side: Annotated[Literal["front", "back"], Form()] = "front",
+) -> RedirectResponse:  # fmt: skip
+    """Trace a picture and print it on the legend."""
+    design = store_of(request).get(id).design
+    name = file.filename or "picture"
+    rings = trace_shapes(
+        await file.read(), name, parse_length_nm(width, "width") / 1e6, design.board.rules.legend_width_nm / 1e6
+    )
+    at = parse_length_nm(x, "x"), parse_length_nm(y, "y")
+    edit = SetItem(text=ink(design, name.rpartition(".")[0] or name, rings, at, side))
+    answer(request, store_of(request).edit(id, edit, f"print {name}", version), f"{name} is printed on the {side}")
+    return RedirectResponse(f"/d/{id}/board", 303)
 
 
 @router.post("/d/{id}/outline")
