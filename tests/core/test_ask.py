@@ -64,6 +64,7 @@ class Verbs(unittest.TestCase):
             "move": "move H1 5 5",
             "pour": "pour GND front",
             "zone": "zone hand 1 1 5x5",
+            "edge": "edge J1 left 40",
             "field": "field 40 40 12x5 back",
             "layers": "layers SDA back",
             "drills": "drills 0.3 0.8",

@@ -7,7 +7,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.support import FROST, board, demo, said, track, via
+from tests.support import FROST, board, demo, design, part, said, track, via
 from vane_step.core.board.check import check
 from vane_step.core.board.pricestep import price_step
 from vane_step.core.board.taper import steps_of
@@ -15,6 +15,7 @@ from vane_step.core.board.viagroups import carried_a, via_groups
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule
 from vane_step.core.errors import EditRefused
+from vane_step.core.fab.release import release
 from vane_step.core.power.trace import via_current_a
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
@@ -88,6 +89,20 @@ class Drills(unittest.TestCase):
         self.assertNotIn("drill-size", codes(said(d, f"drills {have} 3.2 3.3")))
         told = [f for f in check(said(d, f"drills {have} 3")).findings if f.code == "drill-size"]
         self.assertEqual([(f.reading, f.limit, f.sense) for f in told], [(3.2, 3.0, "at most")])
+
+
+class HalfHoles(unittest.TestCase):
+    """Plated holes on the edge are routed to, released and told when they lie off it or cannot be made."""
+
+    def test_a_module(self) -> None:
+        pairs = {f"N{k}": f"J1.{k} J2.{k}" for k in range(1, 9)}
+        d = said(design([part("J1", "EDGE-8-P254", 20, 15), part("J2", "HDR-1x8", 20, 15)], pairs), "edge J1 left")
+        laid = apply(d, route(d).edit)[0]
+        self.assertEqual(check(laid).findings, ())
+        self.assertEqual(release(laid, "2026-11-26T12:00:00Z").read.differences, ())
+        self.assertIn("off-edge", codes(said(laid, "place J1 1 15 270")))
+        none = laid.board.rules.model_copy(update={"edge_drill_nm": 0})
+        self.assertIn("edge-hole", codes(laid.replaced(board=laid.board.model_copy(update={"rules": none}))))
 
 
 class Prices(unittest.TestCase):

@@ -129,6 +129,32 @@ def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"puts {len(edit.places)} parts on the board", edit)
 
 
+TURNS = {"bottom": 0.0, "right": 90.0, "top": 180.0, "left": 270.0}
+
+
+def on_edge(design: Design, words: Sequence[str]) -> Proposal:
+    """Put a part's origin on an edge of the board, turned inwards."""
+    need(words, 2, f"edge REF {'|'.join(TURNS)} [ALONG]")
+    part = part_of(design, words[0])
+    if words[1] not in TURNS:
+        raise InputError(f"{words[1]!r} is no edge.", where="edge", value=words[1], allowed=", ".join(TURNS))
+    x0, y0, x1, y1 = outline(design).bounds
+    upright = words[1] in ("left", "right")
+    low, high = (y0, y1) if upright else (x0, x1)
+    along = parse_length_nm(words[2], "along") / 1e6 if len(words) > 2 else (low + high) / 2
+    # Where the board really ends there, which need not be where it is widest.
+    ray = shapely.LineString([(x0 - 1, along), (x1 + 1, along)] if upright else [(along, y0 - 1), (along, y1 + 1)])
+    cut = outline(design).intersection(ray)
+    if cut.is_empty:
+        raise InputError("There is no board there.", where="edge", value=along, allowed=f"{low:g} to {high:g} mm")
+    left, bottom, right, top = cut.bounds
+    spot = {"left": (left, along), "right": (right, along), "bottom": (along, bottom), "top": (along, top)}[words[1]]
+    side = part.place.side if part.place else "front"
+    place = PartPlace(x_nm=nm(spot[0]), y_nm=nm(spot[1]), turn_deg=TURNS[words[1]], side=side)
+    says = f"puts {part.ref} on the {words[1]} edge at {spot[0]:.2f}, {spot[1]:.2f} mm"
+    return Proposal(says, edits.PlaceParts(places={part.ref: place}), about=(part.ref,))
+
+
 def print_text(design: Design, words: Sequence[str]) -> Proposal:
     """Print on the legend."""
     need(words, 3, 'text "WORDS" X Y [HEIGHT] [back]')

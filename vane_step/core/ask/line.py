@@ -22,8 +22,10 @@ from vane_step.core.ask.bare import (
     stitch_pours,
 )
 from vane_step.core.ask.board import (
+    TURNS,
     arrange_parts,
     move_item,
+    on_edge,
     place_part,
     print_field,
     print_text,
@@ -245,6 +247,13 @@ VERBS: tuple[Verb, ...] = (
         by_itself(place_part),
         ("ref", "by", "pin"),
     ),
+    Verb(
+        "edge",
+        f"edge REF {'|'.join(TURNS)} [ALONG]",
+        "put a part on an edge of the board, turned inwards",
+        by_itself(on_edge),
+        ("ref", "edge"),
+    ),
     Verb("turn", "turn REF … [DEGREES]", "turn parts", by_itself(turn_parts), ("some",)),
     Verb("underside", "underside REF …", "move parts to the other side", by_itself(flip_parts), ("some",)),
     Verb("lock", "lock REF … · lock U1.PA3", "keep parts in place, a pin at its use", _locker(True), ("some",)),
@@ -413,7 +422,7 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "block": list(dict.fromkeys(p.block for p in design.parts.values() if p.block)),
         "rules": list(resources.rules), "layer": list(design.board.layers),
         "role": list(get_args(NetRole)), "pin-role": list(get_args(PinRole)), "": [],
-        "item": [*design.holes, *design.texts], "pour": list(design.pours), "zone": list(ZONES),
+        "item": [*design.holes, *design.texts], "pour": list(design.pours), "zone": list(ZONES), "edge": list(TURNS),
         "package": [*design.packages, *package_examples(), *(resources.catalogue.parts if len(last) > 1 else [])],
         "number": list(resources.catalogue.parts), "saved": [*resources.blocks, "controller"],
         "formula": list(FORMULAS), "reason": [*design.calculations, "all"], "need": list(design.requirements),

@@ -18,6 +18,7 @@ from vane_step.core.board.geometry import (
     box_on_board,
     copper_items,
     courtyards,
+    edge_pads,
     holes,
     keepouts,
     opening,
@@ -37,6 +38,8 @@ from vane_step.core.quantity import nm
 
 TOLERANCE_MM = 1e-6
 DRILL_TOLERANCE_MM = 0.0051
+# How far from the edge the middle of a plated hole on it may lie.
+OFF_EDGE_MM = 0.05
 
 
 @dataclass(frozen=True)
@@ -249,10 +252,33 @@ def _edges(design: Design) -> Iterable[Finding]:
         radius = np.array([i.radius_mm for i in items])
         inside = shapely.covers(board, spines)
         gap = np.where(inside, shapely.distance(board.boundary, spines), 0.0) - radius
+        on_edge = edge_pads(design)
         for k in np.flatnonzero(gap < limit - TOLERANCE_MM):
             item = items[k]
+            if item.kind == "pad" and item.id in on_edge:
+                yield from _half_hole(design, item)
+                continue
             text = _sentence(f"{_named(item)} is too near to the board's edge")
             yield _breach(design, "copper-to-edge", text, float(gap[k]), limit, at(item.x_mm, item.y_mm, item))
+
+
+def _half_hole(design: Design, item: CopperItem) -> Iterable[Finding]:
+    """Hold a plated hole on the edge against what the maker makes; its middle lies on the edge, or it would tear."""
+    least = design.board.rules.edge_drill_nm / 1e6
+    off = float(outline(design).boundary.distance(shapely.Point(item.x_mm, item.y_mm)))
+    place = at(item.x_mm, item.y_mm, item)
+    if not least:
+        text = f"Pad {item.id} is a plated hole on the edge, which this maker does not make"
+        yield _breach(design, "edge-hole", text, item.drill_mm, 0.0, place).model_copy(update={"sense": "at most"})
+    elif item.drill_mm < least - TOLERANCE_MM:
+        yield _breach(
+            design, "edge-hole", f"Plated hole {item.id} on the edge is too small", item.drill_mm, least, place
+        )
+    if off > OFF_EDGE_MM:
+        text = f"Plated hole {item.id} does not lie on the edge, so that no half of it would stay"
+        yield _breach(design, "off-edge", text, off, OFF_EDGE_MM, place, origin="rule of thumb: milling").model_copy(
+            update={"sense": "at most"}
+        )
 
 
 def _pour_edges(design: Design) -> Iterable[Finding]:

@@ -103,6 +103,13 @@ def pad_spine(pad: PadSpec, place: PartPlace) -> tuple[BaseGeometry, float, floa
     return LineString([(x / 1e6, y / 1e6) for x, y in ends]), r / 1e6, cx / 1e6, cy / 1e6
 
 
+@derived("parts", "packages")
+def edge_pads(design: Design) -> frozenset[str]:
+    """Name the pads that are plated holes on the board's edge."""
+    packs = {n: [x.number for x in p.pads if x.on_edge] for n, p in design.packages.items()}
+    return frozenset(pin_name(part.ref, n) for part in design.parts.values() for n in packs[part.package])
+
+
 def pad_layers(pad: PadSpec, place: PartPlace, layers: tuple[str, ...]) -> tuple[str, ...]:
     """Give the copper layers a placed pad lies on."""
     if pad.layers == "through":

@@ -32,7 +32,8 @@ class PriceStep(Frozen):
 class RuleSet(Frozen):
     """What a maker can make. All limits are least values unless they say otherwise.
 
-    ``drills_nm`` are the sizes at hand, smallest first; with none named, every size between the limits is.
+    ``drills_nm`` are the sizes at hand, smallest first; with none named, every size between the limits is. Plated holes
+    on the edge are made from ``edge_drill_nm`` up; 0 for a maker who makes none.
     """
 
     name: Text
@@ -61,6 +62,7 @@ class RuleSet(Frozen):
     etched: bool = False
     min_slot_nm: PositiveNm = 800_000
     drills_nm: tuple[PositiveNm, ...] = Field(default=(), max_length=60)
+    edge_drill_nm: SizeNm = 0
     prices: tuple[PriceStep, ...] = Field(default=(), max_length=60)
 
 

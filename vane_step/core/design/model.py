@@ -91,7 +91,7 @@ class PadSpec(Frozen):
     """A pad of a package, relative to the part's origin, seen from the front.
 
     ``round`` with unequal sides is a capsule. A ``through`` pad whose drill is as large as the pad has no
-    copper: it is an unplated hole.
+    copper: it is an unplated hole. One ``on_edge`` is a plated hole on the board's edge, of which half stays.
     """
 
     number: Name
@@ -102,6 +102,7 @@ class PadSpec(Frozen):
     shape: Literal["rect", "round"] = "rect"
     layers: Literal["front", "back", "through"] = "front"
     drill_nm: SizeNm = 0
+    on_edge: bool = False
 
     @property
     def bare_hole(self) -> bool:
@@ -112,6 +113,8 @@ class PadSpec(Frozen):
     def _drill_fits(self) -> PadSpec:
         if self.layers == "through" and self.drill_nm == 0:
             raise ValueError(f"pad {self.number} goes through the board but has no drill")
+        if self.on_edge and (self.layers != "through" or self.bare_hole):
+            raise ValueError(f"pad {self.number} on the edge must be a plated hole")
         return self
 
 

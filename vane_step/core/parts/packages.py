@@ -172,6 +172,21 @@ def _terminal(match: re.Match[str], kitchen: bool) -> Package:
     return through_hole(match[0], title, spots, 1.1, (8.1, pins * 5.08), 10.0, kitchen)
 
 
+def _edge(match: re.Match[str], _kitchen: bool) -> Package:
+    """Make a row of plated half holes: the board's edge runs through their middles, the board lies above."""
+    count, pitch = int(match[1]), int(match[2]) / 100
+    drill = 0.6 if pitch < 2 else 1.0
+    pads = [
+        PadSpec(
+            number=str(k + 1), x_nm=nm((k - (count - 1) / 2) * pitch), y_nm=0, width_nm=nm(drill + 0.5),
+            height_nm=nm(drill + 1.4), shape="round", layers="through", drill_nm=nm(drill), on_edge=True,
+        )
+        for k in range(count)
+    ]  # fmt: skip
+    title = f"{count} plated half holes on the board's edge, {pitch:g} mm apart"
+    return finish_package(match[0], pads, (0.0, 0.0), 0.0, title=title, source="own, plated holes on the edge")
+
+
 def _crystal(match: re.Match[str], kitchen: bool) -> Package:
     spots = [("1", -2.44, 0.0), ("2", 2.44, 0.0)]
     return through_hole(match[0], "two-pin crystal, 4.88 mm", spots, 0.5, (11.0, 4.7), 4.0, kitchen, pin1_square=False)
@@ -249,6 +264,7 @@ FAMILIES: tuple[tuple[str, str, Maker], ...] = (
         _radial,
     ),
     (r"HDR-([12])x(\d{1,2})", "HDR-1x2, HDR-1x3, HDR-1x4, HDR-1x6, HDR-2x5", _header),
+    (r"EDGE-(\d{1,2})-P(127|150|200|254)", "EDGE-8-P254, EDGE-12-P127", _edge),
     (r"TERM-([2-8])", "TERM-2, TERM-3", _terminal),
     (r"XTAL-P488", "XTAL-P488", _crystal),
     (r"USBC-6", "USBC-6", _usb),

@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 
 from vane_step.core.board.copper import Connectivity, connectivity
-from vane_step.core.board.geometry import CopperItem, courtyards, holes, keepouts, outline
+from vane_step.core.board.geometry import CopperItem, courtyards, edge_pads, holes, keepouts, outline
 from vane_step.core.board.widths import FAN_MM, layers_of
 from vane_step.core.design.model import Design, Layer, Pour
 from vane_step.core.route import kernel
@@ -144,7 +144,7 @@ def build(design: Design, nets: set[str] | None = None, planes: Sequence[Pour] =
     kept = _planes(lattice, numbers, planes)
     problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept)
     for job in jobs:
-        _terminals(job, joined, lattice, kept, problem)
+        _terminals(job, joined, lattice, kept, problem, edge_pads(design))
     problem.jobs = jobs
     return problem
 
@@ -203,8 +203,9 @@ def _classes(
 
 
 def _terminals(
-    job: NetJob, joined: Connectivity, lattice: Lattice, kept: dict[int, np.ndarray], problem: Problem
-) -> None:
+    job: NetJob, joined: Connectivity, lattice: Lattice, kept: dict[int, np.ndarray], problem: Problem,
+    on_edge: frozenset[str],
+) -> None:  # fmt: skip
     """Collect the groups of joined copper of a net as node sets, and the tree in which to join them."""
     mine = [k for k, owner in kept.items() if (owner == job.number).any()]
     groups: dict[int, list[CopperItem]] = {}
@@ -221,6 +222,10 @@ def _terminals(
         ):
             continue
         nodes = np.unique(np.concatenate([nodes_of(i, lattice) for i in items]))
+        if any(i.id in on_edge for i in items):
+            # A track may end only in the part of the pad that is far enough from the edge for it.
+            inside = nodes[problem.held[job.full][nodes, 0] != -1]
+            nodes = inside if len(inside) else nodes
         if len(nodes):
             job.terminals.append(nodes)
             centre = next(i for i in items if i.kind == "pad")

@@ -11,7 +11,7 @@ from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 from trimesh.visual.material import PBRMaterial
 
-from vane_step.core.board.geometry import copper_items, holes, outline
+from vane_step.core.board.geometry import copper_items, edge_pads, holes, outline
 from vane_step.core.board.legend import legend
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.derive import derived
@@ -75,7 +75,10 @@ def _board(design: Design, deep: float) -> list[Solid]:
         if side in design.board.layers:
             laid = [i.shape() for i in copper_items(design) if side in i.layers and i.kind == "track"]
             laid += [piece for pour in pour_pieces(design) if pour.layer == side for piece in pour.pieces]
+            # Of a plated hole on the edge half is milled away.
+            rim = outline(design) if edge_pads(design) else None
             pads = [i.shape() for i in copper_items(design) if side in i.layers and i.kind != "track"]
+            pads = [p.intersection(rim) for p in pads] if rim is not None else pads
         ink = [LineString(k.points).buffer(k.width_mm / 2, quad_segs=2) for k in legend(design) if k.side == side]
         for material, shapes, height in (("copper", laid, COPPER_MM), ("pad", pads, PAD_MM), ("legend", ink, PRINT_MM)):
             if shapes:
