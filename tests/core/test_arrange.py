@@ -10,11 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import LineString
 
-from tests.support import BEEPER, FROST, demo, folder
+from tests.support import BEEPER, FROST, demo, folder, said
+from vane_step.core.board.apart import loud_parts, too_near
 from vane_step.core.board.arrange import propose
 from vane_step.core.board.check import check
 from vane_step.core.board.floor import bypass_pairs, is_connector
-from vane_step.core.board.geometry import courtyards, outline
+from vane_step.core.board.geometry import courtyards, outline, zone_shape
 from vane_step.core.board.score import crossings, score, scoreboard
 from vane_step.core.design.edits import PlaceParts, apply
 from vane_step.core.design.model import Design
@@ -79,6 +80,19 @@ class Proposals(unittest.TestCase):
         self.assertEqual([a.edit for a in one], [a.edit for a in two])
         self.assertEqual(len(one), 1)
         self.judge(d, apply(d, one[0].edit)[0])
+
+    def test_zones_and_shy_parts(self) -> None:
+        """Tall parts keep out of low zones, loud ones out of quiet ones, and what heats or radiates lies apart."""
+        d = said(demo(FROST), "zone low 50 1 20x10 3", "zone quiet 2 28 26x14")
+        low, quiet = (zone_shape(z) for z in d.board.zones)
+        after = taken(d, count=1, tidy=False, effort=0.5)
+        yards = courtyards(after)
+        tall = {r for r, p in d.parts.items() if d.packages[p.package].height_nm > 3_000_000}
+        self.assertTrue(tall and loud_parts(d))
+        self.assertEqual({r for r in tall if yards[r].intersection(low).area > 0.3}, set())
+        self.assertEqual({r for r in loud_parts(d) if yards[r].intersection(quiet).area > 0.3}, set())
+        self.assertLess(len(too_near(after)), len(too_near(d)))
+        self.assertLess(sum(far - gap for _, _, gap, far in too_near(after)), 3.0)
 
 
 class Scores(unittest.TestCase):

@@ -20,6 +20,7 @@ from tests.support import (
     least_gap_breach,
     part,
     routed,
+    said,
     track,
 )
 from vane_step.core.board.check import check, figures
@@ -224,6 +225,17 @@ class Wishes(unittest.TestCase):
         d = self.pair().replaced(pours={"p": Pour(id="p", net="B", layer="back")})
         after = laid(d)
         self.assertEqual([f for f in check(after).findings if f.level == "stop"], [])
+
+    def test_quiet_zones_are_gone_round(self) -> None:
+        """No track of a net without a pad in a quiet zone crosses it, unless there is no other way."""
+        d = said(demo(FROST), "zone quiet 27 34 12x12")
+        self.assertIn("quiet-zone", {f.code for f in check(d).findings})
+        after = laid(d, fresh=True)
+        self.assertEqual({f.code for f in check(after).findings} & {"quiet-zone", "open-link"}, set())
+        wall = said(demo(FROST), "zone quiet 40 0 1x56")
+        across = laid(wall, fresh=True)
+        self.assertEqual({f.level for f in check(across).findings if f.code == "quiet-zone"}, {"look"})
+        self.assertEqual(check(across).stops, 0)
 
     def test_what_breaches_is_lifted(self) -> None:
         """At the last, copper that breaks a rule is not laid, also where the breach is told far from it; the rest is."""

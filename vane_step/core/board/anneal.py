@@ -65,17 +65,18 @@ def _crowding(i, skip, now, sides):
 
 
 @njit(cache=True, nogil=True)
-def _outside(i, now, barred, cell, frame):
+def _outside(i, now, barred, table_of, cell, frame):
     """Give the area of a part off the board or in zones kept free, in mm², and its long side's gap to the edge."""
     x0, y0, x1, y1 = now[0, i], now[1, i], now[2, i], now[3, i]
     inner = max(0.0, min(x1, frame[2]) - max(x0, frame[0])) * max(0.0, min(y1, frame[3]) - max(y0, frame[1]))
     area = (x1 - x0) * (y1 - y0) - inner
-    rows, columns = barred.shape
+    table = barred[table_of[i]]
+    rows, columns = table.shape
     a = min(max(int((x0 - frame[0]) / cell + 0.5), 0), columns - 1)
     b = min(max(int((x1 - frame[0]) / cell + 0.5), 0), columns - 1)
     c = min(max(int((y0 - frame[1]) / cell + 0.5), 0), rows - 1)
     d = min(max(int((y1 - frame[1]) / cell + 0.5), 0), rows - 1)
-    area += (barred[d, b] - barred[c, b] - barred[d, a] + barred[c, a]) * cell * cell
+    area += (table[d, b] - table[c, b] - table[d, a] + table[c, a]) * cell * cell
     edge = min(x0 - frame[0], frame[2] - x1)
     level = min(y0 - frame[1], frame[3] - y1)
     # What is plugged in comes over the long side.
@@ -87,11 +88,23 @@ def _outside(i, now, barred, cell, frame):
 
 
 @njit(cache=True, nogil=True)
-def _standing(i, skip, now, sides, barred, cell, frame, at_edge, dear):
+def _standing(i, skip, now, sides, barred, table_of, cell, frame, at_edge, dear):
     """Give what a part's own place costs: overlaps, what lies outside, and the way to the edge where it belongs."""
     overlap, touching = _crowding(i, skip, now, sides)
-    out, edge = _outside(i, now, barred, cell, frame)
+    out, edge = _outside(i, now, barred, table_of, cell, frame)
     return dear * (overlap + 2.0 * out) + TOUCH * (touching + (out > 1e-3)) * dear + at_edge[i] * edge
+
+
+@njit(cache=True, nogil=True)
+def _shyness(i, now, shy_start, shy_other, shy_price, shy_reach):
+    """Give what it costs that a part is nearer to those it shuns than it should be, gap to gap."""
+    total = 0.0
+    for n in range(shy_start[i], shy_start[i + 1]):
+        j = shy_other[n]
+        wide = max(now[0, i] - now[2, j], now[0, j] - now[2, i], 0.0)
+        tall = max(now[1, i] - now[3, j], now[1, j] - now[3, i], 0.0)
+        total += shy_price[n] * max(0.0, shy_reach[n] - math.sqrt(wide * wide + tall * tall))
+    return total
 
 
 @njit(cache=True, nogil=True)
@@ -102,8 +115,9 @@ def _box(i, x, y, turn, boxes, now):
 
 @njit(cache=True, nogil=True)
 def anneal(
-    x, y, turn, free, turns, boxes, sides, at_edge, part_start, part_nets, net_start, net_pins, weight, pin_part,
-    pin_dx, pin_dy, barred, cell, frame, lattice, moves, seed, warm,
+    x, y, turn, free, boxes, sides, at_edge, part_start, part_nets, net_start, net_pins, weight, pin_part,
+    pin_dx, pin_dy, barred, table_of, cell, frame, lattice, moves, seed, warm, shy_start, shy_other, shy_price,
+    shy_reach,
 ):  # fmt: skip
     """Move parts about until their links are short and none is in another's way.
 
@@ -113,10 +127,10 @@ def anneal(
         Places in mm and quarter turns; changed in place.
     free : int64 array
         Numbers of the parts that may move.
-    turns : int64 array, n
-        How many of the four turns a part may take.
     boxes : float64 array, n x 4 x 4
         For each turn what a part needs round its origin (x0, y0, x1, y1), with the room wanted between parts.
+    shy_start, shy_other, shy_price, shy_reach
+        For each part those it shuns, what each mm costs it is too near, and how far it should be, box to box.
     sides : int64 array, n
         Bit set of the sides a part takes up.
     at_edge : float64 array, n
@@ -127,8 +141,9 @@ def anneal(
         For each net its pins, and what a mm of it costs.
     pin_part, pin_dx, pin_dy
         For each pin its part, and where it is from the part's origin at each turn.
-    barred : float64 array
-        Summed area table of what is off the board or kept free, in cells of ``cell`` mm from ``frame``'s corner.
+    barred : float64 array, tables x rows x columns
+        Summed area tables of what is off the board or kept free, in cells of ``cell`` mm from ``frame``'s corner;
+        ``table_of`` gives each part's.
     frame : float64 array
         x0, y0, x1, y1 of the board.
     lattice : float
@@ -176,15 +191,15 @@ def anneal(
                 if j == i or at_edge[i] != at_edge[j]:
                     continue
                 px, py, pt = x[j], y[j], turn[j]
-            elif kind < 0.3 and turns[i] == 1:
-                continue
             tick += 1
-            before = _standing(i, j, boxed, sides, barred, cell, frame, at_edge, dear)
+            before = _standing(i, j, boxed, sides, barred, table_of, cell, frame, at_edge, dear)
+            before += _shyness(i, boxed, shy_start, shy_other, shy_price, shy_reach)
             if j >= 0:
-                before += _standing(j, -1, boxed, sides, barred, cell, frame, at_edge, dear)
+                before += _standing(j, -1, boxed, sides, barred, table_of, cell, frame, at_edge, dear)
+                before += _shyness(j, boxed, shy_start, shy_other, shy_price, shy_reach)
                 x[i], y[i], x[j], y[j] = px, py, ox, oy
             elif kind < 0.3:
-                turn[i] = (ot + (1 + np.random.randint(3) if turns[i] == 4 else 2)) % 4
+                turn[i] = (ot + 1 + np.random.randint(3)) % 4
             else:
                 nx = ox + (2.0 * np.random.random() - 1.0) * span
                 ny = oy + (2.0 * np.random.random() - 1.0) * span
@@ -195,9 +210,11 @@ def anneal(
             _box(i, x, y, turn, boxes, boxed)
             if j >= 0:
                 _box(j, x, y, turn, boxes, boxed)
-            delta = _standing(i, j, boxed, sides, barred, cell, frame, at_edge, dear) - before
+            delta = _standing(i, j, boxed, sides, barred, table_of, cell, frame, at_edge, dear) - before
+            delta += _shyness(i, boxed, shy_start, shy_other, shy_price, shy_reach)
             if j >= 0:
-                delta += _standing(j, -1, boxed, sides, barred, cell, frame, at_edge, dear)
+                delta += _standing(j, -1, boxed, sides, barred, table_of, cell, frame, at_edge, dear)
+                delta += _shyness(j, boxed, shy_start, shy_other, shy_price, shy_reach)
             count = 0
             for which in range(2 if j >= 0 else 1):
                 part = i if which == 0 else j

@@ -115,13 +115,21 @@ def _run(ground: Floor, seed: int, moves: int, warm: float) -> None:
     for k, (_, members) in enumerate(pins.nets):
         for part in {pins.part[p] for p in members}:
             on[part].append(k)
+    shy: list[list[tuple[int, float, float]]] = [[] for _ in ground.refs]
+    for a, b, price, reach in ground.shy:
+        shy[a].append((b, price, reach))
+        shy[b].append((a, price, reach))
+    shuns = [x for some in shy for x in some]
     anneal(
-        ground.x, ground.y, ground.turn, ground.free, ground.turns, ground.boxes, ground.side_bits, ground.at_edge,
+        ground.x, ground.y, ground.turn, ground.free, ground.boxes, ground.side_bits, ground.at_edge,
         np.cumsum([0, *map(len, on)]), np.array([k for nets in on for k in nets], dtype=np.int64),
         np.cumsum([0, *(len(m) for _, m in pins.nets)]),
         np.array([p for _, members in pins.nets for p in members], dtype=np.int64),
         np.array([price for price, _ in pins.nets], dtype=np.float64), np.array(pins.part, dtype=np.int64),
-        np.array(pins.dx), np.array(pins.dy), ground.barred, CELL_MM, ground.frame, ground.lattice, moves, seed, warm,
+        np.array(pins.dx), np.array(pins.dy), ground.barred, ground.table_of, CELL_MM, ground.frame,
+        ground.lattice, moves, seed, warm,
+        np.cumsum([0, *map(len, shy)]), np.array([x[0] for x in shuns], dtype=np.int64),
+        np.array([x[1] for x in shuns], dtype=np.float64), np.array([x[2] for x in shuns], dtype=np.float64),
     )  # fmt: skip
 
 
@@ -279,8 +287,8 @@ def warm_up() -> None:
     yard[:, :, :2], yard[:, :, 2:] = -1.0, 1.0
     ground = Floor(
         ["A", "B"], ["front", "front"], np.zeros(2), np.zeros(2), np.zeros(2, dtype=np.int64),
-        np.arange(2, dtype=np.int64), np.full(2, 4, dtype=np.int64), yard, np.ones(2, dtype=np.int64), np.zeros(2),
-        np.zeros((42, 42)), np.array([0.0, 0.0, 10.0, 10.0]), 0.5,
+        np.arange(2, dtype=np.int64), yard, np.ones(2, dtype=np.int64), np.zeros(2),
+        np.zeros((1, 42, 42)), np.zeros(2, dtype=np.int64), np.array([0.0, 0.0, 10.0, 10.0]), 0.5,
     )  # fmt: skip
     pins = [ground.pins.add(part, 0.5, 0.0) for part in (0, 1)]
     ground.pins.nets.append((1.0, pins))

@@ -8,8 +8,9 @@ from dataclasses import dataclass, field
 import numpy as np
 import shapely
 
+from vane_step.core.board.apart import loud_parts, shunning
 from vane_step.core.board.geometry import outline, place_point, zone_shape
-from vane_step.core.design.model import Design, Net, Part, PartPlace, split_pin
+from vane_step.core.design.model import Design, Net, Part, PartPlace, Zone, split_pin
 from vane_step.core.quantity import nm
 
 CELL_MM = 0.25
@@ -27,7 +28,10 @@ TURNS: tuple[tuple[int, int], ...] = ((1, 0), (0, 1), (-1, 0), (0, -1))
 
 @dataclass
 class Floor:
-    """The annealing's problem; see :func:`anneal.anneal` for the arrays."""
+    """The annealing's problem; see :func:`anneal.anneal` for the arrays.
+
+    ``shy`` lists two parts that shun each other, what each mm too near costs, and how far apart they should be.
+    """
 
     refs: list[str]
     sides: list[str]
@@ -35,14 +39,15 @@ class Floor:
     y: np.ndarray
     turn: np.ndarray
     free: np.ndarray
-    turns: np.ndarray
     boxes: np.ndarray
     side_bits: np.ndarray
     at_edge: np.ndarray
     barred: np.ndarray
+    table_of: np.ndarray
     frame: np.ndarray
     lattice: float
     pins: _Pins = field(default_factory=lambda: _Pins())
+    shy: list[tuple[int, int, float, float]] = field(default_factory=list)
 
 
 @dataclass
@@ -79,13 +84,14 @@ def floor(design: Design, movable: set[str] | None = None) -> Floor:
     places = [p.place or middle for p in parts]
     drilled = sum(1 for p in parts for q in design.packages[p.package].pads if q.layers == "through")
     surface = sum(1 for p in parts for q in design.packages[p.package].pads if q.layers != "through")
+    sets, which = _barred_zones(design, parts)
     found = Floor(
         refs, [p.side for p in places],
         np.array([p.x_nm / 1e6 for p in places]), np.array([p.y_nm / 1e6 for p in places]),
         np.array([round(p.turn_deg / 90) % 4 for p in places], dtype=np.int64),
         np.array([i for i, p in enumerate(parts) if _moves(design, p, movable)], dtype=np.int64),
-        np.full(n, 4, dtype=np.int64), np.zeros((n, 4, 4)), np.zeros(n, dtype=np.int64), np.zeros(n),
-        _barred(design, frame), frame, 0.635 if drilled > surface else 0.5,
+        np.zeros((n, 4, 4)), np.zeros(n, dtype=np.int64), np.zeros(n),
+        np.array([_barred(design, frame, some) for some in sets]), which, frame, 0.635 if drilled > surface else 0.5,
     )  # fmt: skip
     for i, part in enumerate(parts):
         through = any(q.layers == "through" for q in design.packages[part.package].pads)
@@ -93,6 +99,9 @@ def floor(design: Design, movable: set[str] | None = None) -> Floor:
         found.at_edge[i] = EDGE if is_connector(design, part) else 0.0
     _boxes(design, parts, found)
     _nets(design, number, found)
+    found.shy = [
+        (number[a], number[b], price, reach) for a, b, price, reach in shunning(design) if {a, b} <= set(number)
+    ]
     return found
 
 
@@ -109,16 +118,33 @@ def _moves(design: Design, part: Part, movable: set[str] | None) -> bool:
     return movable is None or part.ref in movable
 
 
-def _barred(design: Design, frame: np.ndarray) -> np.ndarray:
-    """Give the summed area table of cells off the board, too near its edge, or kept free by holes."""
+def _barred_zones(design: Design, parts: list[Part]) -> tuple[list[tuple[Zone, ...]], np.ndarray]:
+    """Give the sets of zones that bar some part, and which of them bars each: for all, for tall, and for loud parts."""
+    loud = loud_parts(design)
+    sets: dict[tuple[Zone, ...], int] = {}
+    which = []
+    for part in parts:
+        tall = design.packages[part.package].height_nm
+        bars = tuple(
+            z
+            for z in design.board.zones
+            if z.kind in ("hand", "clear")
+            or (z.kind == "low" and tall > z.tall_nm)
+            or (z.kind == "quiet" and part.ref in loud)
+        )
+        which.append(sets.setdefault(bars, len(sets)))
+    return list(sets), np.array(which, dtype=np.int64)
+
+
+def _barred(design: Design, frame: np.ndarray, zones: tuple[Zone, ...]) -> np.ndarray:
+    """Give the summed area table of cells off the board, too near its edge, or kept free by holes and zones."""
     gap = design.board.rules.edge_clearance_nm / 1e6
     board = outline(design).buffer(-gap, join_style="mitre")
     for hole in design.holes.values():
         reach = max(hole.keepout_nm, hole.drill_nm) / 1e6
         board = board.difference(shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(reach))
-    for zone in design.board.zones:
-        if zone.kind in ("hand", "clear"):
-            board = board.difference(zone_shape(zone))
+    for zone in zones:
+        board = board.difference(zone_shape(zone))
     columns = math.ceil((frame[2] - frame[0]) / CELL_MM) + 1
     rows = math.ceil((frame[3] - frame[1]) / CELL_MM) + 1
     xs, ys = np.meshgrid(frame[0] + (np.arange(columns) + 0.5) * CELL_MM, frame[1] + (np.arange(rows) + 0.5) * CELL_MM)

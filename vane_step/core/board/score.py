@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vane_step.core.board.apart import too_near
 from vane_step.core.board.check import check, figures
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.floor import bypass_pairs, is_connector
@@ -144,6 +145,10 @@ def scoreboard(design: Design) -> tuple[Figure, ...]:
         found.append(
             Figure("switching loop", worst.area_mm2, "mm²", f"{' and '.join(worst.refs)}, hull of its pads", 1)
         )
+    if shy := too_near(design):
+        one, other, gap, wanted = shy[0]
+        note = f"for heat or noise: {one} and {other} lie {gap:.1f} mm apart, {wanted:g} would do"
+        found.append(Figure("parts too near", len(shy), "pair" if len(shy) == 1 else "pairs", note))
     if hot := hottest(design):
         found.append(Figure("hottest track", hot[1], "K", f"{hot[0]}, above its surroundings, by IPC-2221", 1))
     found.append(Figure("board area", outline(design).area / 100, "cm²", digits=1))

@@ -54,10 +54,16 @@ def _low(design: Design, name: str, shape: Polygon, tall_nm: int) -> Iterator[Fi
             )  # fmt: skip
 
 
+def nets_in(design: Design, shape: Polygon) -> set[str | None]:
+    """Name the nets with a pad in a zone, which its quiet is meant for."""
+    pads = (i for i in copper_items(design) if i.kind == "pad")
+    return {i.net for i in pads if shape.covers(shapely.Point(i.x_mm, i.y_mm))}
+
+
 def _quiet(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
     """Find tracks that run through a zone though their net has no pad in it: what they carry couples in."""
     items = copper_items(design)
-    at_home = {i.net for i in items if i.kind == "pad" and shape.covers(shapely.Point(i.x_mm, i.y_mm))}
+    at_home = nets_in(design, shape)
     through: dict[str, float] = {}
     where: dict[str, tuple[float, float]] = {}
     for item in items:

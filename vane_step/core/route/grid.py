@@ -10,10 +10,12 @@ from typing import cast
 
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 
 from vane_step.core.board.copper import Connectivity, connectivity
-from vane_step.core.board.geometry import CopperItem, courtyards, edge_pads, holes, keepouts, outline
+from vane_step.core.board.geometry import CopperItem, courtyards, edge_pads, holes, keepouts, outline, zone_shape
 from vane_step.core.board.widths import FAN_MM, layers_of
+from vane_step.core.board.zones import nets_in
 from vane_step.core.design.model import Design, Layer, Pour
 from vane_step.core.route import kernel
 
@@ -24,8 +26,11 @@ MAX_CELLS = 12_000_000
 WIRE_COST_MM = 50.0
 
 
-# Half width and gap of tracks in millimetres, and the net a class belongs to; "" for a class nets share.
-TrackClass = tuple[float, float, str]
+# Half width and gap of tracks in millimetres; the net a class belongs to, "" for a class nets share; and the numbers of
+# the quiet zones it may not cross.
+TrackClass = tuple[float, float, str, tuple[int, ...]]
+# A quiet zone, and the nets that have a pad in it.
+QuietZone = tuple[Polygon, set[str | None]]
 
 
 @dataclass(frozen=True)
@@ -129,7 +134,9 @@ def shape_row(item: CopperItem) -> list[float]:
     return [float(len(points)), *flat, *([0.0] * (8 - len(flat)))]
 
 
-def build(design: Design, nets: set[str] | None = None, planes: Sequence[Pour] = ()) -> Problem:
+def build(
+    design: Design, nets: set[str] | None = None, planes: Sequence[Pour] = (), quiet: bool = True
+) -> Problem:  # fmt: skip
     """Set the grid up for the open links of a design (of some nets only, when ``nets`` is given).
 
     The design must have no pours: they are filled round the tracks afterwards. ``planes`` are the pours that are kept
@@ -140,9 +147,10 @@ def build(design: Design, nets: set[str] | None = None, planes: Sequence[Pour] =
     open_nets = {link.net for link in joined.open_links}
     wanted = sorted(open_nets if nets is None else open_nets & nets)
     numbers = {name: i + 1 for i, name in enumerate(sorted({i.net for i in joined.items if i.net}))}
-    classes, via_classes, jobs = _classes(design, wanted, numbers)
+    zones = _quiet_zones(design) if quiet else []
+    classes, via_classes, jobs = _classes(design, wanted, numbers, zones)
     kept = _planes(lattice, numbers, planes)
-    problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept)
+    problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept, zones)
     for job in jobs:
         _terminals(job, joined, lattice, kept, problem, edge_pads(design))
     problem.jobs = jobs
@@ -169,16 +177,16 @@ def build_for(design: Design, net: str, planes: Sequence[Pour] = ()) -> Problem:
     lattice = choose_lattice(design)
     joined = connectivity(design)
     numbers = {name: i + 1 for i, name in enumerate(sorted({i.net for i in joined.items if i.net} | {net}))}
-    classes, via_classes, jobs = _classes(design, [net], numbers)
+    classes, via_classes, jobs = _classes(design, [net], numbers, [])
     kept = _planes(lattice, numbers, planes)
-    problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept)
+    problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept, [])
     problem.jobs = jobs
     jobs[0].pads = np.array([(i.x_mm, i.y_mm) for i in joined.items if i.kind == "pad" and i.net == net]).reshape(-1, 2)
     return problem
 
 
 def _classes(
-    design: Design, wanted: list[str], numbers: dict[str, int]
+    design: Design, wanted: list[str], numbers: dict[str, int], zones: list[QuietZone]
 ) -> tuple[list[TrackClass], list[tuple[float, float]], list[NetJob]]:
     classes: dict[TrackClass, int] = {}
     via_classes: dict[tuple[float, float], int] = {}
@@ -194,7 +202,8 @@ def _classes(
         reach = (rule.neck_length_nm or 0) / 1e6 if neck < width else 0.0
         # A net kept to some layers has a class of its own, since near its pads it may run on the others too.
         own = "" if layers_of(design, rule) == design.board.layers else name
-        full, thin = (classes.setdefault((half / 2, gap, own), len(classes)) for half in (width, neck))
+        off = tuple(k for k, (_, at_home) in enumerate(zones) if name not in at_home)
+        full, thin = (classes.setdefault((half / 2, gap, own, off), len(classes)) for half in (width, neck))
         via = via_classes.setdefault((via_half, gap), len(via_classes))
         jobs.append(
             NetJob(numbers[name], name, full, thin, via, width, neck, gap, reach, [], [], np.zeros((0, 2)))
@@ -290,6 +299,7 @@ def _apart(terminals: list[np.ndarray], lattice: Lattice) -> np.ndarray:
 def _paint(
     design: Design, joined: Connectivity, lattice: Lattice, numbers: dict[str, int],
     classes: list[TrackClass], via_classes: list[tuple[float, float]], kept: dict[int, np.ndarray],
+    zones: list[QuietZone],
 ) -> Problem:  # fmt: skip
     """Paint the owner maps of every class from the copper, holes and edge of the design."""
     rules = design.board.rules
@@ -327,8 +337,10 @@ def _paint(
         return np.ascontiguousarray(np.column_stack([owned, np.zeros_like(owned)]))
 
     held = []
-    for half, gap, own in classes:
+    for half, gap, own, off in classes:
         planes = [owners(half, gap, pick, k) for k, pick in enumerate(on)]
+        for plane in planes if off else ():
+            _off_zones(lattice, half, [zones[k][0] for k in off], plane)
         if own:
             _off_layers(design, own, items, lattice, planes)
         held.append(holders(planes))
@@ -339,8 +351,8 @@ def _paint(
     via_barred = _via_barred(design, items, rows, radius, lattice, drill)
     wire_barred, jump, wire_half = _wires(design, lattice, via_barred)
     return Problem(
-        lattice, [], [(half, gap) for half, gap, _ in classes], via_classes, held, holed, via_barred, wire_barred, jump,
-        wire_half, drill, rules.hole_to_hole_nm / 1e6,
+        lattice, [], [(half, gap) for half, gap, *_ in classes], via_classes, held, holed, via_barred, wire_barred,
+        jump, wire_half, drill, rules.hole_to_hole_nm / 1e6,
     )  # fmt: skip
 
 
@@ -382,9 +394,18 @@ def _off_edge(design: Design, lattice: Lattice, distance: float) -> np.ndarray:
     return np.where(inside == 1, 0, -1).astype(np.int16)
 
 
+def _quiet_zones(design: Design) -> list[QuietZone]:
+    shapes = (zone_shape(z) for z in design.board.zones if z.kind == "quiet")
+    return [(shape, nets_in(design, shape)) for shape in shapes]
+
+
 def _off_keepouts(design: Design, lattice: Lattice, half: float, plane: np.ndarray) -> None:
     """Bar the nodes from which copper of a half width would reach into a zone that is to stay free."""
-    for zone in keepouts(design).values():
+    _off_zones(lattice, half, list(keepouts(design).values()), plane)
+
+
+def _off_zones(lattice: Lattice, half: float, zones: list[Polygon], plane: np.ndarray) -> None:
+    for zone in zones:
         ring = zone.buffer(half + EDGE_SAFETY_MM, quad_segs=4).exterior
         inside = np.zeros(lattice.plane, dtype=np.uint8)
         xs, ys = np.array(ring.coords).T

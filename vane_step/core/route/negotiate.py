@@ -300,5 +300,9 @@ def _straighten(run: Seeker, routed: dict[str, Routed]) -> None:
             make_path(run.problem, net.job, nodes, how, path.ends)
             for path, (nodes, how) in zip(net.paths, straighten(run.problem, net), strict=True)
         ]
+        now: dict[int | Path, int | Path] = {**dict(zip(net.paths, paths, strict=True))}
+        for path in paths:
+            a, b = path.ends
+            path.ends = now.get(a, a), now.get(b, b)
         routed[name] = Routed(net.job, paths, net.failed)
         run.claims.hold(routed[name])

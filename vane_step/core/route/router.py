@@ -94,9 +94,21 @@ def route(
     routed, rounds, blocked = negotiate(problem, progress)
     laid = draw(problem, routed, bare)
     laid, repairs = _repair(bare, laid, nets, planes)
+    if any(r.failed for r in routed) and any(z.kind == "quiet" for z in design.board.zones):
+        laid = _across_quiet(bare, laid, nets, planes)
     left = _open(apply(bare.replaced(pours=poured), laid)[0], nets)
     edit = laid.model_copy(update={"lift": lift})
     return RouteResult(edit, wanted, wanted - left, rounds, repairs, tuple(blocked) if left else ())
+
+
+def _across_quiet(bare: Design, laid: LayCopper, nets: set[str] | None, planes: Sequence[Pour]) -> LayCopper:
+    """Lay links that stayed open across quiet zones; the check tells of them, which is better than no link."""
+    base = apply(bare, laid)[0]
+    problem = build(base, nets, planes, quiet=False)
+    more, _ = _repair(base, draw(problem, negotiate(problem)[0], base), nets, planes)
+    return LayCopper(
+        tracks=(*laid.tracks, *more.tracks), vias=(*laid.vias, *more.vias), jumpers=(*laid.jumpers, *more.jumpers)
+    )
 
 
 def _open(design: Design, nets: set[str] | None) -> int:
