@@ -109,7 +109,9 @@ class Verbs(unittest.TestCase):
                 self.assertTrue(proposal.edit is not None or proposal.action)
         self.assertIn("routes 1 open links", ask(done(d, "lift PUMP_ON"), "route PUMP_ON", SETS).says)
         self.assertIn("puts 1 parts", ask(open_one, "arrange", SETS).says)
-        self.assertEqual({*sentences, "route", "arrange", "advise", "widen", "stitch", "vias"}, {v.name for v in VERBS})
+        self.assertEqual(
+            {*sentences, "route", "arrange", "advise", "widen", "stitch", "vias", "exchange"}, {v.name for v in VERBS}
+        )
 
     def test_pins_by_name_or_number(self) -> None:
         """A pin may be called by either; case does not matter for the reference and the name."""

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import unittest
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.support import FROST, board, demo, design, part, said, track, via
+from vane_step.core.board.channels import channels, exchanged
 from vane_step.core.board.check import check
 from vane_step.core.board.pricestep import price_step
+from vane_step.core.board.score import score
 from vane_step.core.board.taper import steps_of
 from vane_step.core.board.viagroups import carried_a, via_groups
 from vane_step.core.design.edits import apply
-from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule
+from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule, Pin
 from vane_step.core.errors import EditRefused
 from vane_step.core.fab.release import release
 from vane_step.core.power.trace import via_current_a
@@ -103,6 +105,32 @@ class HalfHoles(unittest.TestCase):
         self.assertIn("off-edge", codes(said(laid, "place J1 1 15 270")))
         none = laid.board.rules.model_copy(update={"edge_drill_nm": 0})
         self.assertIn("edge-hole", codes(laid.replaced(board=laid.board.model_copy(update={"rules": none}))))
+
+
+class Channels(unittest.TestCase):
+    """Equal channels are exchanged as wholes, links get shorter, and crossed ones come undone."""
+
+    @settings(max_examples=10, deadline=None)
+    @given(st.permutations(range(1, 8)))
+    def test_a_driver_array(self, order: list[int]) -> None:
+        roles = ["GND ground", *(f"IN{k} input" for k in range(1, 8))]
+        roles += [*(f"OUT{k} open-drain" for k in range(7, 0, -1)), "COM passive"]
+        pins = [Pin(number=str(k + 1), name=n.split()[0], role=n.split()[1]) for k, n in enumerate(roles)]  # type: ignore[arg-type]
+        array = part("U1", "SOIC-16", 20, 15).model_copy(update={"pins": tuple(pins)})
+        nets = {f"A{k}": f"J1.{k} U1.{1 + c}" for k, c in enumerate(order, 1)}
+        nets |= {f"B{k}": f"J2.{k} U1.{16 - c}" for k, c in enumerate(order, 1)}
+        d = design([array, part("J1", "HDR-1x7", 5, 15), part("J2", "HDR-1x7", 35, 15)], nets)
+        found = exchanged(d, "U1")
+        after = apply(d, found.edit)[0] if found else d
+        self.assertEqual(score(after).crossings, 0)
+        if found:
+            self.assertAlmostEqual(score(d).link_mm - score(after).link_mm, found.link_mm)
+            self.assertEqual(said(d, "exchange all").nets, after.nets)
+        channel = {**{str(1 + c): c for c in range(1, 8)}, **{str(16 - c): c for c in range(1, 8)}}
+        for k in range(1, 8):
+            ways = [next(p for p in after.nets[f"{side}{k}"].pins if p.startswith("U1.")) for side in "AB"]
+            self.assertEqual(len({channel[w.partition(".")[2]] for w in ways}), 1, "in and out stay together")
+        self.assertEqual(channels(demo(FROST).parts["U1"]), [], "a controller's ports are no channels")
 
 
 class Prices(unittest.TestCase):

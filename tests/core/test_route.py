@@ -232,7 +232,9 @@ class Wishes(unittest.TestCase):
         self.assertIn("quiet-zone", {f.code for f in check(d).findings})
         after = laid(d, fresh=True)
         self.assertEqual({f.code for f in check(after).findings} & {"quiet-zone", "open-link"}, set())
-        wall = said(demo(FROST), "zone quiet 40 0 1x56")
+        pairs = {f"N{k}": f"J1.{k} J2.{k}" for k in range(1, 4)}
+        two = design([part("J1", "HDR-1x3", 10, 15), part("J2", "HDR-1x3", 30, 15)], pairs)
+        wall = said(two, "zone quiet 19 0 2x30")
         across = laid(wall, fresh=True)
         self.assertEqual({f.level for f in check(across).findings if f.code == "quiet-zone"}, {"look"})
         self.assertEqual(check(across).stops, 0)

@@ -11,6 +11,7 @@ from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.ask.words import Proposal, need, number
 from vane_step.core.board.arrange import arrange
+from vane_step.core.board.channels import exchanged, with_channels
 from vane_step.core.board.geometry import copper_items, courtyards, outline
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
@@ -127,6 +128,27 @@ def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
         return Proposal(f"{says} that are not kept in place", action=f"propose {words[0]}")
     edit = arrange(design)
     return Proposal(f"puts {len(edit.places)} parts on the board", edit)
+
+
+def exchange_channels(design: Design, words: Sequence[str]) -> Proposal:
+    """Exchange equal channels of a part, or of all, for shorter links."""
+    need(words, 1, "exchange REF, or exchange all")
+    refs = list(with_channels(design)) if words[0] == "all" else [part_of(design, words[0]).ref]
+    made: list[edits.Single] = []
+    says = []
+    now = design
+    for ref in refs:
+        found = exchanged(now, ref)
+        if found:
+            made += found.edit.edits
+            now, _ = edits.apply(now, found.edit)
+            fewer = f", {found.crossings} crossings fewer" if found.crossings > 0 else ""
+            says.append(f"{ref}: {found.channels} channels, links {found.link_mm:.1f} mm shorter{fewer}")
+    if not made:
+        raise EditRefused(
+            "No channels can be exchanged for shorter links." if refs else "No part has equal channels.", where="board"
+        )
+    return Proposal(f"exchanges {'; '.join(says)}", edits.Together(edits=tuple(made)), about=tuple(refs))
 
 
 TURNS = {"bottom": 0.0, "right": 90.0, "top": 180.0, "left": 270.0}

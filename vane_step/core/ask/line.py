@@ -24,6 +24,7 @@ from vane_step.core.ask.bare import (
 from vane_step.core.ask.board import (
     TURNS,
     arrange_parts,
+    exchange_channels,
     move_item,
     on_edge,
     place_part,
@@ -253,6 +254,13 @@ VERBS: tuple[Verb, ...] = (
         "put a part on an edge of the board, turned inwards",
         by_itself(on_edge),
         ("ref", "edge"),
+    ),
+    Verb(
+        "exchange",
+        "exchange REF · exchange all",
+        "exchange equal channels of a part for shorter links",
+        by_itself(exchange_channels),
+        ("ref",),
     ),
     Verb("turn", "turn REF … [DEGREES]", "turn parts", by_itself(turn_parts), ("some",)),
     Verb("underside", "underside REF …", "move parts to the other side", by_itself(flip_parts), ("some",)),

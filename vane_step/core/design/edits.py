@@ -200,6 +200,27 @@ class Join(Frozen):
         return _net_changes(design.nets, after)
 
 
+class ExchangePins(Frozen):
+    """Let pins change nets among each other: each takes the net the pin it names was on."""
+
+    kind: Literal["exchange-pins"] = "exchange-pins"
+    takes: dict[str, str] = Field(min_length=2, max_length=400)
+
+    def changes(self, design: Design) -> Changes:
+        if set(self.takes) != set(self.takes.values()):
+            raise EditRefused("Pins can only be exchanged among each other.", where=min(self.takes))
+        for pin in self.takes:
+            _check_pin(design, pin)
+        goes = {source: pin for pin, source in self.takes.items()}
+        after = {
+            name: net.model_copy(update={"pins": tuple(goes.get(p, p) for p in net.pins)})
+            if any(p in goes for p in net.pins)
+            else net
+            for name, net in design.nets.items()
+        }
+        return _net_changes(design.nets, after)
+
+
 class PartPins(Frozen):
     """Take pins off their nets."""
 
@@ -414,6 +435,7 @@ Single = Annotated[
     | SetValue
     | SetPin
     | Join
+    | ExchangePins
     | PartPins
     | RenameNet
     | MergeNets

@@ -9,6 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 
 from vane_step.core.ask.board import ink
 from vane_step.core.board.arrange import Arrangement
+from vane_step.core.board.channels import with_channels
 from vane_step.core.board.geometry import courtyards, outline
 from vane_step.core.board.loops import loops
 from vane_step.core.board.outlinefile import PICTURES, outline_from
@@ -43,6 +44,7 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
         "proposals": proposals if version == kept.version else [],
         "advice": advice if advised == kept.version else [],
         "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),
+        "channels": next(with_channels(design), None),
         "size": f"{x1 - x0:g}x{y1 - y0:g}", "radius": design.board.corner_radius_nm / 1e6,
     }  # fmt: skip
 
