@@ -15,9 +15,10 @@ from vane_step.core.board.score import score
 from vane_step.core.board.taper import steps_of
 from vane_step.core.board.viagroups import carried_a, via_groups
 from vane_step.core.design.edits import apply
-from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule, Pin
+from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule, PadSpec, Pin
 from vane_step.core.errors import EditRefused
 from vane_step.core.fab.release import release
+from vane_step.core.parts.landpattern import pad_shape
 from vane_step.core.power.trace import via_current_a
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
@@ -91,6 +92,25 @@ class Drills(unittest.TestCase):
         self.assertNotIn("drill-size", codes(said(d, f"drills {have} 3.2 3.3")))
         told = [f for f in check(said(d, f"drills {have} 3")).findings if f.code == "drill-size"]
         self.assertEqual([(f.reading, f.limit, f.sense) for f in told], [(3.2, 3.0, "at most")])
+
+
+class Stencil(unittest.TestCase):
+    """Openings whose walls hold more paste than the pad are told, by the area of the shape itself."""
+
+    @settings(max_examples=40, deadline=None)
+    @given(st.floats(0.2, 0.6), st.floats(0.2, 2.0), st.sampled_from(["rect", "round"]))
+    def test_area_ratio(self, w: float, h: float, shape: str) -> None:
+        d = design([part("R1", "CHIP-1608M", 20, 15)])
+        pack = d.packages["CHIP-1608M"]
+        pads = tuple(
+            PadSpec(number=p.number, x_nm=p.x_nm, y_nm=p.y_nm, width_nm=nm(w), height_nm=nm(h), shape=shape)  # type: ignore[arg-type]
+            for p in pack.pads
+        )
+        outline = pad_shape(pads[0])
+        ratio = outline.area / (outline.length * 0.12)
+        if abs(ratio - 0.66) > 0.01:
+            found = codes(d.replaced(packages={pack.name: pack.model_copy(update={"pads": pads})}))
+            self.assertEqual("paste-opening" in found, ratio < 0.66)
 
 
 class HalfHoles(unittest.TestCase):

@@ -15,7 +15,7 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry import CopperItem, copper_items, holes
 from vane_step.core.board.pour import PouredCopper, pour_pieces
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, PadSpec
 from vane_step.core.finding import Finding, Place, Remedy
 from vane_step.core.quantity import nm
 
@@ -26,6 +26,8 @@ LEAST_SPOKES = 2
 # Through-plating gets uneven in holes deeper than this many times their width.
 MOST_ASPECT = 8.0
 LEAST_BRIDGE_MM = 0.08
+# The usual stencil, and the ratio of an opening's area to its walls' from which paste comes away.
+STENCIL_MM, LEAST_AREA_RATIO = 0.12, 0.66
 ETCHING, SOLDERING, PLATING = "rule of thumb: etching", "rule of thumb: soldering", "rule of thumb: plating"
 CURRENT = "rule of thumb: current and heat"
 
@@ -36,6 +38,7 @@ def craft_findings(design: Design) -> Iterator[Finding]:
     yield from _vias_in_pads(design)
     yield from _deep_holes(design)
     yield from _mask_bridges(design)
+    yield from _paste_openings(design)
 
 
 def _look(
@@ -181,6 +184,41 @@ def _mask_bridges(design: Design) -> Iterator[Finding]:
             place = Place(pins=(one.id, two.id), layer=side, x_nm=nm(one.x_mm), y_nm=nm(one.y_mm))
             text = f"Solder mask between {one.id} and {two.id} is too narrow to hold; solder may bridge them"
             yield _look("mask-bridge", text, place, gap, LEAST_BRIDGE_MM, "mm", SOLDERING)
+
+
+def _paste_openings(design: Design) -> Iterator[Finding]:
+    """Find surface pads whose stencil opening is so small that paste stays in it; once a part, at the smallest.
+
+    The ratio of an opening's area to that of its walls decides (IPC-7525).
+    """
+    if design.board.rules.etched:
+        return
+    small: dict[str, tuple[float, PadSpec]] = {}
+    for name, package in design.packages.items():
+        pads = [(_area_ratio(p), p) for p in package.pads if p.layers != "through"]
+        least = min(pads, key=lambda x: x[0], default=None)
+        if least and least[0] < LEAST_AREA_RATIO - 1e-9:
+            small[name] = least
+    for part in design.parts.values() if small else ():
+        if part.place is not None and part.package in small:
+            ratio, pad = small[part.package]
+            place = Place(refs=(part.ref,), x_nm=part.place.x_nm, y_nm=part.place.y_nm)
+            text = f"Paste hardly leaves the stencil at pad {part.ref}.{pad.number}, {_mm(pad.width_nm, pad.height_nm)}"
+            source = f"IPC-7525, stencil {STENCIL_MM:g} mm"
+            yield _look("paste-opening", text, place, ratio, LEAST_AREA_RATIO, "area ratio", source)
+
+
+def _area_ratio(pad: PadSpec) -> float:
+    """Give the ratio of a stencil opening's area to its walls', the opening as large as the pad."""
+    w, h = pad.width_nm / 1e6, pad.height_nm / 1e6
+    r = min(w, h) / 2 if pad.shape == "round" else 0.0
+    area = w * h - (4 - math.pi) * r * r
+    rim = 2 * (w + h) - (8 - 2 * math.pi) * r
+    return area / (rim * STENCIL_MM)
+
+
+def _mm(width_nm: int, height_nm: int) -> str:
+    return f"{width_nm / 1e6:g} x {height_nm / 1e6:g} mm"
 
 
 def spoke_findings(design: Design) -> Iterator[Finding]:
