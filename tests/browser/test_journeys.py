@@ -9,6 +9,7 @@ import tempfile
 import time
 import unittest
 import zipfile
+from itertools import pairwise
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
@@ -201,7 +202,9 @@ class Board(InBrowser):
         expect(page.locator("#tip")).to_contain_text("round what is in the way", timeout=30_000)
         page.keyboard.press("Escape")
         page.keyboard.press("l")
-        wide = "[...document.querySelectorAll('#board .track')].find((t) => t.dataset.id === 'T100')"
+        rails = [t for t in demo(FROST).tracks.values() if t.net == "3V3" and t.layer == "back"]
+        long = max(rails, key=lambda t: max(math.dist(a, b) for a, b in pairwise(t.points)))
+        wide = f"[...document.querySelectorAll('#board .track')].find((t) => t.dataset.id === '{long.id}')"
         spot = page.evaluate(
             f"() => {{ const t = {wide}, q = t.getPointAtLength(t.getTotalLength() / 2);"
             " const p = new DOMPoint(q.x, -q.y).matrixTransform(document.getElementById('board').getScreenCTM());"

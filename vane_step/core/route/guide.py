@@ -104,14 +104,20 @@ class Guide:
         second = self._nodes(first[0][-1:], self._terminal(goal), False)
         if second is None:
             return None
-        # What the second leg goes back over of the first is left out.
-        back, forth = first[0][::-1], second[0]
-        same = 1
-        while same < min(len(back), len(forth)) and back[same] == forth[same]:
-            same += 1
-        nodes = np.concatenate([back[same - 1 :][::-1], forth[same:]])
-        how = np.concatenate([first[1][: len(back) - same + 1], second[1][same:]])
-        return self._drawn(nodes, how) if len(nodes) > 1 else LayCopper()
+        nodes = np.concatenate([first[0], second[0][1:]])
+        how = np.concatenate([first[1], second[1][1:]])
+        # What the second leg comes back to of the first is left out, with all that lies between.
+        seen: dict[int, int] = {}
+        kept: list[int] = []
+        for k, node in enumerate(nodes.tolist()):
+            if node in seen:
+                for gone in kept[seen[node] + 1 :]:
+                    del seen[int(nodes[gone])]
+                del kept[seen[node] + 1 :]
+            else:
+                seen[node] = len(kept)
+                kept.append(k)
+        return self._drawn(nodes[kept], how[kept]) if len(kept) > 1 else LayCopper()
 
     def between(self, start: np.ndarray, goal: np.ndarray, vias: bool) -> LayCopper | None:
         """Give the copper of the shortest legal way between two sets of grid nodes, from the first on, or None."""
