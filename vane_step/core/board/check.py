@@ -24,7 +24,7 @@ from vane_step.core.board.geometry import (
     opening,
     outline,
 )
-from vane_step.core.board.legend import SIDES, Print, openings_near, prints
+from vane_step.core.board.legend import SIDES, Print, openings_near, polylines, prints
 from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.taper import steps_of
@@ -519,7 +519,7 @@ def _legend_on_pads(design: Design, side: Side, some: list[Print]) -> list[tuple
     """Hold the lines of some parts or texts against the openings of the mask; one finding each at most."""
     limit = design.board.rules.legend_to_pad_nm / 1e6
     lines = [line for one in some for line in one.lines]
-    drawn = np.array([shapely.LineString(line.points) for line in lines], dtype=object)
+    drawn = polylines([line.points for line in lines])
     half = np.array([line.width_mm / 2 for line in lines])
     openings = openings_near(design, side, shapely.bounds(drawn) + np.array([-1, -1, 1, 1]) * (half.max() + limit))
     told: dict[str, Finding] = {}

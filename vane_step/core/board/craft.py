@@ -15,7 +15,8 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry import CopperItem, copper_items, holes
 from vane_step.core.board.pour import PouredCopper, pour_pieces
-from vane_step.core.design.model import Design, PadSpec
+from vane_step.core.derive import Kept
+from vane_step.core.design.model import Design, Package, PadSpec
 from vane_step.core.finding import Finding, Place, Remedy
 from vane_step.core.quantity import nm
 
@@ -193,19 +194,26 @@ def _paste_openings(design: Design) -> Iterator[Finding]:
     """
     if design.board.rules.etched:
         return
-    small: dict[str, tuple[float, PadSpec]] = {}
-    for name, package in design.packages.items():
-        pads = [(_area_ratio(p), p) for p in package.pads if p.layers != "through"]
-        least = min(pads, key=lambda x: x[0], default=None)
-        if least and least[0] < LEAST_AREA_RATIO - 1e-9:
-            small[name] = least
-    for part in design.parts.values() if small else ():
-        if part.place is not None and part.package in small:
-            ratio, pad = small[part.package]
+    for part in design.parts.values():
+        ratio, number, size = _least_opening(design.packages[part.package])
+        if ratio < LEAST_AREA_RATIO - 1e-9 and part.place is not None:
             place = Place(refs=(part.ref,), x_nm=part.place.x_nm, y_nm=part.place.y_nm)
-            text = f"Paste hardly leaves the stencil at pad {part.ref}.{pad.number}, {_mm(pad.width_nm, pad.height_nm)}"
+            text = f"Paste hardly leaves the stencil at pad {part.ref}.{number}, {size}"
             source = f"IPC-7525, stencil {STENCIL_MM:g} mm"
             yield _look("paste-opening", text, place, ratio, LEAST_AREA_RATIO, "area ratio", source)
+
+
+_opening_of: Kept[tuple[float, str, str]] = Kept(1_000)
+
+
+def _least_opening(package: Package) -> tuple[float, str, str]:
+    """Give the least area ratio of a package's surface pads, and that pad's number and size."""
+    known = _opening_of.get(package.mark())
+    if known is None:
+        flat = [p for p in package.pads if p.layers != "through"]
+        found = ((_area_ratio(p), p.number, f"{p.width_nm / 1e6:g} x {p.height_nm / 1e6:g} mm") for p in flat)
+        known = _opening_of.put(package.mark(), min(found, default=(math.inf, "", "")))
+    return known
 
 
 def _area_ratio(pad: PadSpec) -> float:
@@ -215,10 +223,6 @@ def _area_ratio(pad: PadSpec) -> float:
     area = w * h - (4 - math.pi) * r * r
     rim = 2 * (w + h) - (8 - 2 * math.pi) * r
     return area / (rim * STENCIL_MM)
-
-
-def _mm(width_nm: int, height_nm: int) -> str:
-    return f"{width_nm / 1e6:g} x {height_nm / 1e6:g} mm"
 
 
 def spoke_findings(design: Design) -> Iterator[Finding]:

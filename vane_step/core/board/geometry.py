@@ -7,8 +7,9 @@ for round ends, where polygons that imitate circles would not be.
 
 from __future__ import annotations
 
+import functools
 import math
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -74,17 +75,26 @@ class Hole:
     net: str | None = None
 
 
+@functools.lru_cache(maxsize=4096)
+def _turned(turn_deg: float) -> tuple[float, float]:
+    """Give cosine and sine of a turn, exact for quarters."""
+    turn = turn_deg % 360
+    if turn in (0, 90, 180, 270):
+        return ((1, 0), (0, 1), (-1, 0), (0, -1))[int(turn) // 90]
+    return math.cos(math.radians(turn)), math.sin(math.radians(turn))
+
+
 def place_point(place: PartPlace, x_nm: float, y_nm: float) -> tuple[float, float]:
     """Carry a point of a package to the board, in nanometres."""
-    x = -x_nm if place.side == "back" else x_nm
-    turn = place.turn_deg % 360
-    c: float
-    s: float
-    if turn in (0, 90, 180, 270):
-        c, s = ((1, 0), (0, 1), (-1, 0), (0, -1))[int(turn) // 90]
-    else:
-        c, s = math.cos(math.radians(turn)), math.sin(math.radians(turn))
-    return place.x_nm + x * c - y_nm * s, place.y_nm + x * s + y_nm * c
+    ((x, y),) = place_points(place, ((x_nm, y_nm),))
+    return x, y
+
+
+def place_points(place: PartPlace, points_nm: Iterable[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Carry points of a package to the board, in nanometres."""
+    x0, y0, (c, s) = place.x_nm, place.y_nm, _turned(place.turn_deg)
+    mirror = -1 if place.side == "back" else 1
+    return [(x0 + mirror * x * c - y * s, y0 + mirror * x * s + y * c) for x, y in points_nm]
 
 
 def pad_spine(pad: PadSpec, place: PartPlace) -> tuple[BaseGeometry, float, float, float]:
@@ -92,14 +102,14 @@ def pad_spine(pad: PadSpec, place: PartPlace) -> tuple[BaseGeometry, float, floa
     cx, cy = place_point(place, pad.x_nm, pad.y_nm)
     half_w, half_h = pad.width_nm / 2, pad.height_nm / 2
     if pad.shape == "rect":
-        corners = ((-1, -1), (1, -1), (1, 1), (-1, 1))
-        points = [place_point(place, pad.x_nm + a * half_w, pad.y_nm + b * half_h) for a, b in corners]
-        spine: BaseGeometry = Polygon([(x / 1e6, y / 1e6) for x, y in points])
+        x0, x1, y0, y1 = pad.x_nm - half_w, pad.x_nm + half_w, pad.y_nm - half_h, pad.y_nm + half_h
+        spine: BaseGeometry = _quad(place_points(place, ((x0, y0), (x1, y0), (x1, y1), (x0, y1))))
         return spine, 0.0, cx / 1e6, cy / 1e6
     r = min(half_w, half_h)
     if half_w == half_h:
         return Point(cx / 1e6, cy / 1e6), r / 1e6, cx / 1e6, cy / 1e6
-    ends = [place_point(place, pad.x_nm + k * (half_w - r), pad.y_nm + k * (half_h - r)) for k in (-1, 1)]
+    dx, dy = half_w - r, half_h - r
+    ends = place_points(place, ((pad.x_nm - dx, pad.y_nm - dy), (pad.x_nm + dx, pad.y_nm + dy)))
     return LineString([(x / 1e6, y / 1e6) for x, y in ends]), r / 1e6, cx / 1e6, cy / 1e6
 
 
@@ -250,8 +260,13 @@ def box_on_board(part: Part, corners_nm: tuple[int, int, int, int]) -> Polygon:
     """Give a box of a package, carried to the board, in millimetres."""
     assert part.place is not None
     x0, y0, x1, y1 = corners_nm
-    points = [place_point(part.place, x, y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]
-    return Polygon([(x / 1e6, y / 1e6) for x, y in points])
+    return _quad(place_points(part.place, ((x0, y0), (x1, y0), (x1, y1), (x0, y1))))
+
+
+def _quad(corners_nm: list[tuple[float, float]]) -> Polygon:
+    """Give a quadrangle in millimetres."""
+    ring: Polygon = shapely.polygons([(x / 1e6, y / 1e6) for x, y in corners_nm])
+    return ring
 
 
 _yards: Kept[Polygon] = Kept(8_000)

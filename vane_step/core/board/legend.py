@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import hashlib
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -26,7 +26,7 @@ from vane_step.core.board.geometry import (
     holes,
     outline,
     pads_of,
-    place_point,
+    place_points,
 )
 from vane_step.core.board.inkshape import fill_lines, shape_of
 from vane_step.core.board.strokefont import text_lines, text_width
@@ -37,6 +37,14 @@ SIDES: Final[tuple[Side, ...]] = ("front", "back")
 REF_HEIGHTS_MM = (1.2, 1.0)
 # Shorter lines are left out.
 LEAST_MM = 0.3
+
+
+def polylines(runs: Sequence[Sequence[tuple[float, float]]]) -> np.ndarray:
+    """Make a line of each run of points, all in one call."""
+    sizes = [len(run) for run in runs]
+    points = np.array([p for run in runs for p in run], dtype=np.float64)
+    lines: np.ndarray = shapely.linestrings(points, indices=np.repeat(np.arange(len(runs)), sizes))
+    return lines
 
 
 @dataclass(frozen=True, slots=True)
@@ -311,19 +319,18 @@ def _outlines(design: Design, side: Side, refs: list[str], openings: np.ndarray)
         part = design.parts[ref]
         assert part.place is not None
         for run in design.packages[part.package].legend:
-            points = [place_point(part.place, x, y) for x, y in run]
-            drawn.append((ref, [(x / 1e6, y / 1e6) for x, y in points]))
+            drawn.append((ref, [(x / 1e6, y / 1e6) for x, y in place_points(part.place, run)]))
     if not drawn:
         return lines
     board = _inner(design, width / 2)
     grown = shapely.buffer(openings, _reach_mm(design))
-    shapes = np.array([LineString(points) for _, points in drawn], dtype=object)
+    shapes = polylines([points for _, points in drawn])
     cut: dict[int, list[int]] = {}
     for k, opening in zip(*STRtree(grown).query(shapes, predicate="intersects"), strict=True):
         cut.setdefault(int(k), []).append(int(opening))
-    inside = shapely.covers(board, shapes)
+    inside, long = shapely.covers(board, shapes), shapely.length(shapes)
     for k, (ref, points) in enumerate(drawn):
-        if shapes[k].length <= LEAST_MM:
+        if long[k] <= LEAST_MM:
             continue
         if k not in cut and inside[k]:
             lines[ref].append(LegendLine(ref, "outline", side, tuple(points), width))

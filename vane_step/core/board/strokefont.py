@@ -5,6 +5,7 @@ Glyphs are drawn here on a grid 4 wide and 6 high, capitals only; lower case pri
 
 from __future__ import annotations
 
+import functools
 import math
 from typing import Final
 
@@ -38,6 +39,7 @@ ADVANCE: Final = 5.6
 CAP_HEIGHT: Final = 6.0
 
 
+@functools.lru_cache(maxsize=8192)
 def text_width(text: str, height_mm: float) -> float:
     """Give the width of a line of text, in millimetres."""
     return max(0.0, len(text) * ADVANCE - (ADVANCE - 4)) * height_mm / CAP_HEIGHT
