@@ -70,7 +70,8 @@ def keep_to_layers(design: Design, words: Sequence[str]) -> Proposal:
             f"The board has no layer {unknown}.", where="layers", value=unknown, allowed=", ".join((*have, "all"))
         )
     rule = NetRule.model_validate({**design.rule_of(net).model_dump(), "layers": wanted})
-    says = f"tracks of {net} run on {' and '.join(wanted) if wanted else 'any layer'}"
+    where = " and ".join(f"the {x}" for x in wanted) or "any layer"
+    says = f"tracks of {net} run on {where}"
     return Proposal(says, edits.SetNetRule(net=net, rule=rule), about=(net,))
 
 

@@ -11,6 +11,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.board.geometry import copper_items
 from vane_step.core.board.group import LINES, WAYS
+from vane_step.core.board.taper import steps_of
+from vane_step.core.board.viagroups import carried_a, via_groups
 from vane_step.core.circuit.blocks import block_from, block_json, take_block
 from vane_step.core.circuit.capture import connections
 from vane_step.core.circuit.export import sheet_svg, sheets_pdf
@@ -18,7 +20,7 @@ from vane_step.core.circuit.reasons import reasons, where_it_counts
 from vane_step.core.circuit.sheet import SHEET_WIDTH, sheet, sheet_names
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import AddPart, SetItem, net_of, part_of
-from vane_step.core.design.model import Design, NetRole, PinRole, natural, pin_name, split_pin
+from vane_step.core.design.model import Design, NetRole, PinRole, Via, natural, pin_name, split_pin
 from vane_step.core.errors import EditRefused, NotFound
 from vane_step.core.exchange import read_packages
 from vane_step.core.fab.release import slug
@@ -273,15 +275,21 @@ def _about_group(design: Design, key: str) -> dict[str, Any]:
 
 def _about_net(design: Design, key: str) -> dict[str, Any]:
     net, rule = net_of(design, key), design.rule_of(key)
-    length = sum(i.spine.length for i in copper_items(design) if i.kind == "track" and i.net == key)
+    steps = set(steps_of(design, {key}))
+    tracks = [i for i in copper_items(design) if i.kind == "track" and i.net == key and i.id not in steps]
+    length = sum(i.spine.length for i in tracks)
     answer = None
     if rule.current:
         amps, rise, copper = rule.current.current_a, rule.current.rise_k, design.board.rules.copper_um
         width = rule.width_nm / 1e6
         answer = trace.trace(amps, rise, copper, "outer", width=width, length=max(length, 0.01))
     counts = where_it_counts(design, key) if net.role == "supply" else []
+    groups = via_groups(design, key) if rule.current else []
+    carried = [(carried_a(design, g, rule.current.rise_k), len(g)) for g in groups] if rule.current else []
     return {
         "net": net, "rule": rule, "length": length, "answer": answer, "net_roles": get_args(NetRole), "counts": counts,
+        "weakest": min(carried, default=None), "steps": len(steps), "tracks": len(tracks),
+        "poured": any(p.net == key for p in design.pours.values()),
     }  # fmt: skip
 
 
@@ -289,9 +297,12 @@ def _about_copper(design: Design, key: str) -> dict[str, Any]:
     found = design.tracks.get(key) or design.vias.get(key) or design.jumpers.get(key)
     if found is None:
         raise NotFound(f"There is no copper {key}.", where=key)
-    return {"copper": found, "rule": design.rule_of(found.net)}
+    rule = design.rule_of(found.net)
+    group = next((g for g in via_groups(design, found.net) if found in g), []) if isinstance(found, Via) else []
+    carried = carried_a(design, group, rule.current.rise_k if rule.current else 10.0)
+    return {"copper": found, "rule": rule, "group": len(group), "carried": carried}
 
 
-SLIPS: dict[str, Callable[[Design, str], dict[str, Any]]] = {"group": _about_group, 
-    "part": _about_part, "pins": _about_pins, "net": _about_net, "copper": _about_copper,
+SLIPS: dict[str, Callable[[Design, str], dict[str, Any]]] = {
+    "group": _about_group, "part": _about_part, "pins": _about_pins, "net": _about_net, "copper": _about_copper,
 }  # fmt: skip
