@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -186,6 +186,18 @@ class DesignStore:
         """Record that a release was taken."""
         with atomic(self._db, self._lock) as db:
             db.execute("INSERT OR REPLACE INTO release_taken VALUES (?, ?, ?, ?)", (id, version, digest, self._now()))
+
+    def accept(self, id: str, figures: Mapping[str, float]) -> None:
+        """Keep the figures of a board, by name, that later ones are held against; those kept before go."""
+        with atomic(self._db, self._lock) as db:
+            db.execute("DELETE FROM accepted WHERE design = ?", (id,))
+            db.executemany("INSERT INTO accepted VALUES (?, ?, ?)", [(id, n, float(v)) for n, v in figures.items()])
+
+    def accepted(self, id: str) -> dict[str, float]:
+        """Give the figures of a board as they were last accepted; none when nothing was."""
+        with self._lock:
+            rows = self._db.execute("SELECT figure, value FROM accepted WHERE design = ?", (id,)).fetchall()
+            return {str(name): float(value) for name, value in rows}
 
     def releases(self, id: str) -> list[tuple[int, str, str]]:
         """List version, digest and date of the releases taken, newest first."""

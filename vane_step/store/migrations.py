@@ -72,6 +72,17 @@ MIGRATIONS: tuple[tuple[str, str], ...] = (
         ) STRICT;
         """,
     ),
+    (
+        "figures of a board as they were last accepted",
+        """
+        CREATE TABLE accepted (
+            design TEXT NOT NULL REFERENCES design(id) ON DELETE CASCADE,
+            figure TEXT NOT NULL,
+            value REAL NOT NULL,
+            PRIMARY KEY (design, figure)
+        ) STRICT;
+        """,
+    ),
 )
 
 

@@ -48,8 +48,8 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
     app.state.store = DesignStore(Path(settings.data) / "designs.sqlite3")
     app.state.hub = Hub()
     app.state.jobs = Jobs()
-    # By design: the version arrangements or layers were worked out for, and they; the board's figures as last accepted.
-    app.state.proposals, app.state.advice, app.state.accepted = {}, {}, {}
+    # By design: the version arrangements or layers were worked out for, and they.
+    app.state.proposals, app.state.advice = {}, {}
     app.state.settings = settings
     app.state.supplier = Hosted(create_supplier(), settings.supplier)
     if demo:

@@ -40,7 +40,7 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
     advised, advice = state.advice.get(kept.id, (kept.version, []))
     return {
         "kept": kept, "design": design, "score": scoreboard(design), "rules": rule_sets(),
-        "accepted": state.accepted.get(kept.id, {}), "now": score_of(design),
+        "accepted": store_of(request).accepted(kept.id), "now": score_of(design),
         "proposals": proposals if version == kept.version else [],
         "advice": advice if advised == kept.version else [],
         "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),

@@ -193,7 +193,7 @@ def _busy(kept: Kept) -> EditRefused:
 
 def remember_board(request: Request, kept: Kept) -> None:
     """Keep the figures of the board as the last accepted proposal left them; later ones are held against them."""
-    request.app.state.accepted[kept.id] = {f.name: f.value for f in scoreboard(kept.design)}
+    store_of(request).accept(kept.id, {f.name: f.value for f in scoreboard(kept.design)})
 
 
 def _start_arranging(request: Request, kept: Kept, tidy: bool) -> None:
