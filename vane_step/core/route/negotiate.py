@@ -6,7 +6,7 @@ of shared places rises, until nothing overlaps (McMurchie and Ebeling, "PathFind
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,21 +14,23 @@ import numpy as np
 from vane_step.core.route.claims import Claims
 from vane_step.core.route.grid import NetJob, Problem
 from vane_step.core.route.path import Path, Routed, cost, make_path
-from vane_step.core.route.seeker import NO_END, PRESSURE_FIRST, WEIGHT, Seeker
+from vane_step.core.route.seeker import NO_END, WEIGHT, Seeker
 from vane_step.core.route.straighten import straighten
 
 MAX_ROUNDS = 70
-PRESSURE_GROWTH = 1.5
+PRESSURE_GROWTH = 1.4
 PRESSURE_MOST = 60.0
 # Nodes a search may expand to make a way cheaper that is good already.
-ENOUGH = 40_000
+ENOUGH = 80_000
 REACH_GROWTH = 1.15
-# How often links that stayed open are bargained for again.
-ATTEMPTS = 3
+# What places held by others cost at first when links that stayed open are bargained for again, try after try.
+ATTEMPTS = (3.0, 6.0, 12.0, 1.5, 24.0)
 # What crossing others costs a link laid again without its wire, and whether those may take wires to give way: one try
 # after the other; rounds to give way in.
 WIRELESS = ((10.0, True), (10.0, False), (4.0, True), (20.0, True))
 WIRELESS_ROUNDS = 10
+# Rounds in which only others give way to a net with open links.
+GIVE_WAY_ROUNDS = 12
 # With more wires than these, it is no use to forbid all of them at once.
 FEW_WIRES = 4
 # Rip-ups without fewer overlapping nets before the stubborn ones are left open.
@@ -97,12 +99,17 @@ class _Work:
         return not self.stopped
 
 
-def _bargain(run: Seeker, routed: dict[str, Routed], work: _Work, most: int) -> int:
-    """Rip up what overlaps and route it again at rising prices, until nothing does; gives the rounds it took."""
+def _bargain(
+    run: Seeker, routed: dict[str, Routed], work: _Work, most: int, stay: Collection[str] = ()
+) -> int:  # fmt: skip
+    """Rip up what overlaps and route it again at rising prices, until nothing does; gives the rounds it took.
+
+    Nets that ``stay`` are not ripped up: only the others give way.
+    """
     rounds = since = 0
     fewest = work.total + 1
     while not work.stopped:
-        bad = {name: paths for name, r in routed.items() if (paths := run.claims.conflicts(r))}
+        bad = {n: paths for n, r in routed.items() if n not in stay and (paths := run.claims.conflicts(r))}
         links = sum(len(paths) for paths in bad.values())
         if not bad or rounds >= most or since >= PATIENCE:
             break
@@ -131,18 +138,25 @@ def _afresh(run: Seeker, pressure: float) -> None:
 
 
 def _complete(run: Seeker, routed: dict[str, Routed], work: _Work) -> int:
-    """Bargain again, from what is left now, for links that stayed open; keep it when fewer do."""
+    """Bargain again, from what is left now, for links that stayed open; keep it when fewer do.
+
+    Every second time their nets begin from nothing, since what they have may be what shuts them in, and at first only
+    the others give way.
+    """
     rounds = 0
-    for attempt in range(ATTEMPTS):
+    for k, pressure in enumerate(ATTEMPTS):
         unfinished = [name for name, r in routed.items() if r.failed]
         if not unfinished or work.stopped:
             break
         before = dict(routed)
-        _afresh(run, PRESSURE_FIRST * 2**attempt)
+        _afresh(run, pressure)
         for name in unfinished:
             run.claims.release(routed[name])
-            routed[name] = run.route_net(Routed(routed[name].job, routed[name].paths))
+            kept = [] if k % 2 else routed[name].paths
+            routed[name] = run.route_net(Routed(routed[name].job, kept))
             run.claims.hold(routed[name])
+        if k % 2:
+            rounds += _bargain(run, routed, work, GIVE_WAY_ROUNDS, set(unfinished))
         rounds += _bargain(run, routed, work, MAX_ROUNDS)
         _settle(run, routed)
         _retry(run, routed)
