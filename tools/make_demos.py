@@ -446,7 +446,7 @@ CIDER_SAYS = (
     "pour GND front", "pour GND in1 plane=yes", "pour GND back", "pour 3V3 in2 plane=yes",
     "pour 12V in2 priority=2 plane=yes box=1,1,26x52", "swap C13 C14 DC-16G-33P", "swap R10 QR-16-180R",
     "pin U6.4 INT unconnected", "pin U7.4 INT unconnected",
-    'text "CIDER PRESS" 67.6 42 1.3', 'text "LOGGER" 67.6 39.8 1.3', "assign U3",
+    'text "CIDER PRESS" 64 49.4 1.3', 'text "LOGGER" 64 47.2 1.3', "assign U3",
 )  # fmt: skip
 
 
@@ -477,7 +477,7 @@ CIDER_PLACES = (
     'need Q2 must "Drives the press pump with 3 A" current.PUMP_BACK>=3',
 )  # fmt: skip
 # Said once the board is routed.
-AFTERWARDS = {"1-frost-sentinel": ("vias 12V",), "4-cider-press-logger": ("stitch GND 6",)}
+AFTERWARDS = {"1-frost-sentinel": ("vias 12V",), "4-cider-press-logger": ("vias PUMP_BACK", "stitch GND 6")}
 
 
 def finish(design: Design, slug: str) -> bool:

@@ -18,7 +18,8 @@ from vane_step.core.route.seeker import NO_END, WEIGHT, Seeker
 from vane_step.core.route.straighten import straighten
 
 MAX_ROUNDS = 70
-PRESSURE_GROWTH = 1.4
+# On one layer wires settle it sooner or later, so that prices may rise faster.
+PRESSURE_GROWTH, ONE_LAYER_GROWTH = 1.4, 1.5
 PRESSURE_MOST = 60.0
 # Nodes a search may expand to make a way cheaper that is good already.
 ENOUGH = 80_000
@@ -107,6 +108,7 @@ def _bargain(
     Nets that ``stay`` are not ripped up: only the others give way.
     """
     rounds = since = 0
+    growth = ONE_LAYER_GROWTH if run.problem.jump[0] else PRESSURE_GROWTH
     fewest = work.total + 1
     while not work.stopped:
         bad = {n: paths for n, r in routed.items() if n not in stay and (paths := run.claims.conflicts(r))}
@@ -119,7 +121,7 @@ def _bargain(
         for nodes in fought.values():
             run.remember(nodes)
         run.reach *= REACH_GROWTH
-        run.pressure = min(PRESSURE_MOST, run.pressure * PRESSURE_GROWTH)
+        run.pressure = min(PRESSURE_MOST, run.pressure * growth)
         for name in sorted(bad, key=lambda n: (-len(fought[n]), n)):
             paths = run.claims.conflicts(routed[name])
             if paths:

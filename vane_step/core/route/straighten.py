@@ -47,9 +47,12 @@ def _path(
     new_nodes, new_how = [nodes[:1]], [how[:1]]
     for a, b in pairwise(cuts.tolist()):
         stretch = nodes[a : b + 1]
+        # Across a branch the corner counts too: how the track comes there, and how it goes on.
+        before = _between(new_nodes[-1][-2:] if len(new_nodes[-1]) > 1 else new_nodes[-2:], w)
+        after = _between(nodes[b : b + 2], w)
         if b - a > 2 and stretch[0] // plane == stretch[-1] // plane:
             for _ in range(MAX_PASSES):
-                shorter = without_stairs(stretch, held, net, w)
+                shorter = without_stairs(stretch, held, net, w, before, after)
                 if len(shorter) == len(stretch) and (shorter == stretch).all():
                     break
                 stretch = shorter
@@ -58,6 +61,14 @@ def _path(
             new_how.append(how[a + 1 : b + 1])
         new_nodes.append(stretch[1:])
     return np.concatenate(new_nodes), np.concatenate(new_how)
+
+
+def _between(pair: np.ndarray | list[np.ndarray], w: int) -> int:
+    """Give the direction of a step between the last two nodes given, -1 where there is none."""
+    nodes = np.concatenate(pair)[-2:] if isinstance(pair, list) else pair
+    if len(nodes) < 2 or abs(int(nodes[0] - nodes[1])) not in (1, w - 1, w, w + 1):
+        return -1
+    return int(_direction(nodes[0], nodes[1], w))
 
 
 @njit(**OPTIONS)
@@ -95,7 +106,7 @@ def _heading(dx, dy):  # type: ignore[no-untyped-def]
 
 
 @njit(**OPTIONS)
-def without_stairs(nodes, held, net, w):  # type: ignore[no-untyped-def]
+def without_stairs(nodes, held, net, w, came, goes):  # type: ignore[no-untyped-def]
     """Replace stretches between corners by elbows where these are free and cost less, farthest first.
 
     What a stretch costs comes from sums along the path, and what an elbow costs from its two runs: its nodes are gone
@@ -107,6 +118,8 @@ def without_stairs(nodes, held, net, w):  # type: ignore[no-untyped-def]
         Neighbouring nodes of one layer; first and last stay.
     held : int16 array, nodes x 2
         Holders of the net's track class.
+    came, goes : int
+        Directions in which the first node is reached and the last one left, -1 for none.
     """
     n = len(nodes)
     way = np.empty(n, dtype=np.int64)
@@ -127,11 +140,11 @@ def without_stairs(nodes, held, net, w):  # type: ignore[no-untyped-def]
     i = 0
     while i < len(corners) - 1:
         start = corners[i]
-        before = _direction(out[size - 2], out[size - 1], w) if size > 1 else -1
+        before = _direction(out[size - 2], out[size - 1], w) if size > 1 else came
         taken = 0
         for j in range(len(corners) - 1, i, -1):
             end = corners[j]
-            after = way[end] if end < n - 1 else -1
+            after = way[end] if end < n - 1 else goes
             dx, dy = nodes[end] % w - nodes[start] % w, nodes[end] // w - nodes[start] // w
             sx, sy = (1 if dx > 0 else (-1 if dx < 0 else 0)), (1 if dy > 0 else (-1 if dy < 0 else 0))
             slant = min(abs(dx), abs(dy))
