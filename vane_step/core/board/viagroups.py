@@ -65,7 +65,8 @@ def via_findings(design: Design) -> Iterator[Finding]:
             wanted = math.ceil(need.current_a / (amps / len(group)) - 1e-9)
             at = group[0]
             text = (
-                f"{len(group)} via{'' if len(group) == 1 else 's'} of {net} carry {format_value(round(amps, 2), 'A')} "
+                f"{len(group)} via{'' if len(group) == 1 else 's'} of {net} {'carries' if len(group) == 1 else 'carry'} "
+                f"{format_value(round(amps, 2), 'A')} "
                 f"where {format_value(need.current_a, 'A')} may pass; {wanted} would"
             )
             yield Finding(
