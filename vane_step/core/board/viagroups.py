@@ -64,9 +64,9 @@ def via_findings(design: Design) -> Iterator[Finding]:
             amps, group = min(weak, key=lambda w: w[0])
             wanted = math.ceil(need.current_a / (amps / len(group)) - 1e-9)
             at = group[0]
+            what = "1 via" if len(group) == 1 else f"{len(group)} vias"
             text = (
-                f"{len(group)} via{'' if len(group) == 1 else 's'} of {net} {'carries' if len(group) == 1 else 'carry'} "
-                f"{format_value(round(amps, 2), 'A')} "
+                f"{what} of {net} {'carries' if len(group) == 1 else 'carry'} {format_value(round(amps, 2), 'A')} "
                 f"where {format_value(need.current_a, 'A')} may pass; {wanted} would"
             )
             yield Finding(
