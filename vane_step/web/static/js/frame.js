@@ -101,10 +101,12 @@ function placement() {
 placement();
 
 export async function slip(kind, key) {
-  state.slip = kind ? [kind, key] : null;
+  const mine = state.slip = kind ? [kind, key] : null;
   const box = $("chosen") || $("slip");
   if (!kind) { box.replaceChildren(); return; }
   const text = await fragment(`/d/${design}/slip?kind=${kind}&key=${encodeURIComponent(key)}`);
+  // Answers may come in another order than they were asked for: only what was chosen last is shown.
+  if (state.slip !== mine) return;
   if (text === null) { state.slip = null; box.replaceChildren(); } else { box.innerHTML = text; restore(); }
 }
 
