@@ -14,11 +14,11 @@ import typer
 from vane_step.cli_files import console, load, read_bytes, write
 from vane_step.cli_report import In, Out, Report, change, finish
 from vane_step.core.ask import ask
-from vane_step.core.ask.board import ink
 from vane_step.core.board.arrange import arrange as arrange_parts
 from vane_step.core.board.arrange import propose
 from vane_step.core.board.geometry import outline as board_outline
 from vane_step.core.board.geometry import rectangle
+from vane_step.core.board.inkshape import ink
 from vane_step.core.board.loops import loops
 from vane_step.core.board.outlinefile import PICTURES, outline_from
 from vane_step.core.board.paths import return_paths, sense_pairs

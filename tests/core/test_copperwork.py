@@ -92,6 +92,8 @@ class Drills(unittest.TestCase):
         self.assertNotIn("drill-size", codes(said(d, f"drills {have} 3.2 3.3")))
         told = [f for f in check(said(d, f"drills {have} 3")).findings if f.code == "drill-size"]
         self.assertEqual([(f.reading, f.limit, f.sense) for f in told], [(3.2, 3.0, "at most")])
+        row = said(design([part("J1", "HDR-1x11", 20, 15)]), "drills 3")
+        self.assertIn("which 11 holes want", next(f.message for f in check(row).findings if f.code == "drill-size"))
 
 
 class Stencil(unittest.TestCase):

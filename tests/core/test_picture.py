@@ -15,8 +15,7 @@ from PIL import Image, ImageDraw
 from shapely.geometry import LineString, Polygon
 
 from tests.support import ROOT, board
-from vane_step.core.ask.board import ink
-from vane_step.core.board.inkshape import shape_of
+from vane_step.core.board.inkshape import ink, shape_of
 from vane_step.core.board.legend import legend
 from vane_step.core.board.outlinefile import outline_from
 from vane_step.core.board.picture import MAX_PIXELS, trace_picture, trace_shapes

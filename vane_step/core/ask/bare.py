@@ -6,10 +6,11 @@ from collections.abc import Sequence
 
 from vane_step.core.ask.words import Proposal, need, number, pairs
 from vane_step.core.board.geometry import opening, rectangle
+from vane_step.core.board.inkshape import ink
 from vane_step.core.board.stitch import stitch
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of
-from vane_step.core.design.model import Cutout, Design, MountingHole, PointNm, Pour, RuleSet, Zone
+from vane_step.core.design.model import Cutout, Design, MountingHole, PointNm, Pour, RuleSet, Side, Zone
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import nm, parse_length_nm
 
@@ -172,6 +173,19 @@ def clear_pour(design: Design, words: Sequence[str]) -> Proposal:
     cut = _box(words[1], words[2], words[3], "clear")
     edit = edits.SetItem(pour=pour.model_copy(update={"cuts": (*pour.cuts, cut)}))
     return Proposal(f"keeps {pour.id} out of {words[3]} mm", edit)
+
+
+def print_field(design: Design, words: Sequence[str]) -> Proposal:
+    """Print a field to write on."""
+    need(words, 3, "field X Y 20x8 [back]")
+    w, h = (nm(side) for side in _size(words[2], "field"))
+    if not (1_000_000 <= w <= 200_000_000 and 1_000_000 <= h <= 200_000_000):
+        raise InputError("That is no field.", where="field", value=words[2], allowed="1 to 200 mm a side")
+    ring = ((-w // 2, -h // 2), (w // 2, -h // 2), (w // 2, h // 2), (-w // 2, h // 2))
+    at = parse_length_nm(words[0], "x"), parse_length_nm(words[1], "y")
+    side: Side = "back" if words[-1] == "back" else "front"
+    field = ink(design, f"field {words[2]}", (ring,), at, side)
+    return Proposal(f"prints a field of {words[2]} mm on the {side}", edits.SetItem(text=field), about=(field.id,))
 
 
 def stitch_pours(design: Design, words: Sequence[str]) -> Proposal:

@@ -22,8 +22,6 @@ from vane_step.core.design.model import (
     MountingHole,
     Part,
     PartPlace,
-    PointNm,
-    Side,
 )
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import nm, parse_length_nm
@@ -196,33 +194,6 @@ def print_text(design: Design, words: Sequence[str]) -> Proposal:
         side=side,
     )
     return Proposal(f"prints “{words[0]}” on the {side}", edits.SetItem(text=text))
-
-
-def print_field(design: Design, words: Sequence[str]) -> Proposal:
-    """Print a field to write on."""
-    need(words, 3, "field X Y 20x8 [back]")
-    wide, cross, tall = words[2].lower().partition("x")
-    w, h = (parse_length_nm(part, "field") for part in (wide, tall if cross else wide))
-    if not (1_000_000 <= w <= 200_000_000 and 1_000_000 <= h <= 200_000_000):
-        raise InputError("That is no field.", where="field", value=words[2], allowed="1 to 200 mm a side")
-    ring = ((-w // 2, -h // 2), (w // 2, -h // 2), (w // 2, h // 2), (-w // 2, h // 2))
-    at = parse_length_nm(words[0], "x"), parse_length_nm(words[1], "y")
-    side: Side = "back" if words[-1] == "back" else "front"
-    field = ink(design, f"field {words[2]}", (ring,), at, side)
-    return Proposal(f"prints a field of {words[2]} mm on the {side}", edits.SetItem(text=field), about=(field.id,))
-
-
-def ink(
-    design: Design, name: str, rings: tuple[tuple[PointNm, ...], ...], at: PointNm, side: Side
-) -> LegendText:  # fmt: skip
-    """Make a shape to be printed on the legend, with a free id."""
-    k = 1
-    while f"ink{k}" in design.texts:
-        k += 1
-    ys = [y for ring in rings for _, y in ring]
-    return LegendText(
-        id=f"ink{k}", text=name[:80], x_nm=at[0], y_nm=at[1], height_nm=max(ys) - min(ys), side=side, shape=rings
-    )
 
 
 def move_item(design: Design, words: Sequence[str]) -> Proposal:

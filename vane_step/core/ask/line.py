@@ -15,6 +15,7 @@ from vane_step.core.ask.bare import (
     drill_hole,
     mill_slot,
     pour_net,
+    print_field,
     rules_proposal,
     set_drills,
     set_outline,
@@ -28,7 +29,6 @@ from vane_step.core.ask.board import (
     move_item,
     on_edge,
     place_part,
-    print_field,
     print_text,
 )
 from vane_step.core.ask.circuit import (

@@ -348,9 +348,10 @@ def _drill_sizes(design: Design) -> Iterable[Finding]:
         larger = have[have > size]
         nearest = float(larger.min() if len(larger) else have.max())
         few = ", ".join(dict.fromkeys(h.id for h in some[:5])) + (" …" if len(some) > 5 else "")
-        text = f"There is no drill of {size:g} mm, which {len(some)} holes want: {few}"
+        who = "a hole wants" if len(some) == 1 else f"{len(some)} holes want"
+        text = f"There is no drill of {size:g} mm, which {who}: {few}"
         yield _breach(
-            design, "drill-size", text.replace("1 holes want", "a hole wants"), size, nearest,
+            design, "drill-size", text, size, nearest,
             at(some[0].x_mm, some[0].y_mm, net=some[0].net), "look", origin=f"drills of {source(design)}",
         ).model_copy(update={"sense": "at least" if nearest > size else "at most"})  # fmt: skip
 

@@ -13,13 +13,26 @@ import shapely
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.design.model import LegendText
+from vane_step.core.design.model import Design, LegendText, PointNm, Side
 
 # Neighbouring lines overlap by this share of their width.
 OVERLAP = 0.15
 KEEP_MM = 0.01
 
 Ring = list[tuple[float, float]]
+
+
+def ink(
+    design: Design, name: str, rings: tuple[tuple[PointNm, ...], ...], at: PointNm, side: Side
+) -> LegendText:  # fmt: skip
+    """Make a shape to be printed on the legend, with a free id."""
+    k = 1
+    while f"ink{k}" in design.texts:
+        k += 1
+    ys = [y for ring in rings for _, y in ring]
+    return LegendText(
+        id=f"ink{k}", text=name[:80], x_nm=at[0], y_nm=at[1], height_nm=max(ys) - min(ys), side=side, shape=rings
+    )
 
 
 @functools.lru_cache(maxsize=256)

@@ -7,10 +7,10 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 
-from vane_step.core.ask.board import ink
 from vane_step.core.board.arrange import Arrangement
 from vane_step.core.board.channels import with_channels
 from vane_step.core.board.geometry import courtyards, outline
+from vane_step.core.board.inkshape import ink
 from vane_step.core.board.loops import loops
 from vane_step.core.board.outlinefile import PICTURES, outline_from
 from vane_step.core.board.paths import return_paths, sense_pairs
