@@ -12,7 +12,10 @@ import unittest
 import zipfile
 from pathlib import Path
 
+from PIL import Image
+
 from tests.support import BEEPER, BOARDS, FROST, ROOT, demo
+from vane_step.core.board.inkshape import shape_of
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json
 
@@ -66,6 +69,15 @@ class Road(Terminal):
         b, c = (from_json((self.here / n).read_text()) for n in ("b.json", "c.json"))
         self.assertEqual({r for r in like["placed"] if b.parts[r].place != c.parts[r].place}, set())
         self.run_it("outline", "b.json", "-o", "c.json", "--size", "30x20", "--like", "b.zip", code=2)
+        Image.new("L", (60, 40), 255).save(self.here / "blank.png")
+        dark = Image.new("L", (60, 40), 255)
+        dark.paste(0, (10, 10, 50, 30))
+        dark.save(self.here / "bar.png")
+        where = ("--width", "6", "--at", "10,10")
+        self.run_it("picture", "b.json", "-o", "c.json", "--file", "bar.png", *where, "--report", "ink.json")
+        (ink,) = from_json((self.here / "c.json").read_text()).texts.values()
+        self.assertAlmostEqual(shape_of(ink).area, 18.0, delta=0.5)
+        self.run_it("picture", "b.json", "-o", "d.json", "--file", "blank.png", *where, code=2)
         self.run_it("fill", "b.json", "-o", "c.json", "--net", "GND", "--report", "fill.json")
         (pour,) = json.loads((self.here / "fill.json").read_text())["figures"]["pours"]
         self.assertGreater(pour["area_mm2"], 300)
