@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any
 
 from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
-from bench.boards import SECONDS, arranging, moving, pouring, worth
+from bench.boards import SECONDS, arranging, moving, permuting, pouring, worth
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
 from bench.hand import dragging, ways
 from vane_step.core.board.check import check, figures
@@ -341,6 +341,7 @@ def main() -> int:
     worth(run, {n: d for n, d in routed.items() if n not in (FROST, BEEPER)})
     if not chosen.smoke:
         pouring(run, {"smd2L_150_s1": (routed["smd2L_150_s1"], 300.0), "smd2L_300_s1": (routed["smd2L_300_s1"], 600.0)})
+        permuting(run, folder("hard2L_150_s1"), "hard2L_150_s1")
         moving(run, routed["smd2L_150_s1"], "smd2L_150_s1")
         arranging(run, folder("smd2L_150_s1"), "smd2L_150_s1")
         ways(run, routed["smd2L_150_s1"], "smd2L_150_s1")

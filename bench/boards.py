@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+import random
 import statistics
 import time
 from typing import TYPE_CHECKING
@@ -9,15 +11,16 @@ from typing import TYPE_CHECKING
 import numpy as np
 import shapely
 
+from bench.baselines import sequential_route
 from vane_step.core.board.arrange import arrange, propose
 from vane_step.core.board.arrange import warm_up as warm_arranging
-from vane_step.core.board.check import check
+from vane_step.core.board.check import check, figures
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import copper_items
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.score import score, tree_mm
 from vane_step.core.derive import forget
-from vane_step.core.design.edits import PlaceParts, apply
+from vane_step.core.design.edits import ExchangePins, PlaceParts, apply
 from vane_step.core.design.model import Design, Pour
 from vane_step.core.route.router import route
 
@@ -30,6 +33,9 @@ SECONDS = {
     "smd2L_080_s1": 1.5, "smd2L_150_s1": 3.0, "smd2L_300_s1": 10.0, "hard2L_150_s1": 10.0, "hard4L_150_s1": 15.0,
     "th1L_015_s1": 2.0, "th1L_040_s1": 15.0, "th1L_080_s1": 30.0,
 }  # fmt: skip
+# Parts with so many pins are controllers; nets with more than so many pins are supplies.
+MANY_PINS, FEW_PINS = 16, 6
+SEEDS = (1, 4)
 WIRES = {"th1L_015_s1": 2, "th1L_040_s1": 9, "th1L_080_s1": 20}
 VIAS_PER_LINK = {"smd2L_150_s1": 0.45, "smd2L_300_s1": 0.45}
 
@@ -107,6 +113,9 @@ def moving(run: Run, design: Design, name: str) -> None:
     begun = time.perf_counter()
     check(design)
     full = time.perf_counter() - begun
+    # As the application does when it has started, see ``web.serve``.
+    gc.collect()
+    gc.freeze()
     times = []
     for part in list(design.parts.values())[:12]:
         if part.place:
@@ -115,5 +124,38 @@ def moving(run: Run, design: Design, name: str) -> None:
             begun = time.perf_counter()
             check(moved)
             times.append(time.perf_counter() - begun)
+    gc.unfreeze()
     worst = float(np.max(times))
     run.row(f"check after moving one part, {name}", worst * 1000, "ms", 16, f"in full: {full * 1000:.0f} ms")
+
+
+def scrambled(design: Design, seed: int) -> Design:
+    """Give a board with the nets of all pins of its controllers permuted at random, supplies and grounds left out."""
+    pick = random.Random(seed)
+    for ref, part in design.parts.items():
+        if len(part.pins) < MANY_PINS:
+            continue
+        names = [f"{ref}.{pin.number}" for pin in part.pins]
+        nets = {name: design.net_of(name) for name in names}
+        free = [name for name in names if (net := nets[name]) and len(design.nets[net].pins) <= FEW_PINS]
+        takes = dict(zip(free, pick.sample(free, len(free)), strict=True))
+        design = apply(design, ExchangePins(takes=takes))[0]
+    return design
+
+
+def permuting(run: Run, design: Design, name: str) -> None:
+    """Measure routing with all pins of the controllers permuted, against routing without rip-up."""
+    for seed in SEEDS:
+        board = scrambled(design, seed)
+        begun = time.perf_counter()
+        result = route(board, fresh=True)
+        seconds = time.perf_counter() - begun
+        after = apply(board, result.edit)[0]
+        plain, failed = sequential_route(board)
+        open_links, stops = result.links_wanted - result.links_made, check(after).stops
+        run.row(
+            f"route {name}, all controller pins permuted, seed {seed}", seconds, "s", 30,
+            f"{figures(plain)['links_completed']}/{result.links_wanted} links, {failed} without a way",
+            f"{result.links_made}/{result.links_wanted} links, {len(after.vias)} vias",
+        )  # fmt: skip
+        run.row(f"links open or breaching, {name} permuted, seed {seed}", open_links + stops, "", 0, "as above")

@@ -242,8 +242,8 @@ def frost_sentinel() -> Design:
         for i, (x, y) in enumerate(((4, 4), (76, 4), (4, 20), (76, 52)))
     }
     texts = {
-        "name": LegendText(id="name", text="FROST SENTINEL", x_nm=nm(62.5), y_nm=nm(47.6), height_nm=nm(1.8)),
-        "made": LegendText(id="made", text="FERNHOLLOW ORCHARD", x_nm=nm(62.5), y_nm=nm(44.8), height_nm=nm(1.2)),
+        "name": LegendText(id="name", text="FROST SENTINEL", x_nm=nm(62.2), y_nm=nm(47.6), height_nm=nm(1.8)),
+        "made": LegendText(id="made", text="FERNHOLLOW ORCHARD", x_nm=nm(61.0), y_nm=nm(44.8), height_nm=nm(1.2)),
     }
     pours = {"ground": Pour(id="ground", net="GND", layer="back")}
     design = design.replaced(holes=holes, texts=texts, pours=pours)

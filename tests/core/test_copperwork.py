@@ -22,6 +22,7 @@ from vane_step.core.parts.landpattern import pad_shape
 from vane_step.core.power.trace import via_current_a
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
+from vane_step.core.solid.bodies import part_solids
 
 
 def codes(d: Design) -> set[str]:
@@ -123,6 +124,7 @@ class HalfHoles(unittest.TestCase):
         d = said(design([part("J1", "EDGE-8-P254", 20, 15), part("J2", "HDR-1x8", 20, 15)], pairs), "edge J1 left")
         laid = apply(d, route(d).edit)[0]
         self.assertEqual(check(laid).findings, ())
+        self.assertEqual(part_solids(laid.packages["EDGE-8-P254"], 1.6), [], "no lead stands in a half hole")
         self.assertEqual(release(laid, "2026-11-26T12:00:00Z").read.differences, ())
         self.assertIn("off-edge", codes(said(laid, "place J1 1 15 270")))
         none = laid.board.rules.model_copy(update={"edge_drill_nm": 0})

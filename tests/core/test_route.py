@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import unittest
+from unittest import mock
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -29,7 +30,12 @@ from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design, MountingHole, Net, NetRule, Pour
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
+from vane_step.core.route.claims import Claims
+from vane_step.core.route.grid import build
+from vane_step.core.route.path import Routed, cost
 from vane_step.core.route.router import _without_breaches, route
+from vane_step.core.route.search import search
+from vane_step.core.route.seeker import NO_END, Seeker
 from vane_step.data.shipped import rule_set
 
 
@@ -293,3 +299,38 @@ class Blocked(unittest.TestCase):
         result = route(d)
         self.assertEqual((result.links_made, result.blocked[0].by), (0, ()))
         self.assertIn("shut in", result.why)
+
+
+class WayAhead(unittest.TestCase):
+    """The estimate over blocks makes searches short, and ways no worse to speak of than the cheapest."""
+
+    def test_against_the_cheapest(self) -> None:
+        """Among copper of half the nets, every link costs what it must, or little more, for far fewer places."""
+        problem = build(folder("smd2L_080_s1"), None, ())
+        run = Seeker(Claims(problem))
+        run.weight = 1.0
+        jobs = sorted(problem.jobs, key=lambda j: j.name)
+        for job in jobs[::2]:
+            run.claims.hold(run.route_net(Routed(job), hard=True))
+        places = {True: 0, False: 0}
+        costs: dict[bool, list[float]] = {True: [], False: []}
+
+        def counted(*args: object) -> tuple[int, int]:
+            end, expanded = search(*args)
+            places[run.looks is plain] += expanded
+            return end, expanded
+
+        plain, ahead = ((0, NO_END),), ((400, NO_END),)
+        with mock.patch("vane_step.core.route.seeker.search", counted):
+            for looks in (plain, ahead):
+                run.looks = looks
+                for job in jobs[1::2]:
+                    if len(job.terminals) == 2:
+                        found = run.route_net(Routed(job), hard=True)
+                        costs[looks is plain].append(cost(found) if not found.failed else -1)
+        self.assertGreater(len(costs[True]), 20)
+        for best, got in zip(costs[True], costs[False], strict=True):
+            self.assertEqual(best < 0, got < 0, "a way is found where there is one")
+            self.assertGreaterEqual(got, best - 1e-3)
+        self.assertLess(sum(costs[False]), 1.08 * sum(costs[True]))
+        self.assertLess(places[False], places[True] / 3)

@@ -7,7 +7,7 @@ import hashlib
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 import shapely
@@ -69,14 +69,6 @@ class Printed:
     y_mm: float
     height_mm: float
     turn_deg: float
-
-    def corners(self, margin_mm: float) -> tuple[tuple[float, float], tuple[float, float]]:
-        """Give two opposite corners of the box of a text that lies or stands upright, grown by a margin."""
-        wide = text_width(self.text, self.height_mm) / 2 + margin_mm
-        tall = self.height_mm / 2 + margin_mm
-        if self.turn_deg % 180:
-            wide, tall = tall, wide
-        return (self.x_mm - wide, self.y_mm - tall), (self.x_mm + wide, self.y_mm + tall)
 
     def box(self, margin_mm: float = 0.1) -> Polygon:
         """Give the box the middle lines of the text fill, grown by a margin, in millimetres."""
@@ -281,12 +273,17 @@ def _print_frames(design: Design, side: Side) -> dict[str, tuple[float, float, f
 
 @dataclass(frozen=True, slots=True)
 class _Room:
-    """What a part may print where it is: its outline cut back, and the free places of its reference, best first."""
+    """What a part may print where it is: its outline cut back, and the free places of its reference, best first.
+
+    A place is a row of x, y, height (mm) and turn; ``low`` and ``high`` are the corners of the box it fills. Small
+    parts, which have few places, choose before large ones: ``rank``.
+    """
 
     lines: tuple[LegendLine, ...]
-    spots: tuple[Printed, ...]
+    spots: np.ndarray
     low: np.ndarray
     high: np.ndarray
+    rank: tuple[Any, ...]
 
 
 _room_of: Kept[_Room] = Kept(8_000)
@@ -302,10 +299,9 @@ def _rooms(design: Design, side: Side) -> dict[str, _Room]:
         openings = openings_near(design, side, np.array([frames[r] for r in fresh]))
         lines = _outlines(design, side, fresh, openings)
         spots = _free_spots(design, side, fresh, openings)
-        margin = max(0.1, _reach_mm(design))
+        yards = courtyards(design)
         for ref in fresh:
-            corners = np.array([s.corners(margin) for s in spots[ref]]).reshape(-1, 2, 2).transpose(1, 0, 2)
-            room = _Room(tuple(lines[ref]), tuple(spots[ref]), corners[0], corners[1])
+            room = _Room(tuple(lines[ref]), *spots[ref], (yards[ref].area, natural(ref)))
             known[ref] = _room_of.put((round_it[ref], side), room)
     return {ref: room for ref, room in known.items() if room is not None}
 
@@ -352,24 +348,30 @@ def _inner(design: Design, inset_mm: float) -> BaseGeometry:
     return board
 
 
-def _free_spots(design: Design, side: Side, refs: list[str], openings: np.ndarray) -> dict[str, list[Printed]]:
-    """Give the places for the references of some parts that are free of all but other references, best first."""
-    margin = max(0.1, _reach_mm(design))
+def _free_spots(
+    design: Design, side: Side, refs: list[str], openings: np.ndarray
+) -> dict[str, tuple[np.ndarray, np.ndarray, np.ndarray]]:
+    """Give the places for the references of some parts that are free of all but other references, and their boxes."""
     yards = {r: y for r, y in courtyards(design).items() if design.parts[r].place.side == side}  # type: ignore[union-attr]
-    spots = [s for ref in refs for s in _spots(ref, side, yards[ref])]
-    texts = [_text_box(t) for t in design.texts.values() if t.side == side]
     number = {ref: k for k, ref in enumerate(yards)}
-    solids = np.array([*openings, *texts, *yards.values()], dtype=object)
-    owner = np.array([-1] * (len(openings) + len(texts)) + list(range(len(yards))))
-    low, high = np.array([s.corners(margin) for s in spots]).transpose(1, 0, 2)
+    solids = np.array([*yards.values()], dtype=object)
+    spots, half = _spots(refs, shapely.bounds(solids[[number[r] for r in refs]]))
+    each = spots.shape[1]
+    half = half.reshape(-1, 2) + max(0.1, _reach_mm(design))
+    flat = spots.reshape(-1, 4)
+    low, high = flat[:, :2] - half, flat[:, :2] + half
     frames = shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1])
-    mine = np.array([number[s.owner] for s in spots])
+    texts = [_text_box(t) for t in design.texts.values() if t.side == side]
+    owner = np.concatenate([np.arange(len(solids)), np.full(len(openings) + len(texts), -1)])
+    solids = np.concatenate([solids, openings, np.array(texts, dtype=object)])
     hit, solid = STRtree(solids).query(frames, predicate="intersects")
     free = shapely.covers(_inner(design, 0.3), frames)
-    free[hit[owner[solid] != mine[hit]]] = False
-    found: dict[str, list[Printed]] = {ref: [] for ref in refs}
-    for k in np.flatnonzero(free):
-        found[spots[k].owner].append(spots[k])
+    mine = np.array([number[r] for r in refs])[hit // each]
+    free[hit[owner[solid] != mine]] = False
+    found = {}
+    for k, ref in enumerate(refs):
+        rows = each * k + np.flatnonzero(free[each * k : each * (k + 1)])
+        found[ref] = flat[rows], low[rows], high[rows]
     return found
 
 
@@ -377,29 +379,43 @@ def _free_spots(design: Design, side: Side, refs: list[str], openings: np.ndarra
 def references(design: Design, side: Side) -> tuple[Printed, ...]:
     """Place the references of a side: nearest free spot round each part, large parts last."""
     rooms = _rooms(design, side)
-    yards = courtyards(design)
     taken: list[Printed] = []
     low, high = np.empty((len(rooms), 2)), np.empty((len(rooms), 2))
-    for ref in sorted(rooms, key=lambda r: (yards[r].area, natural(r))):
+    for ref in sorted(rooms, key=lambda r: rooms[r].rank):
         room, count = rooms[ref], len(taken)
-        for k, spot in enumerate(room.spots):
+        for k, (x, y, height, turn) in enumerate(room.spots.tolist()):
             if not ((low[:count] <= room.high[k]) & (room.low[k] <= high[:count])).all(axis=1).any():
                 low[count], high[count] = room.low[k], room.high[k]
-                taken.append(spot)
+                taken.append(Printed(ref, ref, side, x, y, height, turn))
                 break
     return tuple(taken)
 
 
-def _spots(ref: str, side: Side, yard: Polygon) -> list[Printed]:
-    """List places for a reference, best first: above, below, beside, upright beside, then on the body."""
-    x0, y0, x1, y1 = yard.bounds
+def _spots(refs: list[str], yards: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """List places for references, best first: above, below, beside, upright beside, then on the body.
+
+    Parameters
+    ----------
+    yards : float array, n x 4
+        Bounds of the courtyards, in mm.
+
+    Returns
+    -------
+    tuple of float arrays
+        Places, n x places x (x, y, height, turn), and half the width and height of the text there, n x places x 2.
+    """
+    x0, y0, x1, y1 = yards.T
     cx, cy = (x0 + x1) / 2, (y0 + y1) / 2
-    spots = []
+    spots, halves = [], []
     for height in REF_HEIGHTS_MM:
-        half, tall = text_width(ref, height) / 2 + 0.12, height / 2 + 0.12
+        wide = np.array([text_width(ref, height) / 2 for ref in refs])
+        half, tall = wide + 0.12, height / 2 + 0.12
         flat = [(cx, y1 + tall), (cx, y0 - tall), (x1 + half, cy), (x0 - half, cy)]
         flat += [(x0 + half, y1 + tall), (x1 - half, y1 + tall), (x0 + half, y0 - tall), (x1 - half, y0 - tall)]
-        spots += [Printed(ref, ref, side, x, y, height, 0.0) for x, y in flat]
-        spots += [Printed(ref, ref, side, x, cy, height, 90.0) for x in (x1 + tall, x0 - tall)]
-        spots += [Printed(ref, ref, side, cx, cy, height, 0.0)]
-    return spots
+        upright = [(x1 + tall, cy), (x0 - tall, cy)]
+        size, turn = np.full(len(refs), height), np.full(len(refs), 90.0)
+        spots += [(x, y, size, 0 * turn) for x, y in flat] + [(x, y, size, turn) for x, y in upright]
+        spots += [(cx, cy, size, 0 * turn)]
+        lying, standing = (wide, size / 2), (size / 2, wide)
+        halves += [lying] * len(flat) + [standing] * len(upright) + [lying]
+    return np.array(spots).transpose(2, 0, 1), np.array(halves).transpose(2, 0, 1)

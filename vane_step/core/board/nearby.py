@@ -13,7 +13,8 @@ import numpy as np
 
 from vane_step.core.board.geometry import extents
 from vane_step.core.derive import Kept, derived, forgettable
-from vane_step.core.design.model import Design, Frozen
+from vane_step.core.design.bareboard import MountingHole
+from vane_step.core.design.model import Design, Jumper, Track, Via
 from vane_step.core.finding import Finding
 
 # Sections whose things have a place; a change anywhere else makes everything be judged anew.
@@ -47,6 +48,8 @@ class Nearby:
                 break
         else:
             after = tuple(self._rules(design))
+            # What the first edit will ask for: it is to be judged at once.
+            _laid(design)
         self._past[tuple(design.digest(s) for s in PLACED)] = design, after
         while len(self._past) > _REMEMBERED:
             self._past.popitem(last=False)
@@ -106,15 +109,15 @@ def _boxes_of_one(design: Design, section: str, key: str) -> np.ndarray:
     return known if known is not None else _boxes_of.put(thing.mark(), _boxes_of_thing(thing))
 
 
-def _boxes_of_thing(thing: Frozen) -> np.ndarray:
-    read = thing.model_dump()
-    if "points" in read:
-        runs, half = list(pairwise(read["points"])), read["width_nm"] / 2
-    elif "a" in read:
-        runs, half = [(read["a"], read["b"])], read["pad_nm"] / 2
+def _boxes_of_thing(thing: Track | Via | Jumper | MountingHole) -> np.ndarray:
+    if isinstance(thing, Track):
+        runs, half = list(pairwise(thing.points)), thing.width_nm / 2
+    elif isinstance(thing, Jumper):
+        runs, half = [(thing.a, thing.b)], thing.pad_nm / 2
     else:
-        spot = (read["x_nm"], read["y_nm"])
-        runs, half = [(spot, spot)], max(read.get("pad_nm", read["drill_nm"]) / 2, read.get("keepout_nm", 0))
+        spot = (thing.x_nm, thing.y_nm)
+        keep = thing.pad_nm / 2 if isinstance(thing, Via) else max(thing.drill_nm / 2, thing.keepout_nm)
+        runs, half = [(spot, spot)], keep
     at = np.array(runs, dtype=np.float64)
     found: np.ndarray = np.hstack([at.min(axis=1) - half, at.max(axis=1) + half]) / 1e6
     return found

@@ -43,10 +43,10 @@ def tapered(design: Design, nets: set[str] | None = None) -> LayCopper:
     tree = STRtree(np.array([g.spine for g in grips], dtype=object))
     reach = max((g.radius_mm for g in grips), default=0.0)
     names = Names(design)
-    has = {(t.net, t.layer, t.points[0]) for t in design.tracks.values() if _is_step(t)}
+    has = {(t.net, t.layer, t.points[0]) for t in design.tracks.values() if t.step}
     laid: list[Track] = []
     for track in design.tracks.values():
-        if (nets is not None and track.net not in nets) or _is_step(track):
+        if (nets is not None and track.net not in nets) or track.step:
             continue
         for end, inner in ((track.points[0], track.points[1]), (track.points[-1], track.points[-2])):
             if (track.net, track.layer, end) in has:
@@ -65,11 +65,7 @@ def tapered(design: Design, nets: set[str] | None = None) -> LayCopper:
 
 def steps_of(design: Design, nets: set[str] | None = None) -> tuple[str, ...]:
     """Give the ids of the steps that were laid, of some nets or of all."""
-    return tuple(t.id for t in design.tracks.values() if _is_step(t) and (nets is None or t.net in nets))
-
-
-def _is_step(track: Track) -> bool:
-    return track.id.startswith(LETTER) and len(track.points) == 2
+    return tuple(t.id for t in design.tracks.values() if t.step and (nets is None or t.net in nets))
 
 
 def _holds(grip: CopperItem, track: Track, at: shapely.Point) -> bool:
@@ -102,7 +98,7 @@ def _steps(
     lines = [shapely.LineString([a, (t[0] / 1e6, t[1] / 1e6)]) for _, t in wanted]
     room = room_mm(design, track.net, track.layer, np.array(lines, dtype=object))
     return [
-        Track(id=names.next(LETTER), net=track.net, layer=track.layer, width_nm=nm(size), points=(end, tip))
+        Track(id=names.next(LETTER), net=track.net, layer=track.layer, width_nm=nm(size), points=(end, tip), step=True)
         for (size, tip), half in zip(wanted, room, strict=True)
         if size / 2 <= half and tip != end
     ]

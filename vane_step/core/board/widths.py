@@ -19,6 +19,8 @@ from vane_step.core.quantity import format_value, nm
 TOLERANCE_MM = 1e-6
 # How far from a pad on another layer a track may run there, though its net's rule names other layers.
 FAN_MM = 2.0
+# Parts a piece is cut into where no one pad reaches all of it.
+PARTS = 64
 
 
 def width_findings(design: Design) -> Iterator[Finding]:
@@ -49,11 +51,11 @@ def _net_widths(
     least, wanted = design.board.rules.min_width_nm / 1e6, rule.width_nm / 1e6
     maker = design.board.rules.title or design.board.rules.name
     thin = [p for p in pieces if p.width_mm < max(least, wanted) - TOLERANCE_MM]
-    for piece, near in zip(thin, _near(rule, thin, pads), strict=True):
+    for piece, neck in zip(thin, _necks(rule, thin, pads), strict=True):
         make = partial(_finding, piece, net, remedy=Remedy(label=f"Lay {net} anew", ask=f"route {net} fresh"))
         if piece.width_mm < least - TOLERANCE_MM:
             yield make("width", f"Track of {net} is thinner than the maker can hold", piece.width_mm, least, maker)
-        elif not is_neck(rule, piece, near):
+        elif not neck:
             reach = (rule.neck_length_nm or 0) / 1e6
             why = f" and is no neck within {reach:g} mm of a pad" if rule.neck_width_nm else ""
             yield make(
@@ -61,16 +63,22 @@ def _net_widths(
             )
 
 
-def _near(rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]) -> list[list[CopperItem]]:
-    """Give for each piece the pads that may lie within the length of a neck."""
-    near: list[list[CopperItem]] = [[] for _ in pieces]
-    if pieces and pads and rule.neck_length_nm is not None:
-        reach = rule.neck_length_nm / 1e6 + max(p.radius_mm for p in pads) + TOLERANCE_MM
-        tree = shapely.STRtree(np.array([p.spine for p in pads], dtype=object))
-        spines = np.array([p.spine for p in pieces], dtype=object)
-        for k, pad in zip(*tree.query(spines, predicate="dwithin", distance=reach), strict=True):
-            near[k].append(pads[pad])
-    return near
+def _necks(rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]) -> list[bool]:
+    """Tell for each piece whether it is a legal neck, see :func:`is_neck`; most lie near one pad, all asked at once."""
+    if not pieces or not pads or rule.neck_width_nm is None or rule.neck_length_nm is None:
+        return [False] * len(pieces)
+    reach = rule.neck_length_nm / 1e6 + TOLERANCE_MM
+    round_it = np.array([p.radius_mm for p in pads])
+    spines = np.array([p.spine for p in pads], dtype=object)
+    lines = np.array([p.spine for p in pieces], dtype=object)
+    k, pad = shapely.STRtree(spines).query(lines, predicate="dwithin", distance=reach + round_it.max())
+    ends = [shapely.distance(shapely.get_point(lines[k], n), spines[pad]) for n in (0, -1)]
+    near = np.maximum(*ends) - round_it[pad] <= reach
+    one = np.zeros(len(pieces), dtype=bool)
+    one[k[near]] = True
+    wide = [p.width_mm >= rule.neck_width_nm / 1e6 - TOLERANCE_MM for p in pieces]
+    return [w and (bool(o) or is_neck(rule, p, [pads[n] for n in pad[k == i]]))
+            for i, (p, w, o) in enumerate(zip(pieces, wide, one, strict=True))]  # fmt: skip
 
 
 def _remedy(net: str, rule: NetRule, wanted_mm: float) -> Remedy:
@@ -105,22 +113,24 @@ def is_neck(rule: NetRule, piece: CopperItem, pads: Iterable[CopperItem]) -> boo
         return False
     if piece.width_mm < rule.neck_width_nm / 1e6 - TOLERANCE_MM:
         return False
-    reach = rule.neck_length_nm / 1e6 + TOLERANCE_MM
-    mine = list(pads)
-    far = shapely.distance([p.spine for p in mine], piece.spine) - [p.radius_mm for p in mine]
-    near = [mine[k] for k in np.flatnonzero(far <= reach)]
-    return _covered(list(piece.spine.coords), near, reach, 6)
+    return _covered(piece, list(pads), rule.neck_length_nm / 1e6 + TOLERANCE_MM)
 
 
-def _covered(ends: list[tuple[float, float]], pads: list[CopperItem], reach: float, depth: int) -> bool:
-    """Tell whether each point of a piece is within reach of some pad, halving it until one pad covers each part."""
-    a, b = shapely.Point(ends[0]), shapely.Point(ends[-1])
-    if any(max(p.spine.distance(a), p.spine.distance(b)) - p.radius_mm <= reach for p in pads):
-        return True
-    if depth == 0 or not pads:
+def _covered(piece: CopperItem, pads: list[CopperItem], reach: float) -> bool:
+    """Tell whether each point of a piece is within reach of some pad: each of its parts within reach of one."""
+    if not pads:
         return False
-    middle = ((ends[0][0] + ends[-1][0]) / 2, (ends[0][1] + ends[-1][1]) / 2)
-    return _covered([ends[0], middle], pads, reach, depth - 1) and _covered([middle, ends[-1]], pads, reach, depth - 1)
+    spines, radius = np.array([p.spine for p in pads], dtype=object), np.array([p.radius_mm for p in pads])
+    a, b = np.array(piece.spine.coords)[[0, -1]]
+    # What is straight is within reach of a convex pad when both its ends are.
+    points = shapely.points(a + (b - a) * np.linspace(0, 1, PARTS + 1)[:, None])
+    ends = shapely.distance(spines[:, None], points[[0, -1]]) - radius[:, None] <= reach
+    if ends.all(axis=1).any():
+        return True
+    if not ends.any(axis=0).all():
+        return False
+    near = shapely.distance(spines[:, None], points) - radius[:, None] <= reach
+    return bool((near[:, :-1] & near[:, 1:]).any(axis=0).all())
 
 
 def layers_of(design: Design, rule: NetRule) -> tuple[str, ...]:
@@ -136,7 +146,7 @@ def _off_layers(
     for layer in design.board.layers:
         here = [p for p in pads if layer in p.layers]
         strays = [p for p in pieces if layer in p.layers and layer not in wanted]
-        far = [p for p in strays if not _covered(list(p.spine.coords), here, FAN_MM + TOLERANCE_MM, 6)]
+        far = [p for p in strays if not _covered(p, here, FAN_MM + TOLERANCE_MM)]
         if far:
             length = sum(p.spine.length for p in far)
             yield Finding(

@@ -239,7 +239,7 @@ class Net(Frozen):
 
 
 class Track(Frozen):
-    """A track of one width: a run of straight pieces on one layer."""
+    """A track of one width: a run of straight pieces on one layer; a ``step`` lies over the end of another."""
 
     id: Name
     net: Name
@@ -247,6 +247,7 @@ class Track(Frozen):
     width_nm: PositiveNm
     points: tuple[PointNm, ...] = Field(min_length=2, max_length=5000)
     locked: bool = False
+    step: bool = False
 
 
 class Via(Frozen):

@@ -202,9 +202,10 @@ def buying_findings(
         place = Place(step="parts", refs=line.refs)
         who = f"{line.number} ({', '.join(line.refs[:4])})"
         if not line.number:
+            what = " ".join([", ".join(line.refs[:6]), line.value]).strip()
             yield Finding(
                 level="note", code="no-number", source="the list of parts", place=place,
-                message=f"{', '.join(line.refs[:6])} {line.value}: no part is chosen yet", remedy=_instead(line, swaps),
+                message=f"{what}: no part is chosen yet", remedy=_instead(line, swaps),
             )  # fmt: skip
             continue
         wanted = need_of(line, design, boards, design.brief.stock_first)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from vane_step.core.route import kernel
+from vane_step.core.route.blocks import BLOCK, touch
 from vane_step.core.route.grid import NetJob, Problem
 from vane_step.core.route.path import Halo, Path, Routed
 
@@ -20,6 +21,22 @@ class Claims:
         self.mark = np.zeros(problem.lattice.plane, dtype=np.int32)
         self.edge = np.zeros(problem.lattice.plane, dtype=np.float64)
         self.tag = 0
+        lat = problem.lattice
+        self.bw, self.bh = (max(2, -(-n // BLOCK)) for n in (lat.w, lat.h))
+        self.grid = len(lat.layers), lat.w, lat.plane, self.bw, self.bh
+        # When what is held in a block last changed, by a clock that counts changes.
+        self.touched = np.zeros(self.bw * self.bh * len(lat.layers), dtype=np.int64)
+        self.clock = 0
+
+    def tick(self) -> int:
+        """Let the clock go on, and give the time."""
+        self.clock += 1
+        return self.clock
+
+    def held_by(self, job: NetJob) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Give the holders of the classes of a net's full width, of its neck and of its vias."""
+        p = self.problem
+        return p.held[job.full].ravel(), p.held[job.neck].ravel(), p.holed[job.via].ravel()
 
     def next_tag(self) -> int:
         """Give a number not used before, which makes old marks invalid."""
@@ -81,6 +98,11 @@ class Claims:
         job = net.job
         if net.halos is None:
             net.halos = self._halos(net)
+        widest = max(job.width_mm / 2, p.via_classes[job.via][0])
+        reach = widest + max(h + max(gap, job.clearance_mm) for h, gap in [*p.classes, *p.via_classes])
+        now = self.tick()
+        for path in net.paths:
+            touch(self.touched, now, path.nodes, path.how, int(reach / lat.pitch) + 2, self.grid)
         for layer, cells, edge in net.halos:
             if layer == -2:
                 kernel.enter(self.wired, 0, cells, edge, np.inf, delta)

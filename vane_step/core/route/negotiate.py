@@ -26,14 +26,15 @@ ENOUGH = 80_000
 REACH_GROWTH = 1.15
 # What places held by others cost at first when links that stayed open are bargained for again, try after try.
 ATTEMPTS = (3.0, 6.0, 12.0, 1.5, 24.0)
-# What crossing others costs a link laid again without its wire, and whether those may take wires to give way: one try
-# after the other; rounds to give way in.
-WIRELESS = ((10.0, True), (10.0, False), (4.0, True), (20.0, True))
+# What crossing others costs a link laid again without its wire, and how much dearer wires are to those that give way
+# than at first: one try after the other; rounds to give way in.
+WIRELESS = ((10.0, 1), (10.0, 3))
 WIRELESS_ROUNDS = 10
+# With no more wires than these all is laid anew without any: what crossing others costs at first, and rounds for it.
+FEW_WIRES = 4
+ANEW, ANEW_ROUNDS = 1.5, 12
 # Rounds in which only others give way to a net with open links.
 GIVE_WAY_ROUNDS = 12
-# With more wires than these, it is no use to forbid all of them at once.
-FEW_WIRES = 4
 # Rip-ups without fewer overlapping nets before the stubborn ones are left open.
 PATIENCE = 24
 
@@ -80,6 +81,7 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
         _polish(run, routed, work)
         rounds += _complete(run, routed, work)
         _fewer_wires(run, routed, work)
+        _without_any(run, routed, work)
     _straighten(run, routed)
     blocked = [] if work.stopped else [_blocked(run, routed, name) for name, r in routed.items() if r.failed]
     return [routed[j.name] for j in jobs if j.name in routed], rounds, blocked
@@ -210,30 +212,52 @@ def _fewer_wires(run: Seeker, routed: dict[str, Routed], work: _Work) -> None:
     """Lay each link with a wire again without one, let what it crosses give way, and keep it if wires get fewer."""
     if not run.jump[0]:
         return
-    for pressure, wires in WIRELESS:
+    for pressure, dearer in WIRELESS:
         tried: set[Path] = set()
         while not work.stopped:
             wired = [
                 (len(p.nodes), n, p) for n, r in routed.items() for p in r.paths if len(p.wires) and p not in tried
             ]
-            if not wired or (not wires and len(wired) > FEW_WIRES):
+            if not wired:
                 break
             _, name, path = min(wired, key=lambda w: w[:2])
             tried.add(path)
-            _without_wire(run, routed, name, path, pressure, wires, work)
+            _without_wire(run, routed, name, path, pressure, dearer, work)
             work.goes_on(work.total)
 
 
+def _without_any(run: Seeker, routed: dict[str, Routed], work: _Work) -> None:
+    """Lay all nets anew without wires, where few are left, and keep it when every link is laid."""
+    before = dict(routed)
+    if work.stopped or not 0 < _worth(before)[0] <= FEW_WIRES:
+        return
+    for net in before.values():
+        run.claims.release(net)
+    _afresh(run, ANEW)
+    jump, run.jump = run.jump, run.jump * 0
+    for name, net in before.items():
+        routed[name] = run.route_net(Routed(net.job))
+        run.claims.hold(routed[name])
+    _bargain(run, routed, work, ANEW_ROUNDS)
+    _settle(run, routed)
+    if _left(routed) > _left(before):
+        _restore(run, routed, before)
+    else:
+        _polish(run, routed, work)
+    run.jump = jump
+    work.goes_on(work.total)
+
+
 def _without_wire(
-    run: Seeker, routed: dict[str, Routed], name: str, path: Path, pressure: float, wires: bool, work: _Work
+    run: Seeker, routed: dict[str, Routed], name: str, path: Path, pressure: float, dearer: int, work: _Work
 ) -> None:  # fmt: skip
     before = dict(routed)
     _afresh(run, pressure)
     run.claims.release(routed[name])
     jump, run.jump = run.jump, run.jump * 0
     routed[name] = run.route_net(routed[name].without({path}))
-    if wires:
-        run.jump = jump
+    run.jump = jump.copy()
+    run.jump[3] *= dearer
     run.claims.hold(routed[name])
     _bargain(run, routed, work, WIRELESS_ROUNDS)
     run.jump = jump

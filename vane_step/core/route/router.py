@@ -15,9 +15,13 @@ from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design, Pour
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
+from vane_step.core.route import kernel
+from vane_step.core.route.claims import Claims
 from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import MAX_CELLS, build, choose_lattice
 from vane_step.core.route.negotiate import Blocked, Progress, negotiate
+from vane_step.core.route.path import Routed
+from vane_step.core.route.seeker import Seeker
 from vane_step.core.route.straighten import without_stairs
 
 MAX_REPAIRS = 4
@@ -216,4 +220,13 @@ def warm_up() -> None:
     }
     nets = {"A": Net(name="A", pins=("R1.1", "R2.2")), "B": Net(name="B", pins=("R1.2", "R2.1"))}
     board = Board(outline=rectangle(15, 8), copper_layers=2, rules=rules)
-    route(Design(name="warm-up", parts=parts, nets=nets, packages={chip.name: chip}, board=board))
+    tiny = Design(name="warm-up", parts=parts, nets=nets, packages={chip.name: chip}, board=board)
+    route(tiny)
+    # What only long searches come to.
+    run = Seeker(Claims(build(tiny, None, ())))
+    run.looks = run.looks[1:]
+    run.route_net(Routed(run.problem.jobs[0]))
+    xs, ys = np.zeros((2, 2)).T
+    kernel.disc(run.neck_zone, 0, xs, ys, 0.0, 4, 4)
+    kernel.bar(run.via_barred, np.zeros((1, 2)), 0.0, 0, 4, 4)
+    kernel.merge(run.claims.edge, run.claims.mark, run.claims.next_tag(), line, np.zeros(4))

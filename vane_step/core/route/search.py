@@ -19,208 +19,49 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from vane_step.core.route.kernel import NECK_FACTOR, OPTIONS, TURN_45, TURN_90
+from vane_step.core.route.buckets import (
+    BARE,
+    BUCKETS,
+    COST,
+    DIAGONAL,
+    FINE,
+    HISTORY,
+    INSIDE,
+    NECK,
+    STEP_X,
+    STEP_Y,
+    TAG,
+    factor_of,
+    put,
+    take,
+)  # fmt: skip
+from vane_step.core.route.kernel import OPTIONS, TURN_45, TURN_90
+from vane_step.core.route.survey import ahead_of, octile
 
-# Without the run time that counts references to arrays: the counting would cost more than the search.
-BARE = {**OPTIONS, "_nrt": False}
-INSIDE = {**BARE, "inline": "always"}
-# The eight directions, anticlockwise from east.
-STEP_X = np.array([1, 1, 0, -1, -1, -1, 0, 1])
-STEP_Y = np.array([0, 1, 1, 1, 0, -1, -1, -1])
 # How to go on after each direction (a source has none): straight first, then 45 and 90 degrees to both sides.
 ONWARD = np.array([[(d + turn) % 8 for turn in (0, 1, 7, 2, 6, 3, 5, 4)] for d in range(8)])
-TAG, COST, HOW, HISTORY = 0, 1, 2, 3
-NECK, VIA, WIRE = 1, 2, 4
+HOW = 2
+VIA, WIRE = 2, 4
 SOURCE = 15
 # Steps since the last hole are counted up to here.
 FAR = 31
-# Buckets an eighth of a step wide; dearer steps than all of them together hold are priced as that.
-FINE = 8
-BUCKETS = 1 << 16
-DIAGONAL = 1.41421356
 
 
 @njit(**INSIDE)
-def factor_of(full, necks, net, node, neck_zone, cell, neck_tag, pressure, hard):
-    """Give the factor a node costs a net, and whether it has to be passed as a neck; -1 when it is barred."""
-    best = -1.0
-    neck = 0
-    owner = full[2 * node]
-    if owner == 0 or owner == net:
-        n = full[2 * node + 1]
-        if n == 0:
-            best = 1.0
-        elif not hard:
-            best = 1.0 + pressure * n
-    if best != 1.0 and neck_zone[cell] == neck_tag:
-        owner = necks[2 * node]
-        if owner == 0 or owner == net:
-            n = necks[2 * node + 1]
-            if n == 0 or not hard:
-                price = (1.0 + pressure * n) * NECK_FACTOR
-                if best < 0 or price < best:
-                    best = price
-                    neck = NECK
-    return best, neck
-
-
-@njit(**INSIDE)
-def put(node, key, now, head, after, item, spare):
-    """Put a node into the bucket of its key (in steps), never behind the bucket being emptied."""
-    bucket = np.int64(key * FINE)
-    if bucket < now:
-        bucket = now
-    elif bucket >= now + BUCKETS:
-        bucket = now + BUCKETS - 1
-    slot = bucket & (BUCKETS - 1)
-    entry = spare[0]
-    if entry >= 0:
-        spare[0] = after[entry]
-    else:
-        entry = spare[1]
-        spare[1] += 1
-    item[entry] = node
-    after[entry] = head[slot]
-    head[slot] = entry
-    spare[2] += 1
-
-
-@njit(**INSIDE)
-def take(now, head, after, item, spare):
-    """Take a node out of the first bucket that holds one; gives the node and that bucket."""
-    entry = head[now & (BUCKETS - 1)]
-    while entry < 0:
-        now += 1
-        entry = head[now & (BUCKETS - 1)]
-    head[now & (BUCKETS - 1)] = after[entry]
-    after[entry] = spare[0]
-    spare[0] = entry
-    spare[2] -= 1
-    return item[entry], now
-
-
-@njit(**INSIDE)
-def _octile(x, y, box):
-    dx = max(box[0] - x, 0, x - box[1])
-    dy = max(box[2] - y, 0, y - box[3])
-    return max(dx, dy) + 0.41421356 * min(dx, dy)
-
-
-@njit(**INSIDE)
-def _far(x, y, layer, node, box, goal_layers, via_cost, back, left, rim, back_tag):
-    """Estimate the rest of the way: the octile distance to the goal's window, and a via when it is on other layers.
-
-    With what :func:`surround` found it is exact near the goal, and elsewhere at least what leaving there costs.
-    """
-    far = _octile(x, y, box)
+def _far(x, y, layer, node, box, goal_layers, via_cost, ahead, bw, bh):
+    """Estimate the rest of the way: as surveyed, or octile to the goal's window, and by a via to its layers."""
+    far = octile(x, y, box)
     if not (goal_layers >> layer) & 1:
         far += via_cost
-    if back_tag:
-        out = _octile(x, y, rim)
-        if out == 0 and back[2 * node + TAG] == back_tag:
-            return left[2 * node + COST]
-        far = max(far, out + rim[4] / FINE)
+    if ahead[2]:
+        far = max(far, ahead_of(x, y, layer, node, ahead, bw, bh))
     return far
 
 
 @njit(**BARE)
-def surround(
-    back, left, full, necks, holed, via_barred, neck_zone, neck_tag, net, numbers, layers, w, plane, goals, via_cost,
-    pressure, hard, within, limit, tag, rim, wire_cost, head, after, item, spare,
-):  # fmt: skip
-    """Search back from the goal for a while, so that the search knows what it costs to get there.
-
-    The perimeter of Dillenburg and Nelson (1994): a goal shut in by tracks that are dear to cross would otherwise
-    make the search flood all that is cheaper to reach. Corners and the distance of holes are left out, so that nothing
-    is overestimated.
-
-    Parameters
-    ----------
-    back, left : int32 and float32 views of one array, nodes x 2
-        Tag and cost from here to the goal; places settled hold twice ``tag`` plus one.
-    goals : int64 array
-        Nodes the search is to reach.
-    limit : int
-        Places to settle.
-    rim : int64 array
-        Filled in: window of the places settled, and what it costs at least from elsewhere, in steps times ``FINE``.
-    wire_cost : int
-        Price of a wire in steps, 0 for none: what leaps in from elsewhere pays at least that.
-    others
-        As in :func:`search`.
-
-    Returns
-    -------
-    bool
-        Whether there is anything left; otherwise the goal is shut in for good, and only settled places reach it.
-    """
-    open_tag, closed_tag = 2 * tag, 2 * tag + 1
-    spare[0], spare[1], spare[2] = -1, 0, 0
-    room = len(item) - 64
-    for goal in goals:
-        if back[2 * goal + TAG] != open_tag:
-            back[2 * goal + TAG] = open_tag
-            left[2 * goal + COST] = 0.0
-            put(goal, 0.0, 0, head, after, item, spare)
-    now = np.int64(0)
-    x0, x1, y0, y1 = w, 0, plane // w, 0
-    settled = 0
-    while spare[2] > 0 and spare[1] < room and settled < limit and (wire_cost == 0 or now <= wire_cost * FINE):
-        found, now = take(now, head, after, item, spare)
-        node = np.int64(found)
-        if back[2 * node + TAG] != open_tag:
-            continue
-        back[2 * node + TAG] = closed_tag
-        settled += 1
-        layer = node // plane
-        cell = node - layer * plane
-        y = cell // w
-        x = cell - y * w
-        x0, x1, y0, y1 = min(x0, x), max(x1, x), min(y0, y), max(y1, y)
-        factor, _ = factor_of(full, necks, net, node, neck_zone, cell, neck_tag, pressure, hard)
-        if factor < 0 or x < within[0] or y < within[2] or x > within[1] or y > within[3]:
-            continue
-        here = left[2 * node + COST]
-        factor *= 1.0 + numbers[4 * node + HISTORY]
-        for d in range(8):
-            other = node + STEP_X[d] + STEP_Y[d] * w
-            known = back[2 * other + TAG]
-            total = here + (DIAGONAL if d & 1 else 1.0) * factor
-            if known == closed_tag or (known == open_tag and total >= left[2 * other + COST]):
-                continue
-            back[2 * other + TAG] = open_tag
-            left[2 * other + COST] = total
-            put(other, total, now, head, after, item, spare)
-        if layers == 1 or via_barred[cell] != 0:
-            continue
-        owner = holed[2 * cell]
-        crowd = holed[2 * cell + 1]
-        if not (owner == 0 or owner == net) or (hard and crowd > 0):
-            continue
-        for to in range(layers):
-            other = to * plane + cell
-            known = back[2 * other + TAG]
-            past = numbers[4 * node + HISTORY] + numbers[4 * other + HISTORY]
-            total = here + via_cost * (1.0 + 0.25 * past) * (1.0 + pressure * crowd)
-            if known == closed_tag or (known == open_tag and total >= left[2 * other + COST]):
-                continue
-            back[2 * other + TAG] = open_tag
-            left[2 * other + COST] = total
-            put(other, total, now, head, after, item, spare)
-    rim[0], rim[1], rim[2], rim[3], rim[4] = x0, x1, y0, y1, now
-    more = spare[2] > 0
-    if wire_cost > 0 and (not more or now > wire_cost * FINE):
-        rim[4] = wire_cost * FINE
-    for k in range(BUCKETS):
-        head[k] = -1
-    return more
-
-
-@njit(**BARE)
 def search(
-    words, numbers, full, necks, holed, via_barred, neck_zone, neck_tag, wire_barred, wired, net, layers, w, plane,
-    sources, resumed, goal, goal_tag, box, goal_layers, via_cost, pressure, hard, weight, jump, hole_steps, within,
-    most, limit, back, left, back_tag, rim, tag, head, after, item, spare,
+    words, numbers, grid, held, who, via_barred, wire_barred, wired, sources, goal, goal_tag, box, goal_layers,
+    via_cost, weight, jump, hole_steps, within, most, limit, ahead, tag, queue,
 ):  # fmt: skip
     """Find the cheapest way from any source node to any goal node.
 
@@ -228,21 +69,12 @@ def search(
     ----------
     words, numbers : int32 and float32 views of one array, nodes x 4
         The states, see above.
-    full, necks : int16 arrays, nodes x 2
-        Holders of the track classes of the net's full width and of its neck.
-    holed : int16 array, cells x 2
-        Holders of the net's via class.
-    neck_zone : int32 array over cells
-        Cells near the net's pads hold ``neck_tag``: there it may pass as a neck.
+    grid, held, who
+        See ``survey``. Cells near the net's pads hold its number in the neck zone: there it may pass as a neck.
     sources : int64 array
         Nodes of the net's tree, entered at cost 0.
-    resumed : bool
-        Whether this goes on with a search given up at its limit, whose number ``tag`` is: then ``sources`` are the
-        nodes :func:`waiting` gave, and only the estimate is made anew.
     goal : int32 array over nodes
         Goal nodes hold ``goal_tag``; ``box`` is their window (x0, x1, y0, y1), ``goal_layers`` a bit set.
-    hard : bool
-        Bar nodes that other nets hold, instead of pricing them.
     jump : int64 array
         Lattice, least and greatest length of wire jumpers and their price in steps; lattice 0 for none.
     hole_steps : int
@@ -253,9 +85,10 @@ def search(
         What the way may cost at most, in steps.
     limit : int
         Nodes to expand before giving up.
-    back, left, back_tag, rim
-        What :func:`surround` found, and the tag of places settled; 0 to go without.
-    head, after, item, spare
+    ahead : tuple
+        What :func:`survey.survey` found out: places settled (two views of one array), the tag that marks them (0 to go
+        without), their window, the map of blocks, what is left elsewhere, and the window of the sources.
+    queue : tuple
         Buckets, all empty (-1) and left so; the pool of their entries; free entry, entries used, entries waiting.
 
     Returns
@@ -264,6 +97,10 @@ def search(
         Goal node, -1 when there is no way, -2 at the limit; and the number of
         nodes expanded. :func:`trace` leads back to the source.
     """
+    layers, w, plane, bw, bh = grid
+    full, necks, holed = held
+    net, neck_zone, neck_tag, pressure, hard = who
+    head, after, item, spare = queue
     open_tag = np.int32(2 * tag)
     closed_tag = np.int32(2 * tag + 1)
     spare[0], spare[1], spare[2] = -1, 0, 0
@@ -273,19 +110,14 @@ def search(
     now = np.int64(1) << 60
     for source in sources:
         cell = source % plane
-        far = _far(cell % w, cell // w, source // plane, source, box, goal_layers, via_cost, back, left, rim, back_tag)
-        here = numbers[4 * source + COST] if resumed else np.float32(0.0)
-        now = min(now, np.int64((here + far * weight) * FINE))
+        far = _far(cell % w, cell // w, source // plane, source, box, goal_layers, via_cost, ahead, bw, bh)
+        now = min(now, np.int64(far * weight * FINE))
     for source in sources:
         cell = source % plane
         x, y = cell % w, cell // w
-        if resumed:
-            far = _far(x, y, source // plane, source, box, goal_layers, via_cost, back, left, rim, back_tag)
-            put(source, numbers[4 * source + COST] + far * weight, now, head, after, item, spare)
-            continue
         if x < west or y < north or x > east or y > south or words[4 * source + TAG] == open_tag:
             continue
-        far = _far(x, y, source // plane, source, box, goal_layers, via_cost, back, left, rim, back_tag)
+        far = _far(x, y, source // plane, source, box, goal_layers, via_cost, ahead, bw, bh)
         if far > most:
             continue
         factor, neck = factor_of(full, necks, net, source, neck_zone, cell, neck_tag, pressure, False)
@@ -350,7 +182,7 @@ def search(
             total = here + step * (1.0 + numbers[4 * other + HISTORY]) * factor + turn
             if known == open_tag and total >= numbers[4 * other + COST]:
                 continue
-            far = _far(nx, ny, layer, other, box, goal_layers, via_cost, back, left, rim, back_tag)
+            far = _far(nx, ny, layer, other, box, goal_layers, via_cost, ahead, bw, bh)
             if total + far > most:
                 continue
             words[4 * other + TAG] = open_tag
@@ -375,7 +207,7 @@ def search(
                 total = here + via_cost * (1.0 + 0.25 * past) * (1.0 + pressure * crowd)
                 if words[4 * other + TAG] == open_tag and total >= numbers[4 * other + COST]:
                     continue
-                far = _far(x, y, to, other, box, goal_layers, via_cost, back, left, rim, back_tag)
+                far = _far(x, y, to, other, box, goal_layers, via_cost, ahead, bw, bh)
                 if total + far > most:
                     continue
                 words[4 * other + TAG] = open_tag
@@ -410,7 +242,7 @@ def search(
                 total = here + (jump[3] + 0.5 * k) * (1.0 + pressure * (n + crowd) + 0.2 * pressure * crossed)
                 if words[4 * other + TAG] == open_tag and total >= numbers[4 * other + COST]:
                     continue
-                far = _far(nx, ny, 0, other, box, goal_layers, via_cost, back, left, rim, 0)
+                far = _far(nx, ny, 0, other, box, goal_layers, via_cost, ahead, bw, bh)
                 if total + far > most:
                     continue
                 words[4 * other + TAG] = open_tag
@@ -420,21 +252,6 @@ def search(
     for k in range(BUCKETS):
         head[k] = -1
     return end, expanded
-
-
-@njit(**OPTIONS)
-def waiting(words, tag, item, spare):
-    """List the nodes a search given up at its limit had yet to expand, some of them twice.
-
-    Must be called before the queue is used again.
-    """
-    found = np.empty(spare[1], dtype=np.int64)
-    n = 0
-    for entry in range(spare[1]):
-        if words[4 * item[entry] + TAG] == 2 * tag:
-            found[n] = item[entry]
-            n += 1
-    return found[:n].copy()
 
 
 @njit(**OPTIONS)

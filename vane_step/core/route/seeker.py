@@ -3,26 +3,29 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
 from vane_step.core.route import kernel
+from vane_step.core.route.buckets import BUCKETS, HISTORY
 from vane_step.core.route.claims import Claims
+from vane_step.core.route.estimate import Estimate
 from vane_step.core.route.grid import NetJob
 from vane_step.core.route.path import VIA_COST_MM, Path, Routed, Window, make_path
-from vane_step.core.route.search import BUCKETS, FAR, HISTORY, search, surround, trace, waiting
+from vane_step.core.route.search import FAR, search, trace
 
 # How far round the two ends a way is looked for at first: share of what they are apart, and steps.
 ROUND_SHARE, ROUND_STEPS = 0.5, 60
 # How far round copper of a net its planes are looked for, in steps.
 PLANE_STEPS = (32, 120, 1 << 20)
-WEIGHT = 1.15
+WEIGHT = 1.05
 PRESSURE_FIRST = 1.5
 NO_LIMIT = 1e30
 NO_END = 1 << 60
 HISTORY_STEP = 0.6
 # Places settled round the goal before a search, and nodes it may expand; then the next.
-LOOK_BACK = ((0, 3000), (4000, 30_000), (40_000, NO_END))
+LOOK_BACK: tuple[tuple[int, int], ...] = ((0, 1000), (3000, 100_000), (40_000, NO_END))
 
 
 class Seeker:
@@ -36,6 +39,7 @@ class Seeker:
         self.reach = 1.0
         self.weight = WEIGHT
         self.enough = NO_END
+        self.looks = LOOK_BACK
         self.jump = problem.jump
         lat = problem.lattice
         nodes = lat.plane * len(lat.layers)
@@ -49,9 +53,7 @@ class Seeker:
         self.after = np.zeros(max(1 << 16, nodes), dtype=np.int32)
         self.item = np.zeros_like(self.after)
         self.spare = np.zeros(3, dtype=np.int64)
-        self.back = np.zeros(2 * nodes, dtype=np.int32)
-        self.left = self.back.view(np.float32)
-        self.rim = np.zeros(5, dtype=np.int64)
+        self.estimate = Estimate(claims)
         self.tag = 0
         self.hole_steps = min(FAR, int((problem.via_drill_mm + problem.hole_gap_mm) / lat.pitch) + 1)
 
@@ -66,11 +68,14 @@ class Seeker:
         self.numbers[4 * nodes + HISTORY] += HISTORY_STEP
         for offset in (1, -1, lat.w, -lat.w, 2, -2, 2 * lat.w, -2 * lat.w):
             beside = nodes + offset
-            self.numbers[4 * beside[(beside >= 0) & (beside < len(self.goal))] + HISTORY] += HISTORY_STEP / 3
+            beside = beside[(beside >= 0) & (beside < len(self.goal))]
+            self.numbers[4 * beside + HISTORY] += HISTORY_STEP / 3
+            self.estimate.remember(beside)
 
     def forget(self) -> None:
         """Take back what :meth:`remember` raised."""
         self.numbers[HISTORY::4] = 0
+        self.estimate.forget()
 
     def route_net(self, net: Routed, hard: bool = False, most: float = NO_LIMIT) -> Routed:
         """Join what is apart of a net, nearest first; its own copper must not be held while this runs.
@@ -87,6 +92,7 @@ class Seeker:
         if len(groups) < 2:
             return result
         neck_tag = self._mark_necks(job)
+        self.estimate.begin(job, self.next_tag(), self.pressure, hard)
         for path in net.paths:
             self._bar_vias(path, +1)
         if job.planed:
@@ -251,31 +257,27 @@ class Seeker:
     ) -> int:  # fmt: skip
         """Search straight away for a while, then with the goal's surroundings known, the wider the longer it takes."""
         lat, p = self.problem.lattice, self.problem
-        held = p.held[job.full].ravel(), p.held[job.neck].ravel(), p.holed[job.via].ravel()
-        zones = self.via_barred, self.neck_zone, neck_tag
+        who = job.number, self.neck_zone, neck_tag, self.pressure, hard
         via_cost, queue = VIA_COST_MM / lat.pitch, (self.head, self.after, self.item, self.spare)
         box, layers = np.array(near.window), kernel.layers_of(near.nodes, lat.plane)
-        back_tag, tag = 0, self.next_tag()
-        end, starts = -2, tree.nodes
-        for settle, limit in LOOK_BACK:
+        end, start = -2, np.array(tree.window)
+        for settle, limit in self.looks:
+            ahead: tuple[Any, ...] | None = self.estimate.nothing(start)
             if settle:
-                back_tag = self.next_tag()
-                more = surround(
-                    self.back, self.left, *held, *zones, job.number, self.numbers, len(lat.layers), lat.w, lat.plane,
-                    near.nodes, via_cost, self.pressure, hard, within, settle, back_tag, self.rim,
-                    int(self.jump[3]) if self.jump[0] else 0, *queue,
+                ahead = self.estimate.look(
+                    job, who, self.numbers, self.via_barred, near.nodes, tree.nodes, start, via_cost,
+                    int(self.jump[3]) if self.jump[0] else 0, within, most, settle, self.next_tag(), queue,
                 )  # fmt: skip
-                if not more and not self.jump[0] and not (self.back[2 * tree.nodes] == 2 * back_tag + 1).any():
-                    return -1
+            if ahead is None:
+                return -1
             end, _ = search(
-                self.words, self.numbers, *held, *zones, p.wire_barred, self.claims.wired.ravel(), job.number,
-                len(lat.layers), lat.w, lat.plane, starts, starts is not tree.nodes, self.goal, goal_tag, box, layers,
-                via_cost, self.pressure, hard, self.weight, self.jump, self.hole_steps, within, most,
-                min(limit, self.enough), self.back, self.left, back_tag and 2 * back_tag + 1, self.rim, tag, *queue,
+                self.words, self.numbers, self.claims.grid, self.claims.held_by(job), who, self.via_barred,
+                p.wire_barred, self.claims.wired.ravel(), tree.nodes, self.goal, goal_tag, box, layers, via_cost,
+                self.weight, self.jump, self.hole_steps, within, most, min(limit, self.enough), ahead,
+                self.next_tag(), queue,
             )  # fmt: skip
             if end != -2:
                 break
-            starts = waiting(self.words, tag, self.item, self.spare)
         return int(end)
 
 

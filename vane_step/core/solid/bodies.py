@@ -119,7 +119,8 @@ def _middle(package: Package) -> tuple[float, float]:
 def _terminal(
     pad: PadSpec, family: str, body: tuple[float, float, float, float], tall: float, board_mm: float
 ) -> list[Solid]:
-    if pad.bare_hole:
+    # No lead goes through a half hole: the board lies on another with it.
+    if pad.bare_hole or pad.on_edge:
         return []
     x, y, w, h = (v / 1e6 for v in (pad.x_nm, pad.y_nm, pad.width_nm, pad.height_nm))
     cx, cy, wide, long = body

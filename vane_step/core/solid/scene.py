@@ -14,8 +14,8 @@ from trimesh.visual.material import PBRMaterial
 from vane_step.core.board.geometry import copper_items, edge_pads, holes, outline
 from vane_step.core.board.legend import legend
 from vane_step.core.board.pour import pour_pieces
-from vane_step.core.derive import derived
-from vane_step.core.design.model import SECTIONS, Design, Part
+from vane_step.core.derive import Kept, derived
+from vane_step.core.design.model import SECTIONS, Design, Package, Part
 from vane_step.core.solid.bodies import MATERIALS, Solid, cylinder, extruded, part_solids
 
 # Copper and print are drawn as sheets a little above what they lie on, so that they do not flicker.
@@ -57,11 +57,26 @@ def placed(design: Design, part: Part, board_mm: float) -> list[Solid]:
         move = move @ over
     move[0, 3], move[1, 3] = place.x_nm / 1e6, place.y_nm / 1e6
     found = []
-    for solid in part_solids(package, board_mm):
+    for solid in _in_few(package, board_mm):
         mesh = solid.mesh.copy()
         mesh.apply_transform(move)
         found.append(Solid("tall" if too_tall else solid.material, mesh))
     return found
+
+
+_few: Kept[tuple[Solid, ...]] = Kept(500)
+
+
+def _in_few(package: Package, board_mm: float) -> tuple[Solid, ...]:
+    """Give a package's solids, those of one material in one; many parts share them, so they are made once."""
+    key = (package.mark(), board_mm)
+    known = _few.get(key)
+    if known is None:
+        meshes: dict[str, list[trimesh.Trimesh]] = {}
+        for solid in part_solids(package, board_mm):
+            meshes.setdefault(solid.material, []).append(solid.mesh)
+        known = _few.put(key, tuple(Solid(m, trimesh.util.concatenate(some)) for m, some in meshes.items()))
+    return known
 
 
 def _board(design: Design, deep: float) -> list[Solid]:

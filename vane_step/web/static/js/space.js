@@ -82,10 +82,12 @@ export function space(holder, { design, tall, choose, close }) {
       return;
     }
     fit();
+    if (!model) { words.hidden = false; words.textContent = "Standing the parts on the board …"; }
     const answer = await fetch(`/d/${design}/board.glb`);
     if (!answer.ok) { words.hidden = false; words.textContent = (await answer.json()).message; return; }
     const loaded = await new GLTFLoader().parseAsync(await answer.arrayBuffer(), "");
     const first = !model;
+    words.hidden = true;
     if (model) scene.remove(model);
     model = loaded.scene;
     scene.add(model);
