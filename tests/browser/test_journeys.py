@@ -345,7 +345,7 @@ class Together(InBrowser):
     """More than one tab, and a program that dies."""
 
     def test_two_tabs_follow_each_other(self) -> None:
-        """An edit in one tab shows in the other; a tab that missed it is told, and nothing is merged."""
+        """An edit in one tab shows in the other, where the hand stays; a tab that missed it is told, nothing is merged."""
         address = self.fresh("tabs")
         one, two, deaf = self.page(address + "/circuit"), self.page(address + "/board"), self.page("/")
         deaf.route("**/events", lambda r: r.abort())
@@ -361,6 +361,14 @@ class Together(InBrowser):
         expect(deaf.locator("#ask")).to_have_value("value R9 470")
         self.type(two, "value R10 22k")
         expect(one.locator("#sheet")).to_contain_text("22k")
+        two.locator("summary", has_text="Holes").click()
+        field = two.locator('form[data-form^="hole"] input[name=x]')
+        field.press_sequentially("1")
+        field.evaluate("field => { window.before = field; }")
+        self.type(one, "value R9 470")
+        two.wait_for_function("!window.before.isConnected")
+        two.keyboard.type("2")
+        expect(field).to_have_value("12")
         self.faults.clear()
 
     def test_nothing_is_left_behind(self) -> None:

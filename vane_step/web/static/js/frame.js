@@ -88,12 +88,34 @@ function restore() {
     if (kept !== undefined) field.value = kept;
   });
 }
-document.addEventListener("htmx:after:swap", () => {
+// So does the hand: whoever types goes on in the same field, and a key pressed on a button does not throw one out.
+const GRIPS = "[data-form] [name], [data-form] button, [data-ask], [data-slip], summary";
+const gripped = (e) => [e.closest("[data-form]")?.dataset.form, e.name || e.dataset.ask || e.textContent.trim()].join(" ");
+function hold() {
+  const at = document.activeElement;
+  if (!at || !at.matches(GRIPS)) return () => null;
+  const key = gripped(at), [from, to] = [at.selectionStart, at.selectionEnd];
+  return () => {
+    const again = at.isConnected ? null : [...document.querySelectorAll(GRIPS)].find((e) => gripped(e) === key);
+    if (!again) return;
+    again.focus({ preventScroll: true });
+    if (typeof from === "number") again.setSelectionRange(from, to);
+  };
+}
+function written() {
   restore();
   document.querySelectorAll("details[data-fold]").forEach((d) => { d.open = unfolded.has(d.dataset.fold); });
+  placement();
+}
+document.addEventListener("htmx:before:swap", () => {
+  // The new content is in place before this microtask runs, and no key can come between.
+  const grip = hold();
+  queueMicrotask(() => { written(); grip(); });
+});
+document.addEventListener("htmx:after:swap", () => {
+  written();
   const fresh = $("fresh-stair");
   if (fresh) $("stair").replaceChildren(fresh.content.cloneNode(true));
-  placement();
 });
 function placement() {
   if ($("placement") && $("placement-list")) $("placement").replaceChildren($("placement-list").content.cloneNode(true));
@@ -107,7 +129,8 @@ export async function slip(kind, key) {
   const text = await fragment(`/d/${design}/slip?kind=${kind}&key=${encodeURIComponent(key)}`);
   // Answers may come in another order than they were asked for: only what was chosen last is shown.
   if (state.slip !== mine) return;
-  if (text === null) { state.slip = null; box.replaceChildren(); } else { box.innerHTML = text; restore(); }
+  const grip = hold();
+  if (text === null) { state.slip = null; box.replaceChildren(); } else { box.innerHTML = text; restore(); grip(); }
 }
 
 export async function ask(text) {
