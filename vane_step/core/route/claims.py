@@ -10,6 +10,8 @@ from vane_step.core.route.grid import NetJob, Problem
 from vane_step.core.route.path import Halo, Path, Routed
 
 HALF_DIAGONAL = 0.5 * 2**0.5
+# How near to copper each class of others minds it, in steps, ascending; and the level of a halo each class needs.
+Minds = tuple[np.ndarray, list[int]]
 
 
 class Claims:
@@ -18,8 +20,8 @@ class Claims:
     def __init__(self, problem: Problem) -> None:
         self.problem = problem
         self.wired = np.zeros((problem.lattice.plane, 2), dtype=np.int16)
-        self.mark = np.zeros(problem.lattice.plane, dtype=np.int32)
-        self.edge = np.zeros(problem.lattice.plane, dtype=np.float64)
+        self.mark = np.zeros(problem.lattice.plane, dtype=np.int64)
+        self.minds: dict[float, tuple[Minds, Minds]] = {}
         self.tag = 0
         lat = problem.lattice
         self.bw, self.bh = (max(2, -(-n // BLOCK)) for n in (lat.w, lat.h))
@@ -38,10 +40,10 @@ class Claims:
         p = self.problem
         return p.held[job.full].ravel(), p.held[job.neck].ravel(), p.holed[job.via].ravel()
 
-    def next_tag(self) -> int:
-        """Give a number not used before, which makes old marks invalid."""
-        self.tag += 1
-        return self.tag
+    def next_tag(self, many: int = 1) -> int:
+        """Give the first of so many numbers not used before, which makes old marks invalid."""
+        self.tag += many
+        return self.tag - many + 1
 
     def hold(self, net: Routed) -> None:
         """Enter a net's copper in the counts of every class."""
@@ -65,54 +67,71 @@ class Claims:
             if len(mine) == 1:
                 found += mine
                 continue
-            cells, edge = np.concatenate([h[1] for h in mine]), np.concatenate([h[2] for h in mine])
-            found.append((layer, *kernel.merge(self.edge, self.mark, self.next_tag(), cells, edge)))
+            cells, levels = np.concatenate([h[1] for h in mine]), np.concatenate([h[2] for h in mine])
+            found.append((layer, *kernel.merge(self.mark, self.next_tag(), cells, levels)))
         return found
 
     def _path_halos(self, job: NetJob, lines: np.ndarray, vias: np.ndarray, wires: np.ndarray) -> list[Halo]:
         """Give the surroundings of a path's copper: per layer, of all layers together (-1) and of its wires (-2)."""
         lat, p = self.problem.lattice, self.problem
-        rows = np.concatenate([lines[:, 1:5], np.column_stack([vias, vias])])
-        layer = np.concatenate([lines[:, 0], np.full(len(vias), -1.0)])
-        half = np.full(len(rows), p.via_classes[job.via][0])
-        half[: len(lines)] = np.where(lines[:, 5] > 0, job.neck_mm / 2, job.width_mm / 2)
-        reach = max(h + max(gap, job.clearance_mm) for h, gap in p.classes) / lat.pitch
-        reach_via = max(h + max(gap, job.clearance_mm) for h, gap in p.via_classes) / lat.pitch
-        wanted = [(k, (layer == k) | (layer < 0), reach) for k in range(len(lat.layers))]
-        found = []
-        for k, pick, far in [*wanted, (-1, np.ones(len(rows), dtype=bool), reach_via)]:
-            if pick.any():
-                sag = HALF_DIAGONAL if k >= 0 else 0.0  # Holes take no steps.
-                found.append((k, *self._halo(rows[pick], half[pick] / lat.pitch, far, sag)))
+        rows = np.empty((len(lines) + len(vias), 6))
+        rows[: len(lines), :5] = lines[:, :5]
+        rows[: len(lines), 5] = np.where(lines[:, 5] > 0, job.neck_mm, job.width_mm) / 2 / lat.pitch
+        rows[len(lines) :, 0] = -1
+        rows[len(lines) :, 1:3] = rows[len(lines) :, 3:5] = vias
+        rows[len(lines) :, 5] = p.via_classes[job.via][0] / lat.pitch
+        (reach, _), (hole_reach, _) = self._minded(job)
+        found = self._halo(rows, len(lat.layers), reach, hole_reach)
         if len(wires):
-            found.append((-2, *self._halo(wires, np.zeros(len(wires)), (2 * p.wire_half_mm + 0.5) / lat.pitch, 0.0)))
+            rows = np.column_stack([np.full(len(wires), -1.0), wires, np.zeros(len(wires))])
+            near = np.array([(2 * p.wire_half_mm + 0.5) / lat.pitch])
+            found += [(-2, cells, levels) for _, cells, levels in self._halo(rows, 0, near, near)]
         return found
 
-    def _halo(self, rows: np.ndarray, half: np.ndarray, reach: float, sag: float) -> tuple[np.ndarray, np.ndarray]:
+    def _halo(self, rows: np.ndarray, layers: int, reach: np.ndarray, hole_reach: np.ndarray) -> list[Halo]:
         lat = self.problem.lattice
-        cells, edge = kernel.halo(self.edge, self.mark, self.next_tag(), rows, half, reach, sag, lat.w, lat.h)
-        return cells, edge
+        tag = self.next_tag(layers + 1)
+        cells, levels, ends = kernel.halos(
+            self.mark, tag, rows, layers, reach, hole_reach, HALF_DIAGONAL, lat.w, lat.h
+        )  # fmt: skip
+        found, first = [], 0
+        for k, end in enumerate(ends.tolist()):
+            if end > first:
+                found.append((k if k < layers else -1, cells[first:end], levels[first:end]))
+            first = end
+        return found
+
+    def _minded(self, job: NetJob) -> tuple[Minds, Minds]:
+        """Give for tracks and for holes how near to a net's copper each class minds, and at what level of a halo."""
+        if job.clearance_mm not in self.minds:
+            p, pitch = self.problem, self.problem.lattice.pitch
+            both = []
+            for classes in (p.classes, p.via_classes):
+                reach = np.array([(half + max(gap, job.clearance_mm)) / pitch for half, gap in classes])
+                order = np.sort(reach)
+                both.append((order, (len(order) - np.searchsorted(order, reach)).tolist()))
+            self.minds[job.clearance_mm] = both[0], both[1]
+        return self.minds[job.clearance_mm]
 
     def _enter(self, net: Routed, delta: int) -> None:
         lat, p = self.problem.lattice, self.problem
         job = net.job
         if net.halos is None:
             net.halos = self._halos(net)
-        widest = max(job.width_mm / 2, p.via_classes[job.via][0])
-        reach = widest + max(h + max(gap, job.clearance_mm) for h, gap in [*p.classes, *p.via_classes])
+        (reach, levels_of), (hole_reach, hole_levels) = self._minded(job)
+        far = int(max(job.width_mm / 2, p.via_classes[job.via][0]) / lat.pitch + max(reach[-1], hole_reach[-1])) + 2
         now = self.tick()
         for path in net.paths:
-            touch(self.touched, now, path.nodes, path.how, int(reach / lat.pitch) + 2, self.grid)
-        for layer, cells, edge in net.halos:
+            touch(self.touched, now, path.nodes, path.how, far, self.grid)
+        for layer, cells, levels in net.halos:
             if layer == -2:
-                kernel.enter(self.wired, 0, cells, edge, np.inf, delta)
+                kernel.enter(self.wired, 0, cells, levels, 1, delta)
             elif layer == -1:
-                for k, (half, gap) in enumerate(p.via_classes):
-                    kernel.enter(p.holed[k], 0, cells, edge, (half + max(gap, job.clearance_mm)) / lat.pitch, delta)
+                for k, needed in enumerate(hole_levels):
+                    kernel.enter(p.holed[k], 0, cells, levels, needed, delta)
             else:
-                for k, (half, gap) in enumerate(p.classes):
-                    reach = (half + max(gap, job.clearance_mm)) / lat.pitch
-                    kernel.enter(p.held[k], layer * lat.plane, cells, edge, reach, delta)
+                for k, needed in enumerate(levels_of):
+                    kernel.enter(p.held[k], layer * lat.plane, cells, levels, needed, delta)
 
     def conflicts(self, net: Routed) -> dict[Path, np.ndarray]:
         """Give the paths of a held net that overlap others, with the nodes where they do."""

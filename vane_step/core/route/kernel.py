@@ -125,94 +125,130 @@ def fill_rows(inside, xs, ys, x0, y0, pitch, w, h):
 
 
 @njit(**OPTIONS)
-def halo(edge, mark, tag, pieces, half, reach, sag, w, h):
-    """List the cells within ``reach`` of the copper of some pieces, and how far it is from each.
+def _span(j, ax, ay, bx, by, ux, uy, length, r, round_r):
+    """Give the first and last column of a row that come near a piece: its two round ends, and the strip between."""
+    low, high = 1e30, -1e30
+    p, q = j - ay, j - by
+    if abs(p) <= round_r:
+        c = math.sqrt(round_r * round_r - p * p)
+        low, high = min(low, ax - c), max(high, ax + c)
+    if abs(q) <= round_r:
+        c = math.sqrt(round_r * round_r - q * q)
+        low, high = min(low, bx - c), max(high, bx + c)
+    if uy != 0.0:
+        first, last = ax + (p * ux - r) / uy, ax + (p * ux + r) / uy
+        first, last = min(first, last), max(first, last)
+        if ux != 0.0:
+            near, far = ax - p * uy / ux, ax + (length - p * uy) / ux
+            first, last = max(first, min(near, far)), min(last, max(near, far))
+        elif p * uy < 0.0 or p * uy > length:
+            first, last = 1.0, 0.0
+        if first <= last:
+            low, high = min(low, first), max(high, last)
+    return low, high
+
+
+@njit(**OPTIONS)
+def halos(mark, tag, pieces, layers, reach, hole_reach, sag, w, h):
+    """List the cells near the copper of some pieces: layer by layer, and last round all of them together.
 
     Parameters
     ----------
-    edge, mark : float64 and int32 arrays over cells
-        Scratch; ``tag`` is a number not in ``mark`` yet.
-    pieces : float64 array, n x 4
-        Ends of the pieces' middle lines, in grid steps; ``half`` their half widths.
-    reach : float
-        In grid steps.
+    mark : int64 array over cells
+        Scratch; ``tag`` and as many numbers after it as there are layers are not in use yet.
+    pieces : float64 array, n x 6
+        Layer (-1 for all), ends of the middle line and half width, in grid steps.
+    reach, hole_reach : float64 arrays
+        How near to the copper each class minds, ascending: on a layer, and round all pieces together.
     sag : float
         Half the longest step others take past an end: between two nodes as far from it as allowed, their copper
-        comes nearer. Past the side of a piece it does not.
+        comes nearer. Past the side of a piece it does not; holes take no steps.
 
     Returns
     -------
-    tuple of int64 and float64 array
-        Every cell once, with its distance from the nearest piece's edge (negative inside).
+    tuple of int32, uint16 and int64 array
+        Every cell once for each layer, how many classes mind, and where each layer ends.
     """
-    found = np.empty(256, dtype=np.int64)
-    n = 0
+    room = 64.0
+    widest = max(reach[-1], hole_reach[-1])
     for k in range(len(pieces)):
-        ax, ay, bx, by = pieces[k, 0], pieces[k, 1], pieces[k, 2], pieces[k, 3]
-        r = reach + half[k]
-        square = (bx - ax) ** 2 + (by - ay) ** 2
-        along_x, along_y = ((bx - ax) / square, (by - ay) / square) if square > 0 else (0.0, 0.0)
-        # A slanted piece is cut up, since the window round all of it would be nearly empty.
-        steps = 1 if ax == bx or ay == by else max(1, int(max(abs(bx - ax), abs(by - ay)) / 12))
-        for part in range(steps):
-            cx, cy = ax + (bx - ax) * part / steps, ay + (by - ay) * part / steps
-            dx, dy = ax + (bx - ax) * (part + 1) / steps, ay + (by - ay) * (part + 1) / steps
-            i0, i1 = max(0, math.ceil(min(cx, dx) - r - sag)), min(w - 1, math.floor(max(cx, dx) + r + sag))
-            j0, j1 = max(0, math.ceil(min(cy, dy) - r - sag)), min(h - 1, math.floor(max(cy, dy) + r + sag))
-            for j in range(j0, j1 + 1):
-                for i in range(i0, i1 + 1):
-                    t = (i - ax) * along_x + (j - ay) * along_y
-                    end = t <= 0.0 or t >= 1.0
-                    t = min(1.0, max(0.0, t))
-                    ex, ey = i - (ax + t * (bx - ax)), j - (ay + t * (by - ay))
-                    d = math.sqrt(max(0.0, ex * ex + ey * ey - (sag * sag if end else 0.0)))
-                    if d >= r:
+        r = widest + pieces[k, 5] + sag + 2.0
+        run = max(abs(pieces[k, 3] - pieces[k, 1]), abs(pieces[k, 4] - pieces[k, 2]))
+        room += (run + 2.0 * r) * 3.0 * r * (2 if pieces[k, 0] >= 0 else layers + 1)
+    found, levels = np.empty(int(room), dtype=np.int32), np.empty(int(room), dtype=np.uint16)
+    ends = np.zeros(layers + 1, dtype=np.int64)
+    n = 0
+    for t in range(layers + 1):
+        mine = reach if t < layers else hole_reach
+        off = sag if t < layers else 0.0
+        squares = np.empty(len(mine))
+        marked, first = (tag + t) << 16, n
+        for k in range(len(pieces)):
+            if t < layers and pieces[k, 0] >= 0 and pieces[k, 0] != t:
+                continue
+            ax, ay, bx, by, half = pieces[k, 1], pieces[k, 2], pieces[k, 3], pieces[k, 4], pieces[k, 5]
+            for m in range(len(mine)):
+                squares[m] = (mine[m] + half - 1e-9) ** 2
+            r = mine[-1] + half
+            round_r = math.sqrt(r * r + off * off)
+            length = math.sqrt((bx - ax) ** 2 + (by - ay) ** 2)
+            ux, uy = ((bx - ax) / length, (by - ay) / length) if length > 0 else (0.0, 0.0)
+            for j in range(max(0, math.ceil(min(ay, by) - round_r)), min(h - 1, math.floor(max(ay, by) + round_r)) + 1):
+                low, high = _span(j, ax, ay, bx, by, ux, uy, length, r, round_r)
+                for i in range(max(0, math.ceil(low)), min(w - 1, math.floor(high)) + 1):
+                    x, y = i - ax, j - ay
+                    along = x * ux + y * uy
+                    if along > 1e-9 and along < length - 1e-9:
+                        square = (x * uy - y * ux) ** 2
+                    elif along <= 1e-9:
+                        square = x * x + y * y - off * off
+                    else:
+                        square = (i - bx) ** 2 + (j - by) ** 2 - off * off
+                    level = 0
+                    for m in range(len(mine) - 1, -1, -1):
+                        if square >= squares[m]:
+                            break
+                        level += 1
+                    if level == 0:
                         continue
                     cell = j * w + i
-                    if mark[cell] != tag:
-                        mark[cell] = tag
-                        edge[cell] = d - half[k]
-                        if n == len(found):
-                            longer = np.empty(2 * n, dtype=np.int64)
-                            longer[:n] = found
-                            found = longer
+                    if mark[cell] < marked:
                         found[n] = cell
                         n += 1
-                    elif d - half[k] < edge[cell]:
-                        edge[cell] = d - half[k]
-    found = found[:n].copy()
-    distance = np.empty(n, dtype=np.float64)
-    for i in range(n):
-        distance[i] = edge[found[i]]
-    return found, distance
+                        mark[cell] = marked + level
+                    elif mark[cell] < marked + level:
+                        mark[cell] = marked + level
+        for k in range(first, n):
+            levels[k] = mark[found[k]] & 0xFFFF
+        ends[t] = n
+    return found[:n].copy(), levels[:n].copy(), ends
 
 
 @njit(**OPTIONS)
-def merge(edge, mark, tag, cells, distance):
-    """Take cells that stand more than once in joined halos together; the nearest edge counts."""
-    found = np.empty(len(cells), dtype=np.int64)
+def merge(mark, tag, cells, levels):
+    """Take cells that stand more than once in joined halos together; what most classes mind counts."""
+    found = np.empty(len(cells), dtype=np.int32)
+    marked = tag << 16
     n = 0
     for k in range(len(cells)):
         cell = cells[k]
-        if mark[cell] != tag:
-            mark[cell] = tag
-            edge[cell] = distance[k]
+        if mark[cell] < marked:
             found[n] = cell
             n += 1
-        elif distance[k] < edge[cell]:
-            edge[cell] = distance[k]
-    found = found[:n].copy()
-    nearest = np.empty(n)
+            mark[cell] = marked + levels[k]
+        elif mark[cell] < marked + levels[k]:
+            mark[cell] = marked + levels[k]
+    most = np.empty(n, dtype=np.uint16)
     for k in range(n):
-        nearest[k] = edge[found[k]]
-    return found, nearest
+        most[k] = mark[found[k]] & 0xFFFF
+    return found[:n].copy(), most
 
 
 @njit(**OPTIONS)
-def enter(holders, base, cells, edge, reach, delta):
-    """Add ``delta`` to the count of every cell of a halo nearer than ``reach`` to its copper."""
+def enter(holders, base, cells, levels, needed, delta):
+    """Add ``delta`` to the count of every cell of a halo that at least so many classes mind."""
     for i in range(len(cells)):
-        if edge[i] < reach - 1e-9:
+        if levels[i] >= needed:
             holders[base + cells[i], 1] += delta
 
 

@@ -12,7 +12,7 @@ from vane_step.core.route.grid import NetJob, Problem
 VIA_COST_MM = 3.0
 
 Window = tuple[int, int, int, int]
-# A layer, cells near copper on it, and how far its edge is from each.
+# A layer, cells near copper on it, and how many classes of other copper mind at each; see ``kernel.halos``.
 Halo = tuple[int, np.ndarray, np.ndarray]
 
 
@@ -62,23 +62,22 @@ class Routed:
 
     def groups(self) -> list[list[int | Path]]:
         """Give what is joined by now: terminals by number, and the paths between them; group by group."""
-        elements: list[int | Path] = [*range(len(self.job.terminals)), *self.paths]
-        at: dict[int | Path, int] = {e: k for k, e in enumerate(elements)}
-        root = list(range(len(elements)))
-
-        def find(k: int) -> int:
-            while root[k] != k:
-                root[k] = root[root[k]]
-                k = root[k]
-            return k
-
+        count = len(self.job.terminals)
+        at = {path: k for k, path in enumerate(self.paths, count)}
+        root = list(range(count + len(self.paths)))
         for path in self.paths:
             for end in path.ends:
-                a, b = find(at[path]), find(at[end])
+                a, b = at[path], at[end] if isinstance(end, Path) else end
+                while root[a] != a:
+                    root[a] = a = root[root[a]]
+                while root[b] != b:
+                    root[b] = b = root[root[b]]
                 root[max(a, b)] = min(a, b)
         found: dict[int, list[int | Path]] = {}
-        for k, element in enumerate(elements):
-            found.setdefault(find(k), []).append(element)
+        for k, element in enumerate([*range(count), *self.paths]):
+            # What it leads to comes before it, and has its root by now.
+            root[k] = root[root[k]]
+            found.setdefault(root[k], []).append(element)
         return list(found.values())
 
     def without(self, gone: set[Path]) -> Routed:

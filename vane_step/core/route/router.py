@@ -229,4 +229,4 @@ def warm_up() -> None:
     xs, ys = np.zeros((2, 2)).T
     kernel.disc(run.neck_zone, 0, xs, ys, 0.0, 4, 4)
     kernel.bar(run.via_barred, np.zeros((1, 2)), 0.0, 0, 4, 4)
-    kernel.merge(run.claims.edge, run.claims.mark, run.claims.next_tag(), line, np.zeros(4))
+    kernel.merge(run.claims.mark, run.claims.next_tag(), line.astype(np.int32), line.astype(np.uint16))

@@ -11,7 +11,7 @@ from vane_step.core.route import kernel
 from vane_step.core.route.buckets import BUCKETS, HISTORY
 from vane_step.core.route.claims import Claims
 from vane_step.core.route.estimate import Estimate
-from vane_step.core.route.grid import NetJob
+from vane_step.core.route.grid import Lattice, NetJob
 from vane_step.core.route.path import VIA_COST_MM, Path, Routed, Window, make_path
 from vane_step.core.route.search import FAR, search, trace
 
@@ -55,6 +55,8 @@ class Seeker:
         self.spare = np.zeros(3, dtype=np.int64)
         self.estimate = Estimate(claims)
         self.tag = 0
+        # The net whose necks are marked, and by which number.
+        self.marked: tuple[NetJob, int] | None = None
         self.hole_steps = min(FAR, int((problem.via_drill_mm + problem.hole_gap_mm) / lat.pitch) + 1)
 
     def next_tag(self) -> int:
@@ -93,8 +95,7 @@ class Seeker:
             return result
         neck_tag = self._mark_necks(job)
         self.estimate.begin(job, self.next_tag(), self.pressure, hard)
-        for path in net.paths:
-            self._bar_vias(path, +1)
+        self._bar_vias(net.paths, +1)
         if job.planed:
             return self._to_planes(result, groups, neck_tag, hard, most)
         group = np.zeros(len(job.terminals), dtype=np.int64)
@@ -102,14 +103,14 @@ class Seeker:
             group[[e for e in elements if not isinstance(e, Path)]] = k
         # Prim's tree over the groups, begun at the outermost terminal.
         here = int(group[np.argmax(job.apart.sum(axis=0))])
-        tree = _Front.of(job, groups[here])
+        tree = _Copper.of(job, groups[here])
         from_spot = np.where(group == here)[0][job.apart[group == here].argmin(axis=0)]
         far = job.apart[group == here].min(axis=0)
         far[group == here] = np.inf
         while np.isfinite(far).any():
             spot = int(np.argmin(far))
             k = int(group[spot])
-            near = _Front.of(job, groups[k])
+            near = _Copper.of(job, groups[k])
             ends = job.windows[int(from_spot[spot])], job.windows[spot]
             found = self._link(job, tree, near, self._round(ends, float(far[spot])), neck_tag, hard, most)
             far[group == k] = np.inf
@@ -117,15 +118,14 @@ class Seeker:
                 result.failed += 1
                 continue
             result.paths.append(found)
-            self._bar_vias(found, +1)
+            self._bar_vias([found], +1)
             tree = tree.joined(near, found)
             mine = np.where(group == k)[0]
             apart = job.apart[mine]
             nearer = np.isfinite(far) & (apart.min(axis=0) < far)
             far[nearer] = apart.min(axis=0)[nearer]
             from_spot[nearer] = mine[apart.argmin(axis=0)][nearer]
-        for path in result.paths:
-            self._bar_vias(path, -1)
+        self._bar_vias(result.paths, -1)
         return result
 
     def _to_planes(
@@ -144,29 +144,24 @@ class Seeker:
                     left.append(elements)
                     continue
                 result.paths.append(found)
-                self._bar_vias(found, +1)
+                self._bar_vias([found], +1)
                 joined = [*joined, *elements, found]
             if len(left) == len(waiting):
                 result.failed += len(left)
                 break
             # Those without a way of their own may find one to a neighbour that has one now.
             waiting = left
-        for path in result.paths:
-            self._bar_vias(path, -1)
+        self._bar_vias(result.paths, -1)
         return result
 
     def _to_plane(
         self, job: NetJob, elements: list[int | Path], joined: list[int | Path], neck_tag: int, hard: bool, most: float
     ) -> Path | None:
-        near = _Front.of(job, elements)
+        near = _Copper.of(job, elements)
+        whole = _Copper.of(job, joined)
         for reach in PLANE_STEPS:
             around = self._grown(near.window, reach)
-            some = [self._within(e.nodes if isinstance(e, Path) else job.terminals[e], around) for e in joined]
-            if not any(map(len, some)):
-                continue
-            at = np.repeat(np.arange(len(joined)), [len(n) for n in some])
-            tree = _Front(joined, np.concatenate(some), at, around)
-            found = self._link(job, tree, near, around, neck_tag, hard, most)
+            found = self._link(job, whole, near, around, neck_tag, hard, most, only=True)
             if found is not None:
                 return found
         return None
@@ -176,24 +171,22 @@ class Seeker:
         x0, x1, y0, y1 = window
         return max(1, x0 - by), min(lat.w - 2, x1 + by), max(1, y0 - by), min(lat.h - 2, y1 + by)
 
-    def _within(self, nodes: np.ndarray, window: Window) -> np.ndarray:
-        lat = self.problem.lattice
-        ys, xs = np.divmod(nodes % lat.plane, lat.w)
-        inside: np.ndarray = nodes[(xs >= window[0]) & (xs <= window[1]) & (ys >= window[2]) & (ys <= window[3])]
-        return inside
-
     def _mark_necks(self, job: NetJob) -> int:
+        if self.marked is not None and self.marked[0] is job:
+            return self.marked[1]
         tag = self.next_tag()
         if job.neck != job.full and len(job.pads):
             lat = self.problem.lattice
             xs, ys = ((job.pads - (lat.x0, lat.y0)) / lat.pitch).T
             kernel.disc(self.neck_zone, tag, xs, ys, (job.neck_reach_mm - 0.1) / lat.pitch, lat.w, lat.h)
+        self.marked = job, tag
         return tag
 
-    def _bar_vias(self, path: Path, delta: int) -> None:
-        """Keep later vias of the same net off this path's vias by the hole-to-hole distance."""
-        if len(path.vias):
-            self._bar_spot(path.vias, delta)
+    def _bar_vias(self, paths: list[Path], delta: int) -> None:
+        """Keep later vias of the same net off the vias of these paths by the hole-to-hole distance."""
+        spots = [p.vias for p in paths if len(p.vias)]
+        if spots:
+            self._bar_spots(np.concatenate(spots), delta)
 
     def _round(self, ends: tuple[Window, Window], apart: float) -> Window:
         """Give the part of the board in which a way between two ends is looked for at first."""
@@ -206,32 +199,37 @@ class Seeker:
         )  # fmt: skip
 
     def _link(
-        self, job: NetJob, tree: _Front, near: _Front, around: Window, neck_tag: int, hard: bool, most: float,
-        tries: int = 5,
+        self, job: NetJob, tree: _Copper, near: _Copper, around: Window, neck_tag: int, hard: bool, most: float,
+        only: bool = False, tries: int = 5,
     ) -> Path | None:  # fmt: skip
+        """Join two groups of a net, within some part of the board at first, and only there if so asked."""
         lat = self.problem.lattice
         if _spread(near.window) > _spread(tree.window):
             # The estimate aims at the goal's window: the smaller it is, the less has to be searched.
             tree, near = near, tree
-        goal_tag = self.next_tag()
-        self.goal[near.nodes] = goal_tag
+        if most < NO_LIMIT:
+            # Steps of wires cost half.
+            around = self._grown(near.window, int(2 * most if self.problem.jump[0] else most) + 2)
+            only = True
         everywhere = (1, lat.w - 2, 1, lat.h - 2)
         end = -1
-        for within in (around, everywhere) if most == NO_LIMIT else (everywhere,):
-            end = self._search(job, tree, near, goal_tag, np.array(within), neck_tag, hard, most)
+        for within in (around,) if only else (around, everywhere):
+            start, goal = tree.within(job, within, lat), near.within(job, within, lat)
+            if len(start.nodes) and len(goal.nodes):
+                end = self._search(job, start, goal, np.array(within), neck_tag, hard, most)
             if end >= 0:
                 break
         if end < 0:
             return None
         nodes, how = trace(self.words, end, lat.w, lat.plane)
-        found = make_path(self.problem, job, nodes, how, (tree.holder(int(nodes[0])), near.holder(int(nodes[-1]))))
+        found = make_path(self.problem, job, nodes, how, (start.holder(int(nodes[0])), goal.holder(int(nodes[-1]))))
         if (close := self._too_close(found)) is not None:
             # A way that turned back to its own hole, which the steps counted since then did not show.
             if not tries:
                 return None
-            self._bar_spot(close, +1)
-            found_again = self._link(job, tree, near, around, neck_tag, hard, most, tries - 1)
-            self._bar_spot(close, -1)
+            self._bar_spots(close, +1)
+            found_again = self._link(job, tree, near, around, neck_tag, hard, most, only, tries - 1)
+            self._bar_spots(close, -1)
             return found_again
         return found
 
@@ -247,18 +245,19 @@ class Seeker:
     def _hole_reach(self) -> float:
         return (self.problem.via_drill_mm + self.problem.hole_gap_mm) / self.problem.lattice.pitch + 0.02
 
-    def _bar_spot(self, spots: np.ndarray, delta: int) -> None:
+    def _bar_spots(self, spots: np.ndarray, delta: int) -> None:
         lat = self.problem.lattice
         kernel.bar(self.via_barred, spots, self._hole_reach(), delta, lat.w, lat.h)
 
     def _search(
-        self, job: NetJob, tree: _Front, near: _Front, goal_tag: int, within: np.ndarray, neck_tag: int, hard: bool,
-        most: float,
-    ) -> int:  # fmt: skip
+        self, job: NetJob, tree: _Front, near: _Front, within: np.ndarray, neck_tag: int, hard: bool, most: float
+    ) -> int:
         """Search straight away for a while, then with the goal's surroundings known, the wider the longer it takes."""
         lat, p = self.problem.lattice, self.problem
         who = job.number, self.neck_zone, neck_tag, self.pressure, hard
         via_cost, queue = VIA_COST_MM / lat.pitch, (self.head, self.after, self.item, self.spare)
+        goal_tag = self.next_tag()
+        self.goal[near.nodes] = goal_tag
         box, layers = np.array(near.window), kernel.layers_of(near.nodes, lat.plane)
         end, start = -2, np.array(tree.window)
         for settle, limit in self.looks:
@@ -282,41 +281,63 @@ class Seeker:
 
 
 @dataclass
-class _Front:
-    """Copper of a net that is joined already: its nodes, to which element each belongs, and its window."""
+class _Copper:
+    """Copper of a net that is joined already: its elements, the window of each, and that of all."""
 
     elements: list[int | Path]
-    nodes: np.ndarray
-    of_element: np.ndarray
+    windows: np.ndarray
     window: Window
 
     @classmethod
-    def of(cls, job: NetJob, elements: list[int | Path]) -> _Front:
+    def of(cls, job: NetJob, elements: list[int | Path]) -> _Copper:
         """Gather some elements of a net."""
-        nodes = [e.nodes if isinstance(e, Path) else job.terminals[e] for e in elements]
-        at = np.repeat(np.arange(len(elements)), [len(n) for n in nodes])
-        windows = [e.window if isinstance(e, Path) else job.windows[e] for e in elements]
-        return cls(list(elements), np.concatenate(nodes), at, _hull(windows))
+        windows = np.array([e.window if isinstance(e, Path) else job.windows[e] for e in elements])
+        return cls(elements, windows, _hull(windows))
 
-    def joined(self, other: _Front, path: Path) -> _Front:
+    def joined(self, other: _Copper, path: Path) -> _Copper:
         """Give this copper with other copper and the path that leads there."""
-        n, m = len(self.elements), len(self.elements) + len(other.elements)
-        return _Front(
-            [*self.elements, *other.elements, path],
-            np.concatenate([self.nodes, other.nodes, path.nodes]),
-            np.concatenate([self.of_element, other.of_element + n, np.full(len(path.nodes), m)]),
-            _hull([self.window, other.window, path.window]),
-        )
+        windows = np.concatenate([self.windows, other.windows, [path.window]])
+        return _Copper([*self.elements, *other.elements, path], windows, _hull(windows))
+
+    def within(self, job: NetJob, around: Window, lat: Lattice) -> _Front:
+        """Give the nodes of the elements that reach into a part of the board; of planes only those inside it."""
+        w = self.windows
+        pick = (w[:, 0] <= around[1]) & (w[:, 1] >= around[0]) & (w[:, 2] <= around[3]) & (w[:, 3] >= around[2])
+        at = np.flatnonzero(pick).tolist()
+        elements = [self.elements[k] for k in at]
+        if not at:
+            return _Front([], np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64), around)
+        window = _hull(w[pick])
+        nodes = [e.nodes if isinstance(e, Path) else job.terminals[e] for e in elements]
+        planes = len(job.terminals) - 1 if job.planed else -1
+        if planes in elements:
+            k = elements.index(planes)
+            ys, xs = np.divmod(nodes[k] % lat.plane, lat.w)
+            nodes[k] = nodes[k][(xs >= around[0]) & (xs <= around[1]) & (ys >= around[2]) & (ys <= around[3])]
+            window = around
+        return _Front(elements, np.concatenate(nodes), np.cumsum([len(n) for n in nodes]), window)
+
+
+@dataclass
+class _Front:
+    """Nodes of copper a search starts from or aims at: element after element, where each ends, and their window."""
+
+    elements: list[int | Path]
+    nodes: np.ndarray
+    ends: np.ndarray
+    window: Window
 
     def holder(self, node: int) -> int | Path:
         """Find the element a node belongs to; a terminal first."""
-        holders = [self.elements[int(k)] for k in self.of_element[np.flatnonzero(self.nodes == node)]]
-        return next((e for e in holders if not isinstance(e, Path)), holders[0])
+        at = np.searchsorted(self.ends, np.flatnonzero(self.nodes == node), side="right")
+        holders = [self.elements[k] for k in at.tolist()]
+        terminals: list[int | Path] = [e for e in holders if not isinstance(e, Path)]
+        return (terminals or holders)[0]
 
 
-def _hull(windows: list[Window]) -> Window:
-    x0, x1, y0, y1 = zip(*windows, strict=True)
-    return min(x0), max(x1), min(y0), max(y1)
+def _hull(windows: np.ndarray) -> Window:
+    first, last = windows.min(axis=0), windows.max(axis=0)
+    return int(first[0]), int(last[1]), int(first[2]), int(last[3])
 
 
 def _spread(window: Window) -> int:
