@@ -18,7 +18,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from vane_step.core.route.buckets import BARE, DIAGONAL, HISTORY, factor_of
+from vane_step.core.route.buckets import BARE, DIAGONAL, HISTORY, U, factor_of
 from vane_step.core.route.kernel import OPTIONS
 
 # Cells along a block, and the binary logarithm of it.
@@ -34,18 +34,18 @@ def price_of(k, costs, kept, own, price, grid, held, who, bars, fought, numbers)
     _, _, _, bw, bh = grid
     cost, stamp, touched, since, clock = kept
     own_blocks, own_tag, own_cost, own_stamp = own
-    if own_blocks[k % (bw * bh)] == own_tag:
-        if own_stamp[k] != own_tag:
-            own_stamp[k] = own_tag
+    if own_blocks[U(k % (bw * bh))] == own_tag:
+        if own_stamp[U(k)] != own_tag:
+            own_stamp[U(k)] = own_tag
             _cross(k, own_cost, price, grid, held, who, bars, fought, numbers, True)
         for i in range(3):
-            costs[3 * k + i] = own_cost[3 * k + i]
+            costs[U(3 * k + i)] = own_cost[U(3 * k + i)]
         return
-    if stamp[k] < touched[k] or stamp[k] < since:
-        stamp[k] = clock
+    if stamp[U(k)] < touched[U(k)] or stamp[U(k)] < since:
+        stamp[U(k)] = clock
         _cross(k, cost, price, grid, held, who, bars, fought, numbers, False)
     for i in range(3):
-        costs[3 * k + i] = cost[3 * k + i]
+        costs[U(3 * k + i)] = cost[U(3 * k + i)]
 
 
 @njit(**BARE)
@@ -63,28 +63,28 @@ def _cross(block, cost, price, grid, held, who, bars, fought, numbers, own):
     rise = barred if hard else np.float32(pressure)
     if columns < BLOCK or rows < BLOCK:
         for i in range(BLOCK * BLOCK):
-            price[i] = barred
+            price[U(i)] = barred
     for j in range(rows):
         cell = (y0 + j) * w + x0
         node = layer * plane + cell
         for i in range(columns):
-            f = one + rise * np.float32(full[2 * (node + i) + 1])
-            price[BLOCK * j + i] = f if full[2 * (node + i)] == 0 else barred
+            f = one + rise * np.float32(full[U(2 * (node + i) + 1)])
+            price[U(BLOCK * j + i)] = f if full[U(2 * (node + i))] == 0 else barred
         if own:
             for i in range(columns):
                 f2, _ = factor_of(full, necks, net, node + i, neck_zone, cell + i, neck_tag, pressure, hard)
-                price[BLOCK * j + i] = barred if f2 < 0 else np.float32(f2)
-        if fought[block] != 0:
+                price[U(BLOCK * j + i)] = barred if f2 < 0 else np.float32(f2)
+        if fought[U(block)] != 0:
             for i in range(columns):
-                price[BLOCK * j + i] *= one + numbers[4 * (node + i) + HISTORY]
+                price[U(BLOCK * j + i)] *= one + numbers[U(4 * (node + i) + HISTORY)]
     total = none
     for i in range(BLOCK * BLOCK):
-        total += price[i]
+        total += price[U(i)]
     if total == BLOCK * BLOCK:
-        cost[3 * block], cost[3 * block + 1] = BLOCK, BLOCK
+        cost[U(3 * block)], cost[U(3 * block + 1)] = BLOCK, BLOCK
     else:
-        cost[3 * block] = _through(price, 1, BLOCK)
-        cost[3 * block + 1] = _through(price, BLOCK, 1)
+        cost[U(3 * block)] = _through(price, 1, BLOCK)
+        cost[U(3 * block + 1)] = _through(price, BLOCK, 1)
     nowhere = np.int64(1 << 30)
     fewest = nowhere
     if layers > 1:
@@ -92,9 +92,9 @@ def _cross(block, cost, price, grid, held, who, bars, fought, numbers, own):
         for j in range(block & 1, rows, 2):
             cell = (y0 + j) * w + x0
             for i in range(columns):
-                n = np.int64(holed[2 * (cell + i) + 1])
-                fewest = min(fewest, n if (bars[cell + i] == 0) & (holed[2 * (cell + i)] == 0) else nowhere)
-    cost[3 * block + 2] = UNKNOWN if fewest == nowhere or (hard and fewest > 0) else np.float32(1.0 + pressure * fewest)
+                n = np.int64(holed[U(2 * (cell + i) + 1)])
+                fewest = min(fewest, n if (bars[U(cell + i)] == 0) & (holed[U(2 * (cell + i))] == 0) else nowhere)
+    cost[U(3 * block + 2)] = UNKNOWN if fewest == nowhere or (hard and fewest > 0) else np.float32(1.0 + pressure * fewest)
 
 
 @njit(**BARE)
@@ -104,21 +104,21 @@ def _through(price, along, across):
     a = b = c = d = e = f = g = h = np.float32(0.0)
     for s in range(BLOCK):
         k = along * s
-        p = price[k]
+        p = price[U(k)]
         na = min(a + p, b + diagonal * p)
-        p = price[k + across]
+        p = price[U(k + across)]
         nb = min(b + p, min(a, c) + diagonal * p)
-        p = price[k + 2 * across]
+        p = price[U(k + 2 * across)]
         nc = min(c + p, min(b, d) + diagonal * p)
-        p = price[k + 3 * across]
+        p = price[U(k + 3 * across)]
         nd = min(d + p, min(c, e) + diagonal * p)
-        p = price[k + 4 * across]
+        p = price[U(k + 4 * across)]
         ne = min(e + p, min(d, f) + diagonal * p)
-        p = price[k + 5 * across]
+        p = price[U(k + 5 * across)]
         nf = min(f + p, min(e, g) + diagonal * p)
-        p = price[k + 6 * across]
+        p = price[U(k + 6 * across)]
         ng = min(g + p, min(f, h) + diagonal * p)
-        p = price[k + 7 * across]
+        p = price[U(k + 7 * across)]
         h = min(h + p, g + diagonal * p)
         a, b, c, d, e, f, g = na, nb, nc, nd, ne, nf, ng
     return min(min(min(a, b), min(c, d)), min(min(e, f), min(g, h)))

@@ -17,6 +17,8 @@ from vane_step.core.route.kernel import NECK_FACTOR, OPTIONS
 # Without the run time that counts references to arrays: the counting would cost more than the search.
 BARE = {**OPTIONS, "_nrt": False}
 INSIDE = {**BARE, "inline": "always"}
+# Places in arrays are told as unsigned numbers: what has a sign might count from the end, and would be asked each time.
+U = np.uint64
 # The eight directions, anticlockwise from east.
 STEP_X = np.array([1, 1, 0, -1, -1, -1, 0, 1])
 STEP_Y = np.array([0, 1, 1, 1, 0, -1, -1, -1])
@@ -34,17 +36,17 @@ def factor_of(full, necks, net, node, neck_zone, cell, neck_tag, pressure, hard)
     """Give the factor a node costs a net, and whether it has to be passed as a neck; -1 when it is barred."""
     best = -1.0
     neck = 0
-    owner = full[2 * node]
+    owner = full[U(2 * node)]
     if owner == 0 or owner == net:
-        n = full[2 * node + 1]
+        n = full[U(2 * node + 1)]
         if n == 0:
             best = 1.0
         elif not hard:
             best = 1.0 + pressure * n
-    if best != 1.0 and neck_zone[cell] == neck_tag:
-        owner = necks[2 * node]
+    if best != 1.0 and neck_zone[U(cell)] == neck_tag:
+        owner = necks[U(2 * node)]
         if owner == 0 or owner == net:
-            n = necks[2 * node + 1]
+            n = necks[U(2 * node + 1)]
             if n == 0 or not hard:
                 price = (1.0 + pressure * n) * NECK_FACTOR
                 if best < 0 or price < best:
@@ -64,25 +66,25 @@ def put(node, key, now, head, after, item, spare):
     slot = bucket & (BUCKETS - 1)
     entry = spare[0]
     if entry >= 0:
-        spare[0] = after[entry]
+        spare[0] = after[U(entry)]
     else:
         entry = spare[1]
         spare[1] += 1
-    item[entry] = node
-    after[entry] = head[slot]
-    head[slot] = entry
+    item[U(entry)] = node
+    after[U(entry)] = head[U(slot)]
+    head[U(slot)] = entry
     spare[2] += 1
 
 
 @njit(**INSIDE)
 def take(now, head, after, item, spare):
     """Take a node out of the first bucket that holds one; gives the node and that bucket."""
-    entry = head[now & (BUCKETS - 1)]
+    entry = head[U(now & (BUCKETS - 1))]
     while entry < 0:
         now += 1
-        entry = head[now & (BUCKETS - 1)]
-    head[now & (BUCKETS - 1)] = after[entry]
-    after[entry] = spare[0]
+        entry = head[U(now & (BUCKETS - 1))]
+    head[U(now & (BUCKETS - 1))] = after[U(entry)]
+    after[U(entry)] = spare[0]
     spare[0] = entry
     spare[2] -= 1
-    return item[entry], now
+    return item[U(entry)], now

@@ -31,6 +31,7 @@ from vane_step.core.route.buckets import (
     STEP_X,
     STEP_Y,
     TAG,
+    U,
     factor_of,
     put,
     take,
@@ -115,7 +116,7 @@ def search(
     for source in sources:
         cell = source % plane
         x, y = cell % w, cell // w
-        if x < west or y < north or x > east or y > south or words[4 * source + TAG] == open_tag:
+        if x < west or y < north or x > east or y > south or words[U(4 * source + TAG)] == open_tag:
             continue
         far = _far(x, y, source // plane, source, box, goal_layers, via_cost, ahead, bw, bh)
         if far > most:
@@ -123,16 +124,16 @@ def search(
         factor, neck = factor_of(full, necks, net, source, neck_zone, cell, neck_tag, pressure, False)
         if factor < 0:
             neck = NECK  # Inside its own pad a track may always be as thin as its neck.
-        words[4 * source + TAG] = open_tag
-        numbers[4 * source + COST] = 0.0
-        words[4 * source + HOW] = neck | (SOURCE << 3) | (FAR << 7)
+        words[U(4 * source + TAG)] = open_tag
+        numbers[U(4 * source + COST)] = 0.0
+        words[U(4 * source + HOW)] = neck | (SOURCE << 3) | (FAR << 7)
         put(source, far * weight, now, head, after, item, spare)
     expanded = 0
     end = np.int64(-1)
     while spare[2] > 0 and spare[1] < room:
         found, now = take(now, head, after, item, spare)
         node = np.int64(found)
-        if words[4 * node + TAG] != open_tag:
+        if words[U(4 * node + TAG)] != open_tag:
             continue
         expanded += 1
         if expanded > limit:
@@ -150,12 +151,12 @@ def search(
         elif x < 0:
             y, x = y - 1, x + w
         # Only near the goal is it worth the memory to ask whether this is it.
-        if x >= box[0] and x <= box[1] and y >= box[2] and y <= box[3] and goal[node] == goal_tag:
+        if x >= box[0] and x <= box[1] and y >= box[2] and y <= box[3] and goal[U(node)] == goal_tag:
             end = node
             break
-        words[4 * node + TAG] = closed_tag
-        here = numbers[4 * node + COST]
-        how = words[4 * node + HOW]
+        words[U(4 * node + TAG)] = closed_tag
+        here = numbers[U(4 * node + COST)]
+        how = words[U(4 * node + HOW)]
         came = ((how >> 3) & 15) - 1
         since = (how >> 7) & 31
         onward = min(since + 1, FAR) << 7
@@ -163,56 +164,56 @@ def search(
         for turned in range(8 if after_source else 5):
             d = turned if after_source else ONWARD[came, turned]
             turn = 0.0 if after_source or turned == 0 else (TURN_45 if turned < 3 else TURN_90)
-            move = STEP_X[d] + STEP_Y[d] * w
+            move = STEP_X[U(d)] + STEP_Y[U(d)] * w
             other = node + move
-            known = words[4 * other + TAG]
+            known = words[U(4 * other + TAG)]
             if known == closed_tag:
                 continue
-            nx, ny = x + STEP_X[d], y + STEP_Y[d]
+            nx, ny = x + STEP_X[U(d)], y + STEP_Y[U(d)]
             if nx < west or ny < north or nx > east or ny > south:
                 continue
             step = DIAGONAL if d & 1 else 1.0
-            if known == open_tag and here + step + turn >= numbers[4 * other + COST]:
+            if known == open_tag and here + step + turn >= numbers[U(4 * other + COST)]:
                 continue
             factor, neck = factor_of(
                 full, necks, net, other, neck_zone, cell + move, neck_tag, pressure, hard
             )  # fmt: skip
             if factor < 0:
                 continue
-            total = here + step * (1.0 + numbers[4 * other + HISTORY]) * factor + turn
-            if known == open_tag and total >= numbers[4 * other + COST]:
+            total = here + step * (1.0 + numbers[U(4 * other + HISTORY)]) * factor + turn
+            if known == open_tag and total >= numbers[U(4 * other + COST)]:
                 continue
             far = _far(nx, ny, layer, other, box, goal_layers, via_cost, ahead, bw, bh)
             if total + far > most:
                 continue
-            words[4 * other + TAG] = open_tag
-            numbers[4 * other + COST] = total
-            words[4 * other + HOW] = neck | ((d + 1) << 3) | onward
+            words[U(4 * other + TAG)] = open_tag
+            numbers[U(4 * other + COST)] = total
+            words[U(4 * other + HOW)] = neck | ((d + 1) << 3) | onward
             put(other, total + far * weight, now, head, after, item, spare)
-        if since < hole_steps or via_barred[cell] != 0:
+        if since < hole_steps or via_barred[U(cell)] != 0:
             continue
-        owner = holed[2 * cell]
-        crowd = holed[2 * cell + 1]
+        owner = holed[U(2 * cell)]
+        crowd = holed[U(2 * cell + 1)]
         if not (owner == 0 or owner == net) or (hard and crowd > 0):
             continue
         if layers > 1:
             for to in range(layers):
                 other = to * plane + cell
-                if to == layer or words[4 * other + TAG] == closed_tag:
+                if to == layer or words[U(4 * other + TAG)] == closed_tag:
                     continue
                 factor, neck = factor_of(full, necks, net, other, neck_zone, cell, neck_tag, pressure, hard)
                 if factor < 0:
                     continue
-                past = numbers[4 * node + HISTORY] + numbers[4 * other + HISTORY]
+                past = numbers[U(4 * node + HISTORY)] + numbers[U(4 * other + HISTORY)]
                 total = here + via_cost * (1.0 + 0.25 * past) * (1.0 + pressure * crowd)
-                if words[4 * other + TAG] == open_tag and total >= numbers[4 * other + COST]:
+                if words[U(4 * other + TAG)] == open_tag and total >= numbers[U(4 * other + COST)]:
                     continue
                 far = _far(x, y, to, other, box, goal_layers, via_cost, ahead, bw, bh)
                 if total + far > most:
                     continue
-                words[4 * other + TAG] = open_tag
-                numbers[4 * other + COST] = total
-                words[4 * other + HOW] = neck | VIA | (layer << 12)
+                words[U(4 * other + TAG)] = open_tag
+                numbers[U(4 * other + COST)] = total
+                words[U(4 * other + HOW)] = neck | VIA | (layer << 12)
                 put(other, total + far * weight, now, head, after, item, spare)
         lattice = jump[0]
         if lattice == 0 or x % lattice != 0 or y % lattice != 0:
@@ -220,37 +221,37 @@ def search(
         for d in range(0, 8, 2):
             crossed = 0
             for k in range(1, jump[2] + 1):
-                nx, ny = x + STEP_X[d] * k, y + STEP_Y[d] * k
+                nx, ny = x + STEP_X[U(d)] * k, y + STEP_Y[U(d)] * k
                 if nx < west or ny < north or nx > east or ny > south:
                     break
                 other = ny * w + nx
-                if wire_barred[other] != 0:
+                if wire_barred[U(other)] != 0:
                     break
-                if wired[2 * other + 1] > 0:
+                if wired[U(2 * other + 1)] > 0:
                     if hard:
                         break
                     crossed += 1
-                if k < jump[1] or (k - jump[1]) % lattice != 0 or via_barred[other] != 0:
+                if k < jump[1] or (k - jump[1]) % lattice != 0 or via_barred[U(other)] != 0:
                     continue
-                owner = holed[2 * other]
-                n = holed[2 * other + 1]
-                if not (owner == 0 or owner == net) or (hard and n > 0) or words[4 * other + TAG] == closed_tag:
+                owner = holed[U(2 * other)]
+                n = holed[U(2 * other + 1)]
+                if not (owner == 0 or owner == net) or (hard and n > 0) or words[U(4 * other + TAG)] == closed_tag:
                     continue
                 factor, neck = factor_of(full, necks, net, other, neck_zone, other, neck_tag, pressure, hard)
                 if factor < 0:
                     continue
                 total = here + (jump[3] + 0.5 * k) * (1.0 + pressure * (n + crowd) + 0.2 * pressure * crossed)
-                if words[4 * other + TAG] == open_tag and total >= numbers[4 * other + COST]:
+                if words[U(4 * other + TAG)] == open_tag and total >= numbers[U(4 * other + COST)]:
                     continue
                 far = _far(nx, ny, 0, other, box, goal_layers, via_cost, ahead, bw, bh)
                 if total + far > most:
                     continue
-                words[4 * other + TAG] = open_tag
-                numbers[4 * other + COST] = total
-                words[4 * other + HOW] = neck | WIRE | (d << 12) | (k << 16)
+                words[U(4 * other + TAG)] = open_tag
+                numbers[U(4 * other + COST)] = total
+                words[U(4 * other + HOW)] = neck | WIRE | (d << 12) | (k << 16)
                 put(other, total + far * weight, now, head, after, item, spare)
-    for k in range(BUCKETS):
-        head[k] = -1
+    if spare[2] > 0:
+        head[:] = -1
     return end, expanded
 
 

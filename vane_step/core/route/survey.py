@@ -23,6 +23,7 @@ from vane_step.core.route.buckets import (
     STEP_X,
     STEP_Y,
     TAG,
+    U,
     factor_of,
     put,
     take,
@@ -51,15 +52,15 @@ def ahead_of(x, y, layer, node, ahead, bw, bh):
     """
     back, left, back_tag, near, blocks, rest, start = ahead
     # Only near the goal is it worth the memory to ask whether a place was settled.
-    if x >= near[0] and x <= near[1] and y >= near[2] and y <= near[3] and back[2 * node + TAG] == back_tag:
-        return left[2 * node + COST]
+    if x >= near[0] and x <= near[1] and y >= near[2] and y <= near[3] and back[U(2 * node + TAG)] == back_tag:
+        return left[U(2 * node + COST)]
     u = max(0.0, (x - MIDDLE) / BLOCK)
     v = max(0.0, (y - MIDDLE) / BLOCK)
     i, j = min(int(u), bw - 2), min(int(v), bh - 2)
     u, v = min(1.0, u - i), min(1.0, v - j)
     k = (layer * bh + j) * bw + i
-    low = blocks[k] * (1.0 - u) + blocks[k + 1] * u
-    high = blocks[k + bw] * (1.0 - u) + blocks[k + bw + 1] * u
+    low = blocks[U(k)] * (1.0 - u) + blocks[U(k + 1)] * u
+    high = blocks[U(k + bw)] * (1.0 - u) + blocks[U(k + bw + 1)] * u
     return min(low * (1.0 - v) + high * v, max(0.0, rest - octile(x, y, start)))
 
 
@@ -105,9 +106,9 @@ def look_back(
     spare[0], spare[1], spare[2] = -1, 0, 0
     room = len(item) - 64
     for goal in goals:
-        if back[2 * goal + TAG] != open_tag:
-            back[2 * goal + TAG] = open_tag
-            left[2 * goal + COST] = 0.0
+        if back[U(2 * goal + TAG)] != open_tag:
+            back[U(2 * goal + TAG)] = open_tag
+            left[U(2 * goal + COST)] = 0.0
             put(goal, 0.0, 0, head, after, item, spare)
     near[0], near[1], near[2], near[3] = w, 0, plane // w, 0
     seeds[0] = 0
@@ -116,9 +117,9 @@ def look_back(
     while spare[2] > 0 and spare[1] < room and settled < limit and (leap == 0 or now <= leap * FINE):
         found, now = take(now, head, after, item, spare)
         node = np.int64(found)
-        if back[2 * node + TAG] != open_tag:
+        if back[U(2 * node + TAG)] != open_tag:
             continue
-        back[2 * node + TAG] = closed_tag
+        back[U(2 * node + TAG)] = closed_tag
         settled += 1
         layer = node // plane
         cell = node - layer * plane
@@ -126,39 +127,39 @@ def look_back(
         x = cell - y * w
         near[0], near[1], near[2], near[3] = min(near[0], x), max(near[1], x), min(near[2], y), max(near[3], y)
         k = (layer * bh + (y >> SHIFT)) * bw + (x >> SHIFT)
-        if ahead[k] != 0.0:
-            ahead[k] = 0.0
+        if ahead[U(k)] != 0.0:
+            ahead[U(k)] = 0.0
             seeds[0] += 1
-            seeds[seeds[0]] = k
+            seeds[U(seeds[0])] = k
         factor, _ = factor_of(full, necks, net, node, neck_zone, cell, neck_tag, pressure, hard)
         if factor < 0 or x < within[0] or y < within[2] or x > within[1] or y > within[3]:
             continue
-        here = left[2 * node + COST]
-        factor *= 1.0 + numbers[4 * node + HISTORY]
+        here = left[U(2 * node + COST)]
+        factor *= 1.0 + numbers[U(4 * node + HISTORY)]
         for d in range(8):
-            other = node + STEP_X[d] + STEP_Y[d] * w
-            seen = back[2 * other + TAG]
+            other = node + STEP_X[U(d)] + STEP_Y[U(d)] * w
+            seen = back[U(2 * other + TAG)]
             total = here + (DIAGONAL if d & 1 else 1.0) * factor
-            if seen == closed_tag or (seen == open_tag and total >= left[2 * other + COST]):
+            if seen == closed_tag or (seen == open_tag and total >= left[U(2 * other + COST)]):
                 continue
-            back[2 * other + TAG] = open_tag
-            left[2 * other + COST] = total
+            back[U(2 * other + TAG)] = open_tag
+            left[U(2 * other + COST)] = total
             put(other, total, now, head, after, item, spare)
-        if layers == 1 or via_barred[cell] != 0:
+        if layers == 1 or via_barred[U(cell)] != 0:
             continue
-        owner = holed[2 * cell]
-        crowd = holed[2 * cell + 1]
+        owner = holed[U(2 * cell)]
+        crowd = holed[U(2 * cell + 1)]
         if not (owner == 0 or owner == net) or (hard and crowd > 0):
             continue
         for to in range(layers):
             other = to * plane + cell
-            seen = back[2 * other + TAG]
-            past = numbers[4 * node + HISTORY] + numbers[4 * other + HISTORY]
+            seen = back[U(2 * other + TAG)]
+            past = numbers[U(4 * node + HISTORY)] + numbers[U(4 * other + HISTORY)]
             total = here + via_cost * (1.0 + 0.25 * past) * (1.0 + pressure * crowd)
-            if seen == closed_tag or (seen == open_tag and total >= left[2 * other + COST]):
+            if seen == closed_tag or (seen == open_tag and total >= left[U(2 * other + COST)]):
                 continue
-            back[2 * other + TAG] = open_tag
-            left[2 * other + COST] = total
+            back[U(2 * other + TAG)] = open_tag
+            left[U(2 * other + COST)] = total
             put(other, total, now, head, after, item, spare)
     more = spare[2] > 0
     for k in range(BUCKETS):
@@ -213,62 +214,62 @@ def survey(
     room = len(item) - 64
     first = np.int64(1) << 60
     for n in range(2 * seeds[0]):
-        k = seeds[1 + n % seeds[0]]
+        k = seeds[U(1 + n % seeds[0])]
         guess = rim + octile(k % bw * BLOCK + MIDDLE, k // bw % bh * BLOCK + MIDDLE, start)
         if n < seeds[0]:
-            ahead[k] = rim
+            ahead[U(k)] = rim
             first = min(first, np.int64(guess * FINE))
         else:
             put(k, guess, first, head, after, item, spare)
     for source in sources:
         layer = source // plane
         cell = source - layer * plane
-        known[(layer * bh + (cell // w >> SHIFT)) * bw + (cell % w >> SHIFT)] = SOURCE
+        known[U((layer * bh + (cell // w >> SHIFT)) * bw + (cell % w >> SHIFT))] = SOURCE
     now = first
     last = np.int64(min(most, UNKNOWN) * FINE)
     while spare[2] > 0 and spare[1] < room:
         found, now = take(now, head, after, item, spare)
         k = np.int64(found)
-        if known[k] & SETTLED:
+        if known[U(k)] & SETTLED:
             continue
         if now > last:
             break
-        if known[k] & SOURCE:
+        if known[U(k)] & SOURCE:
             last = min(last, now + MARGIN * FINE)
-        known[k] |= SETTLED
-        if not known[k] & PRICED:
-            known[k] |= PRICED
+        known[U(k)] |= SETTLED
+        if not known[U(k)] & PRICED:
+            known[U(k)] |= PRICED
             price_of(k, costs, kept, own, price, grid, held, who, bars, fought, numbers)
         layer = k // (bw * bh)
         by = (k - layer * bw * bh) // bw
         bx = k - (layer * bh + by) * bw
-        here = ahead[k]
-        east, north = costs[3 * k], costs[3 * k + 1]
+        here = ahead[U(k)]
+        east, north = costs[U(3 * k)], costs[U(3 * k + 1)]
         for d in range(8):
-            nx, ny = bx + STEP_X[d], by + STEP_Y[d]
-            other = k + STEP_X[d] + STEP_Y[d] * bw
-            if nx < x_first or nx > x_last or ny < y_first or ny > y_last or known[other] & SETTLED:
+            nx, ny = bx + STEP_X[U(d)], by + STEP_Y[U(d)]
+            other = k + STEP_X[U(d)] + STEP_Y[U(d)] * bw
+            if nx < x_first or nx > x_last or ny < y_first or ny > y_last or known[U(other)] & SETTLED:
                 continue
-            if not known[other] & PRICED:
-                known[other] |= PRICED
+            if not known[U(other)] & PRICED:
+                known[U(other)] |= PRICED
                 price_of(other, costs, kept, own, price, grid, held, who, bars, fought, numbers)
             # From middle to middle: half of the one and half of the other.
             if d & 1:
-                total = here + 0.70710678 * (max(east, north) + max(costs[3 * other], costs[3 * other + 1]))
+                total = here + 0.70710678 * (max(east, north) + max(costs[U(3 * other)], costs[U(3 * other + 1)]))
             elif d & 2:
-                total = here + 0.5 * (north + costs[3 * other + 1])
+                total = here + 0.5 * (north + costs[U(3 * other + 1)])
             else:
-                total = here + 0.5 * (east + costs[3 * other])
-            if total < ahead[other]:
-                ahead[other] = total
+                total = here + 0.5 * (east + costs[U(3 * other)])
+            if total < ahead[U(other)]:
+                ahead[U(other)] = total
                 guess = total + octile(nx * BLOCK + MIDDLE, ny * BLOCK + MIDDLE, start)
                 put(other, guess, now, head, after, item, spare)
-        if layers > 1 and costs[3 * k + 2] < UNKNOWN:
-            total = here + via_cost * costs[3 * k + 2]
+        if layers > 1 and costs[U(3 * k + 2)] < UNKNOWN:
+            total = here + via_cost * costs[U(3 * k + 2)]
             for to in range(layers):
                 other = (to * bh + by) * bw + bx
-                if not known[other] & SETTLED and total < ahead[other]:
-                    ahead[other] = total
+                if not known[U(other)] & SETTLED and total < ahead[U(other)]:
+                    ahead[U(other)] = total
                     guess = total + octile(bx * BLOCK + MIDDLE, by * BLOCK + MIDDLE, start)
                     put(other, guess, now, head, after, item, spare)
     for k in range(BUCKETS):
