@@ -94,7 +94,9 @@ def _cross(block, cost, price, grid, held, who, bars, fought, numbers, own):
             for i in range(columns):
                 n = np.int64(holed[U(2 * (cell + i) + 1)])
                 fewest = min(fewest, n if (bars[U(cell + i)] == 0) & (holed[U(2 * (cell + i))] == 0) else nowhere)
-    cost[U(3 * block + 2)] = UNKNOWN if fewest == nowhere or (hard and fewest > 0) else np.float32(1.0 + pressure * fewest)
+    cost[U(3 * block + 2)] = (
+        UNKNOWN if fewest == nowhere or (hard and fewest > 0) else np.float32(1.0 + pressure * fewest)
+    )
 
 
 @njit(**BARE)

@@ -59,8 +59,8 @@ class NetJob:
     """A net to route: its numbers in the class tables, and the groups of copper that must become one.
 
     ``terminals`` are the nodes of each group, ``windows`` their first and last column and row, ``apart`` the octile
-    distances between their middles in steps. Of a net that is ``planed`` the last terminal are its planes, and what
-    they reach already is no terminal of its own.
+    distances between their middles in steps, ``outermost`` the one farthest from all others. Of a net that is
+    ``planed`` the last terminal are its planes, and what they reach already is no terminal of its own.
     """
 
     number: int
@@ -77,6 +77,7 @@ class NetJob:
     pads: np.ndarray
     apart: np.ndarray = field(default_factory=lambda: np.zeros((0, 0)))
     windows: list[tuple[int, int, int, int]] = field(default_factory=list)
+    outermost: int = 0
     terminal_nodes: np.ndarray = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     planed: bool = False
 
@@ -264,6 +265,7 @@ def know_terminals(job: NetJob, lattice: Lattice) -> None:
         ys, xs = np.divmod(nodes % lattice.plane, lattice.w)
         job.windows.append((int(xs.min()), int(xs.max()), int(ys.min()), int(ys.max())))
     if job.terminals:
+        job.outermost = int(np.argmax(job.apart.sum(axis=0)))
         job.terminal_nodes = np.unique(np.concatenate(job.terminals))
 
 

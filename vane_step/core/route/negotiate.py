@@ -307,9 +307,12 @@ def _polish(run: Seeker, routed: dict[str, Routed], work: _Work) -> None:
     run.weight, run.enough = 1.0, ENOUGH
     for name in sorted(routed, key=lambda n: (-cost(routed[n]), n)):
         net = routed[name]
+        longer = sorted((p for p in net.paths if not _direct(p, run.problem)), key=lambda p: -p.cost)
+        if not longer:
+            continue
         run.claims.release(net)
-        for path in sorted(net.paths, key=lambda p: -p.cost):
-            if path not in net.paths or _direct(path, run.problem):
+        for path in longer:
+            if path not in net.paths:
                 continue
             left = net.without({path})
             again = run.route_net(left, hard=True, most=cost(net) - cost(left) - 0.01)

@@ -21,7 +21,6 @@ from numba import njit
 
 from vane_step.core.route.buckets import (
     BARE,
-    BUCKETS,
     COST,
     DIAGONAL,
     FINE,

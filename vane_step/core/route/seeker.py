@@ -22,6 +22,7 @@ PLANE_STEPS = (32, 120, 1 << 20)
 WEIGHT = 1.05
 PRESSURE_FIRST = 1.5
 NO_LIMIT = 1e30
+SIDES = np.array([1, -1, 1, -1])
 NO_END = 1 << 60
 HISTORY_STEP = 0.6
 # Places settled round the goal before a search, and nodes it may expand; then the next.
@@ -102,13 +103,12 @@ class Seeker:
         for k, elements in enumerate(groups):
             group[[e for e in elements if not isinstance(e, Path)]] = k
         # Prim's tree over the groups, begun at the outermost terminal.
-        here = int(group[np.argmax(job.apart.sum(axis=0))])
-        tree = _Copper.of(job, groups[here])
-        from_spot = np.where(group == here)[0][job.apart[group == here].argmin(axis=0)]
-        far = job.apart[group == here].min(axis=0)
-        far[group == here] = np.inf
-        while np.isfinite(far).any():
-            spot = int(np.argmin(far))
+        k = int(group[job.outermost])
+        tree = _Copper.of(job, groups[k])
+        far, from_spot = _nearest(job, np.flatnonzero(group == k))
+        far[group == k] = np.inf
+        for _ in range(len(groups) - 1):
+            spot = int(far.argmin())
             k = int(group[spot])
             near = _Copper.of(job, groups[k])
             ends = job.windows[int(from_spot[spot])], job.windows[spot]
@@ -120,11 +120,9 @@ class Seeker:
             result.paths.append(found)
             self._bar_vias([found], +1)
             tree = tree.joined(near, found)
-            mine = np.where(group == k)[0]
-            apart = job.apart[mine]
-            nearer = np.isfinite(far) & (apart.min(axis=0) < far)
-            far[nearer] = apart.min(axis=0)[nearer]
-            from_spot[nearer] = mine[apart.argmin(axis=0)][nearer]
+            apart, spots = _nearest(job, np.flatnonzero(group == k))
+            nearer = (apart < far) & (far < np.inf)
+            far[nearer], from_spot[nearer] = apart[nearer], spots[nearer]
         self._bar_vias(result.paths, -1)
         return result
 
@@ -280,64 +278,82 @@ class Seeker:
         return int(end)
 
 
+def _nearest(job: NetJob, spots: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Give how far every terminal is from the nearest of some, and which that is."""
+    if len(spots) == 1:
+        return job.apart[spots[0]].copy(), np.full(len(job.apart), spots[0])
+    apart = job.apart[spots]
+    return apart.min(axis=0), spots[apart.argmin(axis=0)]
+
+
 @dataclass
 class _Copper:
-    """Copper of a net that is joined already: its elements, the window of each, and that of all."""
+    """Copper of a net that is joined already: its elements, how far each reaches, and the window of all.
+
+    How far an element ``reaches`` is its window with the last column and row negative, so that the least is farthest.
+    """
 
     elements: list[int | Path]
-    windows: np.ndarray
+    reaches: np.ndarray
     window: Window
 
     @classmethod
     def of(cls, job: NetJob, elements: list[int | Path]) -> _Copper:
         """Gather some elements of a net."""
-        windows = np.array([e.window if isinstance(e, Path) else job.windows[e] for e in elements])
-        return cls(elements, windows, _hull(windows))
+        windows = [e.window if isinstance(e, Path) else job.windows[e] for e in elements]
+        if len(windows) == 1:
+            return cls(elements, np.array(windows) * SIDES, windows[0])
+        reaches = np.array(windows) * SIDES
+        return cls(elements, reaches, _hull(reaches))
 
     def joined(self, other: _Copper, path: Path) -> _Copper:
         """Give this copper with other copper and the path that leads there."""
-        windows = np.concatenate([self.windows, other.windows, [path.window]])
-        return _Copper([*self.elements, *other.elements, path], windows, _hull(windows))
+        reaches = np.concatenate([self.reaches, other.reaches, [path.window] * SIDES])
+        return _Copper([*self.elements, *other.elements, path], reaches, _hull(reaches))
 
     def within(self, job: NetJob, around: Window, lat: Lattice) -> _Front:
         """Give the nodes of the elements that reach into a part of the board; of planes only those inside it."""
-        w = self.windows
-        pick = (w[:, 0] <= around[1]) & (w[:, 1] >= around[0]) & (w[:, 2] <= around[3]) & (w[:, 3] >= around[2])
-        at = np.flatnonzero(pick).tolist()
-        elements = [self.elements[k] for k in at]
-        if not at:
-            return _Front([], np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64), around)
-        window = _hull(w[pick])
+        if len(self.elements) == 1 and not job.planed:
+            (e,) = self.elements
+            return _Front(self.elements, [e.nodes if isinstance(e, Path) else job.terminals[e]], self.window)
+        x0, x1, y0, y1 = around
+        at = np.flatnonzero((self.reaches <= (x1, -x0, y1, -y0)).all(axis=1))
+        if not len(at):
+            return _Front([], [np.zeros(0, dtype=np.int64)], around)
+        elements = [self.elements[k] for k in at.tolist()]
+        window = _hull(self.reaches[at])
         nodes = [e.nodes if isinstance(e, Path) else job.terminals[e] for e in elements]
         planes = len(job.terminals) - 1 if job.planed else -1
         if planes in elements:
             k = elements.index(planes)
             ys, xs = np.divmod(nodes[k] % lat.plane, lat.w)
-            nodes[k] = nodes[k][(xs >= around[0]) & (xs <= around[1]) & (ys >= around[2]) & (ys <= around[3])]
+            nodes[k] = nodes[k][(xs >= x0) & (xs <= x1) & (ys >= y0) & (ys <= y1)]
             window = around
-        return _Front(elements, np.concatenate(nodes), np.cumsum([len(n) for n in nodes]), window)
+        return _Front(elements, nodes, window)
 
 
-@dataclass
 class _Front:
-    """Nodes of copper a search starts from or aims at: element after element, where each ends, and their window."""
+    """Nodes of copper a search starts from or aims at, the elements they belong to, and their window."""
 
-    elements: list[int | Path]
-    nodes: np.ndarray
-    ends: np.ndarray
-    window: Window
+    def __init__(self, elements: list[int | Path], nodes: list[np.ndarray], window: Window) -> None:
+        self.elements = elements
+        self.counts = [len(n) for n in nodes]
+        self.nodes = nodes[0] if len(nodes) == 1 else np.concatenate(nodes)
+        self.window = window
 
     def holder(self, node: int) -> int | Path:
         """Find the element a node belongs to; a terminal first."""
-        at = np.searchsorted(self.ends, np.flatnonzero(self.nodes == node), side="right")
+        if len(self.elements) == 1:
+            return self.elements[0]
+        at = np.searchsorted(np.cumsum(self.counts), np.flatnonzero(self.nodes == node), side="right")
         holders = [self.elements[k] for k in at.tolist()]
         terminals: list[int | Path] = [e for e in holders if not isinstance(e, Path)]
         return (terminals or holders)[0]
 
 
-def _hull(windows: np.ndarray) -> Window:
-    first, last = windows.min(axis=0), windows.max(axis=0)
-    return int(first[0]), int(last[1]), int(first[2]), int(last[3])
+def _hull(reaches: np.ndarray) -> Window:
+    x0, x1, y0, y1 = reaches.min(axis=0).tolist()
+    return x0, -x1, y0, -y1
 
 
 def _spread(window: Window) -> int:
