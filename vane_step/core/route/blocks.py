@@ -151,3 +151,18 @@ def touch(touched, clock, nodes, how, reach, grid):
             for by in range(max(0, y - reach) // BLOCK, min(bh - 1, (y + reach) // BLOCK) + 1):
                 for bx in range(max(0, x - reach) // BLOCK, min(bw - 1, (x + reach) // BLOCK) + 1):
                     touched[(to * bh + by) * bw + bx] = clock
+
+
+@njit(**OPTIONS)
+def remember(numbers, nodes, step, fought, grid):
+    """Raise the history of some nodes by ``step``, and of those up to two beside them by a third of it."""
+    layers, w, plane, bw, bh = grid
+    for node in nodes:
+        numbers[4 * node + HISTORY] += step
+        for beside in (node + 1, node - 1, node + w, node - w, node + 2, node - 2, node + 2 * w, node - 2 * w):
+            if beside < 0 or beside >= layers * plane:
+                continue
+            numbers[4 * beside + HISTORY] += step / 3
+            layer = beside // plane
+            cell = beside - layer * plane
+            fought[(layer * bh + cell // w // BLOCK) * bw + cell % w // BLOCK] = 1

@@ -36,13 +36,6 @@ class Estimate:
         self.prices: tuple[float, bool] | None = None
         self.since = 0
 
-    def remember(self, nodes: np.ndarray) -> None:
-        """Take notice that places have a history now."""
-        lat, c = self.claims.problem.lattice, self.claims
-        layer, cell = np.divmod(nodes, lat.plane)
-        self.fought[(layer * c.bh + cell // lat.w // BLOCK) * c.bw + cell % lat.w // BLOCK] = 1
-        self.prices = None
-
     def forget(self) -> None:
         """Take notice that no place has a history any more."""
         self.fought[:] = 0

@@ -6,7 +6,6 @@ import math
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import cast
 
 import numpy as np
 import shapely
@@ -152,8 +151,12 @@ def build(
     classes, via_classes, jobs = _classes(design, wanted, numbers, zones)
     kept = _planes(lattice, numbers, planes)
     problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept, zones)
+    mine: dict[str | None, list[tuple[CopperItem, int]]] = {}
+    for item, label in zip(joined.items, joined.labels.tolist(), strict=True):
+        mine.setdefault(item.net, []).append((item, label))
+    on_edge = edge_pads(design)
     for job in jobs:
-        _terminals(job, joined, lattice, kept, problem, edge_pads(design))
+        _terminals(job, mine[job.name], lattice, kept, problem, on_edge)
     problem.jobs = jobs
     return problem
 
@@ -213,25 +216,26 @@ def _classes(
 
 
 def _terminals(
-    job: NetJob, joined: Connectivity, lattice: Lattice, kept: dict[int, np.ndarray], problem: Problem,
+    job: NetJob, copper: list[tuple[CopperItem, int]], lattice: Lattice, kept: dict[int, np.ndarray], problem: Problem,
     on_edge: frozenset[str],
 ) -> None:  # fmt: skip
-    """Collect the groups of joined copper of a net as node sets, and the tree in which to join them."""
+    """Collect the groups of joined copper of a net, given with the label each is joined by, as node sets."""
     mine = [k for k, owner in kept.items() if (owner == job.number).any()]
     groups: dict[int, list[CopperItem]] = {}
     pads = []
-    for item, label in zip(joined.items, joined.labels.tolist(), strict=True):
-        if item.net == job.name:
-            groups.setdefault(label, []).append(item)
-            if item.kind == "pad":
-                pads.append((item.x_mm, item.y_mm))
+    for item, label in copper:
+        groups.setdefault(label, []).append(item)
+        if item.kind == "pad":
+            pads.append((item.x_mm, item.y_mm))
     job.pads = np.array(pads).reshape(-1, 2)
     for items in groups.values():
         if not any(i.kind == "pad" for i in items) or any(
             _reaches(i, k, kept[k], job, lattice) for i in items for k in mine
         ):
             continue
-        nodes = np.unique(np.concatenate([nodes_of(i, lattice) for i in items]))
+        # The nodes of one piece are in order and stand once.
+        some = [nodes_of(i, lattice) for i in items]
+        nodes = some[0] if len(some) == 1 else np.unique(np.concatenate(some))
         if any(i.id in on_edge for i in items):
             # A track may end only in the part of the pad that is far enough from the edge for it.
             inside = nodes[problem.held[job.full][nodes, 0] != -1]
@@ -259,11 +263,14 @@ def _reaches(item: CopperItem, layer: int, kept: np.ndarray, job: NetJob, lattic
 
 def know_terminals(job: NetJob, lattice: Lattice) -> None:
     """Work out what the search wants to know of the terminals of a job."""
-    job.apart = _apart(job.terminals, lattice)
     job.windows = []
-    for nodes in job.terminals:
+    middles = np.zeros((len(job.terminals), 2))
+    for k, nodes in enumerate(job.terminals):
         ys, xs = np.divmod(nodes % lattice.plane, lattice.w)
         job.windows.append((int(xs.min()), int(xs.max()), int(ys.min()), int(ys.max())))
+        middles[k] = xs.mean(), ys.mean()
+    d = np.abs(middles[:, None, :] - middles[None, :, :])
+    job.apart = d.max(axis=2) + (math.sqrt(2) - 1) * d.min(axis=2)
     if job.terminals:
         job.outermost = int(np.argmax(job.apart.sum(axis=0)))
         job.terminal_nodes = np.unique(np.concatenate(job.terminals))
@@ -288,14 +295,6 @@ def nodes_of(item: CopperItem, lattice: Lattice) -> np.ndarray:
     cells = kernel.cells_within(np.array(row), reach, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
     layers = [lattice.layers.index(x) for x in item.layers]
     return np.concatenate([cells + k * lattice.plane for k in layers]) if layers else cells
-
-
-def _apart(terminals: list[np.ndarray], lattice: Lattice) -> np.ndarray:
-    """Give the octile distance between the middles of all terminals, in steps."""
-    cells = [t % lattice.plane for t in terminals]
-    at = np.array([[np.mean(c % lattice.w), np.mean(c // lattice.w)] for c in cells]).reshape(-1, 2)
-    d = np.abs(at[:, None, :] - at[None, :, :])
-    return cast(np.ndarray, d.max(axis=2) + (math.sqrt(2) - 1) * d.min(axis=2))
 
 
 def _paint(

@@ -19,10 +19,12 @@ from vane_step.core.route.straighten import straighten
 
 MAX_ROUNDS = 70
 # On one layer wires settle it sooner or later, so that prices may rise faster.
-PRESSURE_GROWTH, ONE_LAYER_GROWTH = 1.4, 1.5
+PRESSURE_GROWTH, ONE_LAYER_GROWTH = 2.0, 1.5
 PRESSURE_MOST = 60.0
 # Nodes a search may expand to make a way cheaper that is good already.
 ENOUGH = 80_000
+# Detours of links, in steps, that are tried to be made shorter in the end: once, and once more.
+DETOURS = (1.0, 40.0)
 REACH_GROWTH = 1.15
 # What places held by others cost at first when links that stayed open are bargained for again, try after try.
 ATTEMPTS = (3.0, 6.0, 12.0, 1.5, 24.0)
@@ -37,6 +39,8 @@ ANEW, ANEW_ROUNDS = 1.5, 12
 GIVE_WAY_ROUNDS = 12
 # Rip-ups without fewer overlapping nets before the stubborn ones are left open.
 PATIENCE = 24
+# After so many of them with no more than so many links left, a free way is taken however long it is.
+STUBBORN, FEW_LINKS = 2, 12
 
 Progress = Callable[[int, int], bool]
 
@@ -126,10 +130,14 @@ def _bargain(
         run.pressure = min(PRESSURE_MOST, run.pressure * growth)
         for name in sorted(bad, key=lambda n: (-len(fought[n]), n)):
             paths = run.claims.conflicts(routed[name])
-            if paths:
-                run.claims.release(routed[name])
-                routed[name] = run.route_net(routed[name].without(set(paths)))
-                run.claims.hold(routed[name])
+            if not paths:
+                continue
+            run.claims.release(routed[name])
+            left = routed[name].without(set(paths))
+            # Few who fight on and on: whoever has a free way takes it.
+            free = run.route_net(left, hard=True) if since >= STUBBORN and links <= FEW_LINKS else None
+            routed[name] = free if free and free.failed <= routed[name].failed else run.route_net(left)
+            run.claims.hold(routed[name])
         work.goes_on(work.total - links)
         rounds += 1
     return rounds
@@ -302,36 +310,34 @@ def _retry(run: Seeker, routed: dict[str, Routed]) -> None:
 
 
 def _polish(run: Seeker, routed: dict[str, Routed], work: _Work) -> None:
-    """Route every link once more by its cheapest free way, without history, and keep what got cheaper."""
+    """Route links with a detour once more by their cheapest free way, without history, and keep what got cheaper."""
     run.forget()
     run.weight, run.enough = 1.0, ENOUGH
-    for name in sorted(routed, key=lambda n: (-cost(routed[n]), n)):
-        net = routed[name]
-        longer = sorted((p for p in net.paths if not _direct(p, run.problem)), key=lambda p: -p.cost)
-        if not longer:
-            continue
-        run.claims.release(net)
-        for path in longer:
-            if path not in net.paths:
+    for least in DETOURS:
+        for name in sorted(routed, key=lambda n: (-sum(_detour(p, run.problem) for p in routed[n].paths), n)):
+            net = routed[name]
+            longer = sorted((p for p in net.paths if _detour(p, run.problem) > least), key=lambda p: -p.cost)
+            if not longer:
                 continue
-            left = net.without({path})
-            again = run.route_net(left, hard=True, most=cost(net) - cost(left) - 0.01)
-            if again.failed <= net.failed and cost(again) < cost(net) - 0.01:
-                net = again
-        routed[name] = net
-        run.claims.hold(net)
-        if not work.goes_on(work.total):
-            return
+            run.claims.release(net)
+            for path in longer:
+                if path not in net.paths:
+                    continue
+                left = net.without({path})
+                again = run.route_net(left, hard=True, most=cost(net) - cost(left) - 0.01)
+                if again.failed <= net.failed and cost(again) < cost(net) - 0.01:
+                    net = again
+            routed[name] = net
+            run.claims.hold(net)
+            if not work.goes_on(work.total):
+                return
 
 
-def _direct(path: Path, problem: Problem) -> bool:
-    """Tell whether a path is as short as its ends allow, so that nothing is left to gain."""
-    if len(path.vias) or len(path.lines) > 2:
-        return False
+def _detour(path: Path, problem: Problem) -> float:
+    """Give what a path costs beyond the way its ends allow at best, in steps."""
     ys, xs = np.divmod(path.nodes[[0, -1]] % problem.lattice.plane, problem.lattice.w)
     dx, dy = abs(int(xs[1] - xs[0])), abs(int(ys[1] - ys[0]))
-    octile = max(dx, dy) + 0.41421356 * min(dx, dy)
-    return path.length <= octile + 0.01
+    return path.cost - max(dx, dy) - 0.41421356 * min(dx, dy)
 
 
 def _straighten(run: Seeker, routed: dict[str, Routed]) -> None:

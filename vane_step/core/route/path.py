@@ -82,11 +82,13 @@ class Routed:
 
     def without(self, gone: set[Path]) -> Routed:
         """Give the net without some paths, and without those that lean on them."""
-        while True:
-            leaning = {p for p in self.paths if p not in gone and any(e in gone for e in p.ends)}
-            if not leaning:
-                break
-            gone = gone | leaning
+        gone, found = set(gone), True
+        while found:
+            found = False
+            for path in self.paths:
+                if path not in gone and (path.ends[0] in gone or path.ends[1] in gone):
+                    gone.add(path)
+                    found = True
         return Routed(self.job, [p for p in self.paths if p not in gone], self.failed)
 
 

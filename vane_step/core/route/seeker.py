@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from vane_step.core.route import kernel
+from vane_step.core.route.blocks import remember
 from vane_step.core.route.buckets import BUCKETS, HISTORY
 from vane_step.core.route.claims import Claims
 from vane_step.core.route.estimate import Estimate
@@ -19,7 +20,7 @@ from vane_step.core.route.search import FAR, search, trace
 ROUND_SHARE, ROUND_STEPS = 0.5, 60
 # How far round copper of a net its planes are looked for, in steps.
 PLANE_STEPS = (32, 120, 1 << 20)
-WEIGHT = 1.05
+WEIGHT = 1.0
 PRESSURE_FIRST = 1.5
 NO_LIMIT = 1e30
 SIDES = np.array([1, -1, 1, -1])
@@ -67,13 +68,8 @@ class Seeker:
 
     def remember(self, nodes: np.ndarray) -> None:
         """Raise the price of places that were fought over, and a little of those beside them."""
-        lat = self.problem.lattice
-        self.numbers[4 * nodes + HISTORY] += HISTORY_STEP
-        for offset in (1, -1, lat.w, -lat.w, 2, -2, 2 * lat.w, -2 * lat.w):
-            beside = nodes + offset
-            beside = beside[(beside >= 0) & (beside < len(self.goal))]
-            self.numbers[4 * beside + HISTORY] += HISTORY_STEP / 3
-            self.estimate.remember(beside)
+        remember(self.numbers, nodes, HISTORY_STEP, self.estimate.fought, self.claims.grid)
+        self.estimate.prices = None
 
     def forget(self) -> None:
         """Take back what :meth:`remember` raised."""

@@ -30,7 +30,7 @@ def straighten(problem: Problem, routed: Routed) -> list[tuple[np.ndarray, np.nd
     """
     held = problem.held[routed.job.full]
     lat = problem.lattice
-    branches = np.unique(np.concatenate([p.nodes[[0, -1]] for p in routed.paths]))
+    branches = np.array(sorted({int(p.nodes[k]) for p in routed.paths for k in (0, -1)}))
     return [_path(p, branches, held, routed.job.number, lat.w, lat.plane) for p in routed.paths]
 
 
@@ -39,7 +39,8 @@ def _path(
 ) -> tuple[np.ndarray, np.ndarray]:
     """Straighten the stretches of full width on one layer between branches, and put the path together again."""
     nodes, how = path.nodes, path.how
-    stays = np.isin(nodes, branches) | (how > 0)
+    stays = branches[np.searchsorted(branches, nodes).clip(max=len(branches) - 1)] == nodes
+    stays |= how > 0
     # A via or wire also holds the node it leaves from, and a neck the node where it widens.
     stays[:-1] |= how[1:] > 0
     stays[[0, -1]] = True
@@ -47,10 +48,10 @@ def _path(
     new_nodes, new_how = [nodes[:1]], [how[:1]]
     for a, b in pairwise(cuts.tolist()):
         stretch = nodes[a : b + 1]
-        # Across a branch the corner counts too: how the track comes there, and how it goes on.
-        before = _between(new_nodes[-1][-2:] if len(new_nodes[-1]) > 1 else new_nodes[-2:], w)
-        after = _between(nodes[b : b + 2], w)
         if b - a > 2 and stretch[0] // plane == stretch[-1] // plane:
+            # Across a branch the corner counts too: how the track comes there, and how it goes on.
+            before = _between(new_nodes[-1][-2:] if len(new_nodes[-1]) > 1 else new_nodes[-2:], w)
+            after = _between(nodes[b : b + 2], w)
             for _ in range(MAX_PASSES):
                 shorter = without_stairs(stretch, held, net, w, before, after)
                 if len(shorter) == len(stretch) and (shorter == stretch).all():
