@@ -136,21 +136,36 @@ def mark_own(own, tag, windows, grow, bw, bh):
 
 
 @njit(**OPTIONS)
-def touch(touched, clock, nodes, how, reach, grid):
-    """Note in the blocks within ``reach`` steps of a path that something changed there, by the time it did."""
+def near_path(nodes, how, reach, grid):
+    """List the blocks within ``reach`` steps of a path, each once for every run of nodes that come near it."""
     layers, w, plane, bw, bh = grid
+    found = np.empty(64, dtype=np.int32)
+    count = 0
+    last = np.full((layers, 4), -1)
     for n in range(len(nodes)):
         layer = nodes[n] // plane
         cell = nodes[n] - layer * plane
         y = cell // w
         x = cell - y * w
         hole = how[n] & 6 or (n + 1 < len(nodes) and how[n + 1] & 6)
+        x0, x1 = max(0, x - reach) // BLOCK, min(bw - 1, (x + reach) // BLOCK)
+        y0, y1 = max(0, y - reach) // BLOCK, min(bh - 1, (y + reach) // BLOCK)
         for to in range(layers):
             if to != layer and not hole:
                 continue
-            for by in range(max(0, y - reach) // BLOCK, min(bh - 1, (y + reach) // BLOCK) + 1):
-                for bx in range(max(0, x - reach) // BLOCK, min(bw - 1, (x + reach) // BLOCK) + 1):
-                    touched[(to * bh + by) * bw + bx] = clock
+            box = last[to]
+            if box[0] == x0 and box[1] == x1 and box[2] == y0 and box[3] == y1:
+                continue
+            box[0], box[1], box[2], box[3] = x0, x1, y0, y1
+            for by in range(y0, y1 + 1):
+                for bx in range(x0, x1 + 1):
+                    if count == len(found):
+                        longer = np.empty(2 * count, dtype=np.int32)
+                        longer[:count] = found
+                        found = longer
+                    found[count] = (to * bh + by) * bw + bx
+                    count += 1
+    return found[:count].copy()
 
 
 @njit(**OPTIONS)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from vane_step.core.route import kernel
-from vane_step.core.route.blocks import BLOCK, touch
+from vane_step.core.route.blocks import BLOCK, near_path
 from vane_step.core.route.grid import NetJob, Problem
 from vane_step.core.route.path import Halo, Path, Routed
 
@@ -119,10 +119,12 @@ class Claims:
         if net.halos is None:
             net.halos = self._halos(net)
         (reach, levels_of), (hole_reach, hole_levels) = self._minded(job)
-        far = int(max(job.width_mm / 2, p.via_classes[job.via][0]) / lat.pitch + max(reach[-1], hole_reach[-1])) + 2
-        now = self.tick()
-        for path in net.paths:
-            touch(self.touched, now, path.nodes, path.how, far, self.grid)
+        if net.blocks is None:
+            wide = max(job.width_mm / 2, p.via_classes[job.via][0]) / lat.pitch
+            far = int(wide + max(reach[-1], hole_reach[-1])) + 2
+            near = [near_path(path.nodes, path.how, far, self.grid) for path in net.paths]
+            net.blocks = np.unique(np.concatenate(near)) if near else np.zeros(0, dtype=np.int32)
+        self.touched[net.blocks] = self.tick()
         for layer, cells, levels in net.halos:
             if layer == -2:
                 kernel.enter(self.wired, 0, cells, levels, 1, delta)

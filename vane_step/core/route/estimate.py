@@ -34,6 +34,7 @@ class Estimate:
         self.own_cost, self.own_stamp = np.zeros(3 * blocks, dtype=np.float32), np.zeros(blocks, dtype=np.int32)
         self.own_tag = 0
         self.prices: tuple[float, bool] | None = None
+        self.begun = (-1, -1)
         self.since = 0
 
     def forget(self) -> None:
@@ -46,6 +47,10 @@ class Estimate:
         if self.prices != (pressure, hard):
             self.prices = pressure, hard
             self.since = self.claims.tick()
+        if self.begun == (job.number, self.claims.clock):
+            # The same net once more, with nothing changed meanwhile.
+            return
+        self.begun = job.number, self.claims.clock
         self.own_tag = tag
         windows = np.array(job.windows if job.neck != job.full else (), dtype=np.int64).reshape(-1, 4)
         grow = int(min(NECK_MM, job.neck_reach_mm) / self.claims.problem.lattice.pitch) + 1
@@ -68,8 +73,8 @@ class Estimate:
         self.ahead[:] = UNKNOWN
         self.known[:] = 0
         rim = look_back(
-            self.back, self.left, c.grid, held, who, via_barred, numbers, goals, via_cost, within, settle, tag, leap,
-            self.near, self.ahead, self.seeds, queue,
+            self.back, self.left, c.grid, held, who, via_barred, numbers, goals, via_cost, within, settle, tag,
+            float(min(leap or most, most)), self.near, self.ahead, self.seeds, queue,
         )  # fmt: skip
         if rim < 0 and not leap and not (self.back[2 * sources] == 2 * tag + 1).any():
             return None

@@ -264,6 +264,34 @@ def bar(counts, spots, reach, delta, w, h):
 
 
 @njit(**OPTIONS)
+def too_close(spots, reach):
+    """Find a spot that an earlier one is nearer to than ``reach``; -1 when there is none."""
+    for i in range(1, len(spots)):
+        for k in range(i):
+            if math.hypot(spots[i, 0] - spots[k, 0], spots[i, 1] - spots[k, 1]) < reach:
+                return i
+    return -1
+
+
+@njit(**OPTIONS)
+def grouped(count, links):
+    """Give for each of ``count`` things the first of those it is linked with, by links or links of links (n x 2)."""
+    root = np.arange(count)
+    for k in range(len(links)):
+        a, b = links[k, 0], links[k, 1]
+        while root[a] != a:
+            root[a] = root[root[a]]
+            a = root[a]
+        while root[b] != b:
+            root[b] = root[root[b]]
+            b = root[b]
+        root[max(a, b)] = min(a, b)
+    for k in range(count):
+        root[k] = root[root[k]]
+    return root
+
+
+@njit(**OPTIONS)
 def layers_of(nodes, plane):
     """Give the layers of some nodes as a bit set."""
     bits = 0
@@ -273,17 +301,21 @@ def layers_of(nodes, plane):
 
 
 @njit(**OPTIONS)
-def pieces(nodes, how, w, plane):
-    """Cut a path into copper, in grid coordinates.
+def pieces(nodes, how, pads, w, plane):
+    """Cut a path into copper, in grid coordinates; ``pads`` are the nodes of the net's own terminals, in order.
 
     Returns
     -------
     tuple
         Straight pieces (layer, x1, y1, x2, y2, 1 for a neck), spots of vias and of the holes of wires, wires
         (x1, y1, x2, y2), the length of the straight pieces, the same with necks and corners priced as the search does,
-        and the first and last column and row.
+        the first and last column and row, and which nodes lie outside the pads.
     """
     n = len(nodes)
+    spots = np.searchsorted(pads, nodes)
+    free = np.ones(n, dtype=np.bool_)
+    for i in range(n):
+        free[i] = spots[i] == len(pads) or pads[spots[i]] != nodes[i]
     lines = np.empty((n, 6))
     vias = np.empty((2 * n, 2))
     wires = np.empty((n, 4))
@@ -323,7 +355,7 @@ def pieces(nodes, how, w, plane):
     if n == 1:
         lines[0] = nodes[0] // plane, px, py, px, py, how[0] & 1
         a = 1
-    return lines[:a].copy(), vias[:b].copy(), wires[:c].copy(), length, price, (x0, x1, y0, y1)
+    return lines[:a].copy(), vias[:b].copy(), wires[:c].copy(), length, price, (x0, x1, y0, y1), free
 
 
 @njit(**OPTIONS)

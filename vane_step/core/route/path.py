@@ -53,31 +53,28 @@ class Path:
 
 @dataclass
 class Routed:
-    """The paths of a net, the number of links that stayed open, and its surroundings once it was held."""
+    """The paths of a net, and the number of links that stayed open.
+
+    Once it was held also its surroundings, and the blocks (see ``blocks``) something changes in when it goes.
+    """
 
     job: NetJob
     paths: list[Path] = field(default_factory=list)
     failed: int = 0
     halos: list[Halo] | None = None
+    blocks: np.ndarray | None = None
 
     def groups(self) -> list[list[int | Path]]:
         """Give what is joined by now: terminals by number, and the paths between them; group by group."""
         count = len(self.job.terminals)
+        if not self.paths:
+            return [[k] for k in range(count)]
+        elements: list[int | Path] = [*range(count), *self.paths]
         at = {path: k for k, path in enumerate(self.paths, count)}
-        root = list(range(count + len(self.paths)))
-        for path in self.paths:
-            for end in path.ends:
-                a, b = at[path], at[end] if isinstance(end, Path) else end
-                while root[a] != a:
-                    root[a] = a = root[root[a]]
-                while root[b] != b:
-                    root[b] = b = root[root[b]]
-                root[max(a, b)] = min(a, b)
+        links = [(at[p], at[e] if isinstance(e, Path) else e) for p in self.paths for e in p.ends]
         found: dict[int, list[int | Path]] = {}
-        for k, element in enumerate([*range(count), *self.paths]):
-            # What it leads to comes before it, and has its root by now.
-            root[k] = root[root[k]]
-            found.setdefault(root[k], []).append(element)
+        for element, first in zip(elements, kernel.grouped(len(elements), np.array(links)).tolist(), strict=True):
+            found.setdefault(first, []).append(element)
         return list(found.values())
 
     def without(self, gone: set[Path]) -> Routed:
@@ -96,11 +93,9 @@ def make_path(
     problem: Problem, job: NetJob, nodes: np.ndarray, how: np.ndarray, ends: tuple[int | Path, int | Path]
 ) -> Path:
     """Make a path of nodes and how each was reached."""
-    spot = np.minimum(np.searchsorted(job.terminal_nodes, nodes), len(job.terminal_nodes) - 1)
-    # A track's end inside its own pad is no wider than the pad, which the owner maps guard already.
-    free = job.terminal_nodes[spot] != nodes
     lat = problem.lattice
-    lines, vias, wires, length, price, window = kernel.pieces(nodes, how, lat.w, lat.plane)
+    # A track's end inside its own pad is no wider than the pad, which the owner maps guard already.
+    lines, vias, wires, length, price, window, free = kernel.pieces(nodes, how, job.terminal_nodes, lat.w, lat.plane)
     # A wire's two holes are among the vias.
     holes = len(vias) - 2 * len(wires)
     cost = price + holes * VIA_COST_MM / lat.pitch + len(wires) * float(problem.jump[3])

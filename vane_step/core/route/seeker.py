@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from dataclasses import dataclass
+from itertools import accumulate
 from typing import Any
 
 import numpy as np
@@ -217,24 +219,16 @@ class Seeker:
             return None
         nodes, how = trace(self.words, end, lat.w, lat.plane)
         found = make_path(self.problem, job, nodes, how, (start.holder(int(nodes[0])), goal.holder(int(nodes[-1]))))
-        if (close := self._too_close(found)) is not None:
+        if (k := kernel.too_close(found.vias, self._hole_reach())) >= 0 and not len(found.wires):
             # A way that turned back to its own hole, which the steps counted since then did not show.
             if not tries:
                 return None
+            close = found.vias[k : k + 1]
             self._bar_spots(close, +1)
             found_again = self._link(job, tree, near, around, neck_tag, hard, most, only, tries - 1)
             self._bar_spots(close, -1)
             return found_again
         return found
-
-    def _too_close(self, path: Path) -> np.ndarray | None:
-        """Find a hole of a path that another one leaves no room for."""
-        if len(path.vias) < 2 or len(path.wires):
-            return None
-        d = np.abs(path.vias[:, None, :] - path.vias[None, :, :])
-        near = np.hypot(d[:, :, 0], d[:, :, 1]) < self._hole_reach()
-        near[np.tril_indices(len(near))] = False
-        return path.vias[[int(np.argwhere(near)[0][1])]] if near.any() else None
 
     def _hole_reach(self) -> float:
         return (self.problem.via_drill_mm + self.problem.hole_gap_mm) / self.problem.lattice.pitch + 0.02
@@ -341,8 +335,8 @@ class _Front:
         """Find the element a node belongs to; a terminal first."""
         if len(self.elements) == 1:
             return self.elements[0]
-        at = np.searchsorted(np.cumsum(self.counts), np.flatnonzero(self.nodes == node), side="right")
-        holders = [self.elements[k] for k in at.tolist()]
+        ends = list(accumulate(self.counts))
+        holders = [self.elements[bisect_right(ends, k)] for k in np.flatnonzero(self.nodes == node).tolist()]
         terminals: list[int | Path] = [e for e in holders if not isinstance(e, Path)]
         return (terminals or holders)[0]
 

@@ -66,7 +66,7 @@ def ahead_of(x, y, layer, node, ahead, bw, bh):
 
 @njit(**BARE)
 def look_back(
-    back, left, grid, held, who, via_barred, numbers, goals, via_cost, within, limit, tag, leap, near, ahead, seeds,
+    back, left, grid, held, who, via_barred, numbers, goals, via_cost, within, limit, tag, far, near, ahead, seeds,
     queue,
 ):  # fmt: skip
     """Search back from a goal, place by place, for a while.
@@ -83,8 +83,8 @@ def look_back(
         Nodes to be reached.
     limit : int
         Places to settle.
-    leap : int
-        Price of a wire in steps, 0 for none: what leaps in from elsewhere pays at least that, so no more is of use.
+    far : float
+        Places that cost more are of no use: a wire leaps in from elsewhere for less, or the whole way may not cost it.
     near : int64 array
         Filled in: window of the places settled.
     ahead, seeds : float32 and int64 array
@@ -114,7 +114,7 @@ def look_back(
     seeds[0] = 0
     now = np.int64(0)
     settled = 0
-    while spare[2] > 0 and spare[1] < room and settled < limit and (leap == 0 or now <= leap * FINE):
+    while spare[2] > 0 and spare[1] < room and settled < limit and now <= far * FINE:
         found, now = take(now, head, after, item, spare)
         node = np.int64(found)
         if back[U(2 * node + TAG)] != open_tag:
