@@ -122,8 +122,12 @@ class Claims:
         if net.blocks is None:
             wide = max(job.width_mm / 2, p.via_classes[job.via][0]) / lat.pitch
             far = int(wide + max(reach[-1], hole_reach[-1])) + 2
-            near = [near_path(path.nodes, path.how, far, self.grid) for path in net.paths]
-            net.blocks = np.unique(np.concatenate(near)) if near else np.zeros(0, dtype=np.int32)
+            for path in net.paths:
+                if path.blocks is None:
+                    path.blocks = near_path(path.nodes, path.how, far, self.grid)
+            net.blocks = np.concatenate(
+                [np.zeros(0, dtype=np.int32), *(p.blocks for p in net.paths if p.blocks is not None)]
+            )
         self.touched[net.blocks] = self.tick()
         for layer, cells, levels in net.halos:
             if layer == -2:

@@ -34,8 +34,8 @@ class Path:
         First and last column and row.
     ends
         The elements it joins: terminals by number, and other paths.
-    halos
-        Where its copper is in the way of others; None until it is held.
+    halos, blocks
+        Where its copper is in the way of others, and the blocks (see ``blocks``) near it; None until it is held.
     """
 
     nodes: np.ndarray
@@ -49,6 +49,7 @@ class Path:
     window: Window
     ends: tuple[int | Path, int | Path]
     halos: list[Halo] | None = None
+    blocks: np.ndarray | None = None
 
 
 @dataclass
