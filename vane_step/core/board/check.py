@@ -63,7 +63,7 @@ def check(design: Design) -> CheckResult:
     passes; 1 nm is the tolerance.
     """
     # A loose end may lie in a pour, which a piece of the board does not have.
-    findings = [*_local(design), *(loose_findings(design) if design.pours else _loose(design))]
+    findings = [*_local(design), *loose_findings(design)] if design.pours else [*_unpoured(design)]
     for rule in (
         _pour_findings,
         _cutouts,
@@ -90,7 +90,7 @@ def _local_rules(design: Design) -> list[Finding]:
 
 
 _local = Nearby(_local_rules)
-_loose = Nearby(lambda design: list(loose_findings(design)))
+_unpoured = Nearby(lambda design: [*_local_rules(design), *loose_findings(design)])
 
 
 def copper_findings(design: Design) -> list[Finding]:

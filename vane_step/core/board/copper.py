@@ -11,7 +11,7 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry import CopperItem, copper_items
 from vane_step.core.board.pour import pour_pieces
-from vane_step.core.derive import Kept, derived
+from vane_step.core.derive import Kept, derived, forgettable
 from vane_step.core.design.model import Design
 
 TOUCH_MM = 1e-6
@@ -86,18 +86,22 @@ def connectivity(design: Design) -> Connectivity:
     pours: dict[str, list[tuple[str, Polygon]]] = {}
     for pour in pour_pieces(design):
         pours.setdefault(pour.net, []).extend((pour.layer, piece) for piece in pour.pieces)
-    labels = np.zeros(len(items), dtype=int)
     links: list[OpenLink] = []
+    places: list[int] = []
+    labels: list[np.ndarray] = []
     total = 0
     count = 0
     nets = net_copper(design)
     for net in sorted(nets, key=lambda n: n or ""):
         joined = _joined(net, nets[net], pours.get(net or "", []))
-        labels[nets[net].places] = joined.labels + count
-        count += int(joined.labels.max()) + 1
+        places += nets[net].places
+        labels.append(joined.labels + count)
+        count += joined.groups
         links += joined.links
         total += joined.wanted
-    return Connectivity(items, labels, tuple(links), total, _unplaced(design))
+    sorted_labels = np.zeros(len(items), dtype=int)
+    sorted_labels[places] = np.concatenate(labels) if labels else 0
+    return Connectivity(items, sorted_labels, tuple(links), total, _unplaced(design))
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,6 +110,7 @@ class _Joined:
 
     items: tuple[CopperItem, ...]
     labels: np.ndarray
+    groups: int
     links: tuple[OpenLink, ...]
     wanted: int
 
@@ -119,12 +124,12 @@ def _joined(net: str | None, copper: NetCopper, poured: list[tuple[str, Polygon]
         found = _of_net.get(key)
         if found is not None:
             return found
-    a, b = touching(items)
+    a, b = _touching_still(net, items)
     extra = _wires(items) + _poured(items, poured)
     labels = _groups(len(items) + len(poured), [*zip(a.tolist(), b.tolist(), strict=True), *extra])[: len(items)]
     pads = [k for k, item in enumerate(items) if item.kind == "pad"] if net else []
     links = _links_of(net, pads, items, labels) if net and pads else []
-    result = _Joined(items, labels, tuple(links), max(0, len(pads) - 1))
+    result = _Joined(items, labels, int(labels.max()) + 1, tuple(links), max(0, len(pads) - 1))
     return result if poured else _of_net.put(key, result)
 
 
@@ -155,20 +160,53 @@ _FEW = 40
 
 def touching(items: tuple[CopperItem, ...]) -> tuple[np.ndarray, np.ndarray]:
     """Give index pairs of items, of whatever net, that share a layer and touch."""
-    spines = np.array([i.spine for i in items], dtype=object)
-    radius = np.array([i.radius_mm for i in items])
-    mask = np.array([sum(1 << LAYER_BIT[x] for x in i.layers) for i in items])
     if len(items) <= _FEW:
         a, b = np.triu_indices(len(items), 1)
     else:
-        boxes = shapely.bounds(spines) + np.column_stack([-radius, -radius, radius, radius])
+        radius = np.array([i.radius_mm for i in items])
+        boxes = shapely.bounds([i.spine for i in items]) + np.column_stack([-radius, -radius, radius, radius])
         frames = shapely.box(*boxes.T)
         a, b = STRtree(frames).query(frames)
         a, b = a[a < b], b[a < b]
+    return _that_touch(items, a, b)
+
+
+def _that_touch(items: tuple[CopperItem, ...], a: np.ndarray, b: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Give those of some index pairs that share a layer and touch."""
+    spines = np.array([i.spine for i in items], dtype=object)
+    radius = np.array([i.radius_mm for i in items])
+    mask = np.array([sum(1 << LAYER_BIT[x] for x in i.layers) for i in items])
     keep = mask[a] & mask[b] > 0
     a, b = a[keep], b[keep]
     near = shapely.distance(spines[a], spines[b]) - radius[a] - radius[b] <= TOUCH_MM
     return a[near], b[near]
+
+
+# What touched of a net last time: its pieces, the place of each by identity, and the pairs.
+_Past = tuple[tuple[CopperItem, ...], dict[int, int], np.ndarray, np.ndarray]
+_past_of: dict[str | None, _Past] = {}
+forgettable(_past_of)
+
+
+def _touching_still(net: str | None, items: tuple[CopperItem, ...]) -> tuple[np.ndarray, np.ndarray]:
+    """Give what :func:`touching` gives for a net's copper; only pieces that were not there last time are tried."""
+    past = _past_of.get(net)
+    fresh = [k for k, item in enumerate(items) if id(item) not in past[1]] if past else []
+    if past is None or len(items) <= _FEW or len(fresh) > _FEW:
+        a, b = touching(items)
+    else:
+        now = np.full(len(past[0]), -1)
+        kept = [k for k, item in enumerate(items) if id(item) in past[1]]
+        now[[past[1][id(items[k])] for k in kept]] = kept
+        a, b = now[past[2]], now[past[3]]
+        stay = (a >= 0) & (b >= 0)
+        old, new = np.meshgrid(np.array(kept, dtype=int), np.array(fresh, dtype=int))
+        some, others = np.triu_indices(len(fresh), 1)
+        at = np.array(fresh, dtype=int)
+        c, d = _that_touch(items, np.concatenate([old.ravel(), at[some]]), np.concatenate([new.ravel(), at[others]]))
+        a, b = np.concatenate([a[stay], c]), np.concatenate([b[stay], d])
+    _past_of[net] = items, {id(item): k for k, item in enumerate(items)}, a, b
+    return a, b
 
 
 def _unplaced(design: Design) -> int:

@@ -35,6 +35,8 @@ from vane_step.core.design.model import Design, LegendText, Side, natural
 
 SIDES: Final[tuple[Side, ...]] = ("front", "back")
 REF_HEIGHTS_MM = (1.2, 1.0)
+# Squares of the board by which places that are taken are found again.
+SQUARE_MM = 4.0
 # Shorter lines are left out.
 LEAST_MM = 0.3
 
@@ -234,14 +236,37 @@ def surroundings(design: Design, side: Side) -> dict[str, bytes]:
     mine_of = _print_frames(design, side)
     if not mine_of:
         return {}
-    base = design.board.mark()
-    found = {}
-    for ref, row in zip(mine_of, _overlaps(np.array(list(mine_of.values())), frames), strict=True):
-        near = b"".join([marks[k] for k in np.flatnonzero(row)])
-        found[ref] = hashlib.blake2b(base + ref.encode() + near, digest_size=16).digest()
+    base, refs = design.board.mark(), list(mine_of)
+    mine = np.array(list(mine_of.values()))
+    found: dict[str, bytes] = {}
+    past = _around.get((side, base))
+    asked = np.ones(len(refs), dtype=bool)
+    if past is not None and past.refs == refs and len(past.marks) == len(marks):
+        # Only what comes near to something that changed, where it was or where it is now, may see it.
+        moved = [k for k, (old, new) in enumerate(zip(past.marks, marks, strict=True)) if old != new]
+        there = np.concatenate([past.frames[moved], frames[moved]])
+        asked = (past.mine != mine).any(axis=1) | _overlaps(mine, there).any(axis=1)
+        found = dict(past.found)
+    rows = np.flatnonzero(asked).tolist()
+    for k, row in zip(rows, _overlaps(mine[rows], frames), strict=True):
+        near = b"".join([marks[i] for i in np.flatnonzero(row)])
+        found[refs[k]] = hashlib.blake2b(base + refs[k].encode() + near, digest_size=16).digest()
+    _around.put((side, base), _Around(marks, frames, refs, mine, found))
     return found
 
 
+@dataclass(frozen=True, slots=True)
+class _Around:
+    """What the last surroundings of a side were worked out from, and what they were."""
+
+    marks: list[bytes]
+    frames: np.ndarray
+    refs: list[str]
+    mine: np.ndarray
+    found: dict[str, bytes]
+
+
+_around: Kept[_Around] = Kept(16)
 _frame_of: Kept[tuple[float, float, float, float]] = Kept(8_000)
 
 
@@ -275,14 +300,13 @@ def _print_frames(design: Design, side: Side) -> dict[str, tuple[float, float, f
 class _Room:
     """What a part may print where it is: its outline cut back, and the free places of its reference, best first.
 
-    A place is a row of x, y, height (mm) and turn; ``low`` and ``high`` are the corners of the box it fills. Small
-    parts, which have few places, choose before large ones: ``rank``.
+    A place is x, y, height (mm) and turn, and a box the corners of what it fills. Small parts, which have few places,
+    choose before large ones: ``rank``.
     """
 
     lines: tuple[LegendLine, ...]
-    spots: np.ndarray
-    low: np.ndarray
-    high: np.ndarray
+    spots: list[list[float]]
+    boxes: list[list[float]]
     rank: tuple[Any, ...]
 
 
@@ -350,7 +374,7 @@ def _inner(design: Design, inset_mm: float) -> BaseGeometry:
 
 def _free_spots(
     design: Design, side: Side, refs: list[str], openings: np.ndarray
-) -> dict[str, tuple[np.ndarray, np.ndarray, np.ndarray]]:
+) -> dict[str, tuple[list[list[float]], list[list[float]]]]:
     """Give the places for the references of some parts that are free of all but other references, and their boxes."""
     yards = {r: y for r, y in courtyards(design).items() if design.parts[r].place.side == side}  # type: ignore[union-attr]
     number = {ref: k for k, ref in enumerate(yards)}
@@ -359,8 +383,8 @@ def _free_spots(
     each = spots.shape[1]
     half = half.reshape(-1, 2) + max(0.1, _reach_mm(design))
     flat = spots.reshape(-1, 4)
-    low, high = flat[:, :2] - half, flat[:, :2] + half
-    frames = shapely.box(low[:, 0], low[:, 1], high[:, 0], high[:, 1])
+    boxes = np.hstack([flat[:, :2] - half, flat[:, :2] + half])
+    frames = shapely.box(*boxes.T)
     texts = [_text_box(t) for t in design.texts.values() if t.side == side]
     owner = np.concatenate([np.arange(len(solids)), np.full(len(openings) + len(texts), -1)])
     solids = np.concatenate([solids, openings, np.array(texts, dtype=object)])
@@ -371,7 +395,7 @@ def _free_spots(
     found = {}
     for k, ref in enumerate(refs):
         rows = each * k + np.flatnonzero(free[each * k : each * (k + 1)])
-        found[ref] = flat[rows], low[rows], high[rows]
+        found[ref] = flat[rows].tolist(), boxes[rows].tolist()
     return found
 
 
@@ -380,14 +404,27 @@ def references(design: Design, side: Side) -> tuple[Printed, ...]:
     """Place the references of a side: nearest free spot round each part, large parts last."""
     rooms = _rooms(design, side)
     taken: list[Printed] = []
-    low, high = np.empty((len(rooms), 2)), np.empty((len(rooms), 2))
+    # Boxes taken, by the squares of the board they reach into.
+    squares: dict[tuple[int, int], list[list[float]]] = {}
     for ref in sorted(rooms, key=lambda r: rooms[r].rank):
-        room, count = rooms[ref], len(taken)
-        for k, (x, y, height, turn) in enumerate(room.spots.tolist()):
-            if not ((low[:count] <= room.high[k]) & (room.low[k] <= high[:count])).all(axis=1).any():
-                low[count], high[count] = room.low[k], room.high[k]
-                taken.append(Printed(ref, ref, side, x, y, height, turn))
-                break
+        room = rooms[ref]
+        for (x, y, height, turn), place in zip(room.spots, room.boxes, strict=True):
+            x0, y0, x1, y1 = place
+            mine = [
+                (i, j)
+                for i in range(int(x0 // SQUARE_MM), int(x1 // SQUARE_MM) + 1)
+                for j in range(int(y0 // SQUARE_MM), int(y1 // SQUARE_MM) + 1)
+            ]
+            if any(
+                a0 <= x1 and x0 <= a1 and b0 <= y1 and y0 <= b1
+                for square in mine
+                for a0, b0, a1, b1 in squares.get(square, ())
+            ):
+                continue
+            for square in mine:
+                squares.setdefault(square, []).append(place)
+            taken.append(Printed(ref, ref, side, x, y, height, turn))
+            break
     return tuple(taken)
 
 
