@@ -15,6 +15,7 @@ from vane_step.core.board.geometry import copper_items
 from vane_step.core.design.edits import LayCopper, net_of
 from vane_step.core.design.model import Design, Layer
 from vane_step.core.errors import EditRefused, InputError
+from vane_step.core.route.buckets import NECK
 from vane_step.core.route.claims import Claims
 from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import MAX_CELLS, build_for, know_terminals, nodes_of
@@ -144,8 +145,10 @@ class Guide:
             return None
         nodes, how = found.paths[0].nodes, found.paths[0].how
         if nodes[0] not in start:
-            # The search goes from whichever end is easier; the hand goes from start to goal.
-            nodes, how = nodes[::-1], np.concatenate([how[:1], how[:0:-1]])
+            # The search goes from whichever end is easier; the hand goes from start to goal. That a place is passed
+            # as a neck stays with the place, how it is reached belongs to the step, which is now the one before.
+            steps = np.concatenate([how[:1] * 0, how[:0:-1]])
+            nodes, how = nodes[::-1], (how[::-1] & NECK) | (steps & ~NECK)
         return nodes, how
 
     def _drawn(self, nodes: np.ndarray, how: np.ndarray) -> LayCopper:

@@ -18,8 +18,8 @@ from vane_step.core.route.seeker import NO_END, WEIGHT, Seeker
 from vane_step.core.route.straighten import straighten
 
 MAX_ROUNDS = 70
-# On one layer wires settle it sooner or later, so that prices may rise faster.
-PRESSURE_GROWTH, ONE_LAYER_GROWTH = 2.0, 1.5
+# By how much prices rise from round to round; more slowly on one layer, where haste makes wires.
+PRESSURE_GROWTH, ONE_LAYER_GROWTH = 2.0, 1.3
 PRESSURE_MOST = 60.0
 # Nodes a search may expand to make a way cheaper that is good already.
 ENOUGH = 80_000
@@ -30,7 +30,7 @@ REACH_GROWTH = 1.15
 ATTEMPTS = (3.0, 6.0, 12.0, 1.5, 24.0)
 # What crossing others costs a link laid again without its wire, and how much dearer wires are to those that give way
 # than at first: one try after the other; rounds to give way in.
-WIRELESS = ((10.0, 1), (10.0, 3))
+WIRELESS = ((10.0, 3), (5.0, 3))
 WIRELESS_ROUNDS = 10
 # With no more wires than these all is laid anew without any: what crossing others costs at first, and rounds for it.
 FEW_WIRES = 4
