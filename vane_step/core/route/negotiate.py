@@ -24,7 +24,7 @@ PRESSURE_MOST = 60.0
 # Nodes a search may expand to make a way cheaper that is good already.
 ENOUGH = 80_000
 # Detours of links, in steps, that are tried to be made shorter in the end: once, and once more.
-DETOURS = (1.0, 40.0)
+DETOURS = (4.0, 24.0)
 REACH_GROWTH = 1.15
 # What places held by others cost at first when links that stayed open are bargained for again, try after try.
 ATTEMPTS = (3.0, 6.0, 12.0, 1.5, 24.0)
