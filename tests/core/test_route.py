@@ -6,6 +6,7 @@ import random
 import unittest
 from unittest import mock
 
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -30,6 +31,7 @@ from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design, MountingHole, Net, NetRule, Pour
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
+from vane_step.core.route import kernel
 from vane_step.core.route.claims import Claims
 from vane_step.core.route.grid import build
 from vane_step.core.route.path import Routed, cost
@@ -334,3 +336,40 @@ class WayAhead(unittest.TestCase):
             self.assertGreaterEqual(got, best - 1e-3)
         self.assertLess(sum(costs[False]), 1.08 * sum(costs[True]))
         self.assertLess(places[False], places[True] / 3)
+
+
+class Halos(unittest.TestCase):
+    """What lies round copper, against the distance of every cell from every piece."""
+
+    def test_levels(self) -> None:
+        """Each cell is listed once for each layer, with the number of classes it is too near for, and no other is."""
+        pick, (w, h), sag = random.Random(1), (48, 40), 0.7
+        mark, tag = np.zeros(w * h, dtype=np.int64), 1
+        xs, ys = np.meshgrid(np.arange(w), np.arange(h))
+        for _ in range(40):
+            layers = pick.choice([1, 2, 4])
+            rows = []
+            for _ in range(pick.randint(1, 5)):
+                x, y, n = pick.randrange(w), pick.randrange(h), pick.randint(0, 25)
+                dx, dy = pick.choice([(1, 0), (0, 1), (1, 1), (-1, 1), (0, 0)])
+                rows.append((pick.randint(-1, layers - 1), x, y, x + n * dx, y + n * dy, pick.choice([0.5, 0.8])))
+            pieces, reach, round_all = np.array(rows, dtype=float), np.array([2.0, 2.5, 4.0]), np.array([2.2, 3.1])
+            cells, levels, ends = kernel.halos(mark, tag, pieces, layers, reach, round_all, sag, w, h)
+            tag += layers + 1
+            for k, first in enumerate([0, *ends[:-1]]):
+                wanted = np.zeros((h, w), dtype=int)
+                for layer, ax, ay, bx, by, half in rows:
+                    if k == layers or layer in (-1, k):
+                        square = (bx - ax) ** 2 + (by - ay) ** 2
+                        t = ((xs - ax) * (bx - ax) + (ys - ay) * (by - ay)) / (square or 1)
+                        off = np.where((t <= 1e-9) | (t >= 1 - 1e-9), 0.0 if k == layers else sag * sag, 0.0)
+                        t = t.clip(0, 1)
+                        d = np.hypot(xs - ax - t * (bx - ax), ys - ay - t * (by - ay)) ** 2 - off
+                        minds = sum(
+                            (d < (r + half - 1e-9) ** 2).astype(int) for r in (round_all if k == layers else reach)
+                        )
+                        wanted = np.maximum(wanted, minds)
+                found = np.zeros(w * h, dtype=int)
+                found[cells[first : ends[k]]] = levels[first : ends[k]]
+                self.assertEqual(len(set(cells[first : ends[k]].tolist())), ends[k] - first)
+                self.assertTrue((found.reshape(h, w) == wanted).all())

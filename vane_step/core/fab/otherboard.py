@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 
 # How far the holes of the other board may be off those of a part's package.
 FIT_MM = 0.06
+# How much narrower or wider, as a share of those of the package: a via is no hole of a part.
+WIDTHS = (0.7, 1.6)
 MAX_BYTES, MAX_FILES = 50_000_000, 60
 # What a screw's head needs round the middle of its hole, as a share of the hole.
 HEAD = 1.0
@@ -80,7 +82,7 @@ def other_board(design: Design, files: Mapping[str, bytes]) -> OtherBoard:
             id=f"H{k}", x_nm=nm(x - x0), y_nm=nm(y - y0), drill_nm=nm(size), keepout_nm=nm(size * HEAD)
         )  # fmt: skip
         edits.append(SetItem(hole=hole))
-    plated = np.array([(x - x0, y - y0) for d in drills if d.plated for x, y, _ in d.holes]).reshape(-1, 2)
+    plated = np.array([(x - x0, y - y0, wide) for d in drills if d.plated for x, y, wide in d.holes]).reshape(-1, 3)
     places = _fitting(design, plated)
     if places:
         edits.append(PlaceParts(places=dict(places)))
@@ -148,7 +150,7 @@ def _fitting(design: Design, plated: np.ndarray) -> dict[str, PartPlace]:
 
     places: dict[str, PartPlace] = {}
     used: set[int] = set()
-    tree = KDTree(plated) if len(plated) else None
+    tree = KDTree(plated[:, :2]) if len(plated) else None
     parts = [p for p in design.parts.values() if not (p.place and p.place.locked)]
     for part in sorted(parts, key=lambda p: (-len(_drilled(design, p)), natural(p.ref))):
         drilled = _drilled(design, part)
@@ -156,7 +158,8 @@ def _fitting(design: Design, plated: np.ndarray) -> dict[str, PartPlace]:
             continue
         for turn in (0, 90, 180, 270):
             flat = PartPlace(x_nm=0, y_nm=0, turn_deg=turn)
-            pads = np.array([place_point(flat, x, y) for x, y in drilled]) / 1e6
+            at = [(*place_point(flat, x, y), wide) for x, y, wide in drilled]
+            pads = np.array(at) / 1e6
             found = _meets(tree, plated, pads, used)
             if found is not None:
                 spot, holes = found
@@ -166,22 +169,29 @@ def _fitting(design: Design, plated: np.ndarray) -> dict[str, PartPlace]:
     return places
 
 
-def _drilled(design: Design, part: Part) -> list[tuple[int, int]]:
-    return [(p.x_nm, p.y_nm) for p in design.packages[part.package].pads if p.layers == "through"]
+def _drilled(design: Design, part: Part) -> list[tuple[int, int, int]]:
+    """Give x, y and width of the holes of a part's package, in nanometres."""
+    return [(p.x_nm, p.y_nm, p.drill_nm) for p in design.packages[part.package].pads if p.layers == "through"]
 
 
 def _meets(tree: KDTree, plated: np.ndarray, pads: np.ndarray, used: set[int]) -> tuple[np.ndarray, set[int]] | None:
-    """Find where a pattern of pads meets holes not used yet; nothing else of the same row may go on at its ends."""
+    """Find where a pattern of pads meets holes not used yet, as wide; nothing of the same row may go on at its ends.
+
+    Pads and holes are rows of x, y and width in millimetres.
+    """
     for k in range(len(plated)):
         if k in used:
             continue
-        spot = plated[k] - pads[0]
-        distance, at = tree.query(pads + spot)
+        spot = (plated[k] - pads[0])[:2]
+        distance, at = tree.query(pads[:, :2] + spot)
         holes = {int(i) for i in at}
         if (distance > FIT_MM).any() or len(holes) < len(pads) or holes & used:
             continue
-        step = pads[1] - pads[0]
-        beyond = tree.query([plated[k] - step, plated[k] + step * len(pads)])[0]
+        wide = plated[at, 2] / pads[:, 2]
+        if (wide < WIDTHS[0]).any() or (wide > WIDTHS[1]).any():
+            continue
+        step = (pads[1] - pads[0])[:2]
+        beyond = tree.query([plated[k, :2] - step, plated[k, :2] + step * len(pads)])[0]
         if (beyond > FIT_MM).all():
             return spot, holes
     return None

@@ -109,7 +109,13 @@ function links(shift) {
 // -- view box --
 function setBox(b) { box = b; svg.setAttribute("viewBox", b.join(" ")); }
 function fit(x0, y0, x1, y1, m = 2.5) { setBox([(below > 0 ? x0 : -x1) - m, -y1 - m, x1 - x0 + 2 * m, y1 - y0 + 2 * m]); }
-function all() { fit(...data.box); }
+// The whole board stands above the row of buttons at the foot of the view.
+const FOOT_PX = 46;
+function all() {
+  fit(...data.box);
+  const { width, height } = svg.getBoundingClientRect();
+  if (height > 3 * FOOT_PX) setBox([box[0], box[1], box[2], box[3] + FOOT_PX * Math.max(box[2] / width, box[3] / (height - FOOT_PX))]);
+}
 function fitChosen() {
   const node = chosen && partNodes[chosen];
   if (!node) { all(); return; }
