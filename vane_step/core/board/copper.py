@@ -11,7 +11,7 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry import CopperItem, copper_items
 from vane_step.core.board.pour import pour_pieces
-from vane_step.core.derive import Kept, derived, forgettable
+from vane_step.core.derive import Kept, derived
 from vane_step.core.design.model import Design
 
 TOUCH_MM = 1e-6
@@ -99,9 +99,9 @@ def connectivity(design: Design) -> Connectivity:
         count += joined.groups
         links += joined.links
         total += joined.wanted
-    sorted_labels = np.zeros(len(items), dtype=int)
-    sorted_labels[places] = np.concatenate(labels) if labels else 0
-    return Connectivity(items, sorted_labels, tuple(links), total, _unplaced(design))
+    in_order = np.zeros(len(items), dtype=int)
+    in_order[places] = np.concatenate(labels) if labels else 0
+    return Connectivity(items, in_order, tuple(links), total, _unplaced(design))
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,8 +184,7 @@ def _that_touch(items: tuple[CopperItem, ...], a: np.ndarray, b: np.ndarray) -> 
 
 # What touched of a net last time: its pieces, the place of each by identity, and the pairs.
 _Past = tuple[tuple[CopperItem, ...], dict[int, int], np.ndarray, np.ndarray]
-_past_of: dict[str | None, _Past] = {}
-forgettable(_past_of)
+_past_of: Kept[_Past] = Kept(2_000)
 
 
 def _touching_still(net: str | None, items: tuple[CopperItem, ...]) -> tuple[np.ndarray, np.ndarray]:
@@ -205,7 +204,7 @@ def _touching_still(net: str | None, items: tuple[CopperItem, ...]) -> tuple[np.
         at = np.array(fresh, dtype=int)
         c, d = _that_touch(items, np.concatenate([old.ravel(), at[some]]), np.concatenate([new.ravel(), at[others]]))
         a, b = np.concatenate([a[stay], c]), np.concatenate([b[stay], d])
-    _past_of[net] = items, {id(item): k for k, item in enumerate(items)}, a, b
+    _past_of.put(net, (items, {id(item): k for k, item in enumerate(items)}, a, b))
     return a, b
 
 

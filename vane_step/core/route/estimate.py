@@ -34,7 +34,7 @@ class Estimate:
         self.own_cost, self.own_stamp = np.zeros(3 * blocks, dtype=np.float32), np.zeros(blocks, dtype=np.int32)
         self.own_tag = 0
         self.prices: tuple[float, bool] | None = None
-        self.begun = (-1, -1)
+        self.begun: tuple[object, int] = (None, -1)
         self.since = 0
 
     def forget(self) -> None:
@@ -47,10 +47,10 @@ class Estimate:
         if self.prices != (pressure, hard):
             self.prices = pressure, hard
             self.since = self.claims.tick()
-        if self.begun == (job.number, self.claims.clock):
-            # The same net once more, with nothing changed meanwhile.
+        if self.begun[0] is job.windows and self.begun[1] == self.claims.clock:
+            # The same net once more, with the same terminals, and nothing changed meanwhile.
             return
-        self.begun = job.number, self.claims.clock
+        self.begun = job.windows, self.claims.clock
         self.own_tag = tag
         windows = np.array(job.windows if job.neck != job.full else (), dtype=np.int64).reshape(-1, 4)
         grow = int(min(NECK_MM, job.neck_reach_mm) / self.claims.problem.lattice.pitch) + 1
