@@ -185,7 +185,7 @@ class Pours(unittest.TestCase):
         d = said(demo(FROST), "pour 3V3 front", "pour GND front")
         self.assertEqual(codes(d), [])
         alone = [pour_pieces(d.replaced(pours={k: p}))[0] for k, p in d.pours.items()]
-        with patch("vane_step.core.board.check.pour_pieces", lambda _design: tuple(alone)):
+        with patch("vane_step.core.board.pourcheck.pour_pieces", lambda _design: tuple(alone)):
             moved = said(d, "text x 5 5")
             self.assertIn("clearance", codes(moved))
 

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import functools
+import itertools
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from operator import is_not
 from threading import RLock
 from typing import Any, Concatenate, Generic, ParamSpec, TypeVar
 
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, Package, Part
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -81,6 +83,52 @@ class Kept(Generic[V]):
                     del self._values[old]
             self._values[key] = value
         return value
+
+
+class PerPart(Generic[V]):
+    """What is worked out of each placed part and its package; after an edit only for parts that are other objects.
+
+    Parameters
+    ----------
+    work
+        Gives the value of each of some placed parts of a design, in their order; many at once, so that calls into
+        the geometry library are few.
+    """
+
+    def __init__(self, work: Callable[[Design, list[Part]], Sequence[V]]) -> None:
+        self._work = work
+        # Part and package are held, so that no other object gets their identity.
+        self._known: Kept[tuple[Part, Package, Any, V]] = Kept(8_000)
+        self._last: Kept[tuple[dict[str, Part], dict[str, Package], Any, dict[str, V]]] = Kept(16)
+
+    def of(self, design: Design, context: Any = None) -> dict[str, V]:
+        """Give the value of every placed part by its reference; ``context`` is all else the work reads."""
+        parts, packages = design.parts, design.packages
+        last = self._last.get(len(parts))
+        if last is not None and last[1] is packages and last[2] == context and list(last[0]) == list(parts):
+            moved = list(itertools.compress(parts, map(is_not, last[0].values(), parts.values())))
+            if all((last[0][ref].place is None) == (parts[ref].place is None) for ref in moved):
+                found = dict(last[3])
+                self._work_out(design, context, [parts[ref] for ref in moved if parts[ref].place], found)
+                self._last.put(len(parts), (parts, packages, context, found))
+                return found
+        placed = [part for part in parts.values() if part.place is not None]
+        found = dict.fromkeys([part.ref for part in placed])  # type: ignore[assignment]
+        self._work_out(design, context, placed, found)
+        self._last.put(len(parts), (parts, packages, context, found))
+        return found
+
+    def _work_out(self, design: Design, context: Any, parts: list[Part], found: dict[str, V]) -> None:
+        fresh = []
+        for part in parts:
+            known = self._known.get(id(part))
+            if known is not None and known[1] is design.packages[part.package] and known[2] == context:
+                found[part.ref] = known[3]
+            else:
+                fresh.append(part)
+        for part, value in zip(fresh, self._work(design, fresh) if fresh else (), strict=True):
+            found[part.ref] = value
+            self._known.put(id(part), (part, design.packages[part.package], context, value))
 
 
 _stores: list[dict[Any, Any]] = []

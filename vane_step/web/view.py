@@ -8,7 +8,7 @@ from typing import Any
 import shapely
 
 from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline, view_box, zone_shape
+from vane_step.core.board.geometry import CopperItem, bare_holes, copper_items, outline, view_box, zone_shape
 from vane_step.core.board.legend import legend
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.strokefont import text_width
@@ -179,8 +179,7 @@ def board_view(kept: Kept) -> dict[str, Any]:
         **_copper(d),
         "holes": [
             {"id": h.id, "x": h.x_mm, "y": h.y_mm, "drill": h.drill_mm, "own": h.id in d.holes}
-            for h in holes(d)
-            if h.net is None and not h.plated
+            for h in bare_holes(d)
         ],
         "pours": [
             {

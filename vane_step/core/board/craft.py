@@ -11,12 +11,20 @@ from typing import Literal
 
 import numpy as np
 import shapely
-from shapely.strtree import STRtree
 
-from vane_step.core.board.geometry import CopperItem, copper_items, holes
+from vane_step.core.board.columns import (
+    KIND,
+    LEAST_BRIDGE_MM,
+    TOUCH_MM,
+    Columns,
+    board_columns,
+    near_pairs,
+    touching_pairs,
+)
+from vane_step.core.board.geometry import LAYER_BIT, copper_items, holes
 from vane_step.core.board.pour import PouredCopper, pour_pieces
 from vane_step.core.derive import Kept
-from vane_step.core.design.model import Design, Package, PadSpec
+from vane_step.core.design.model import Design, Package, PadSpec, Via
 from vane_step.core.finding import Finding, Place, Remedy
 from vane_step.core.quantity import nm
 
@@ -26,7 +34,6 @@ LEAST_CORNER_DEG = 89.0
 LEAST_SPOKES = 2
 # Through-plating gets uneven in holes deeper than this many times their width.
 MOST_ASPECT = 8.0
-LEAST_BRIDGE_MM = 0.08
 # The usual stencil, and the ratio of an opening's area to its walls' from which paste comes away.
 STENCIL_MM, LEAST_AREA_RATIO = 0.12, 0.66
 ETCHING, SOLDERING, PLATING = "rule of thumb: etching", "rule of thumb: soldering", "rule of thumb: plating"
@@ -74,54 +81,57 @@ def _corners(design: Design) -> Iterator[Finding]:
 
 def loose_findings(design: Design) -> Iterator[Finding]:
     """Find ends of tracks that reach nothing, and vias that join copper of fewer than two layers."""
-    items = copper_items(design)
+    of, a, b = touching_pairs(design)
     tracks, vias = list(design.tracks.values()), list(design.vias.values())
-    ends = [(t, p, t.width_nm / 2e6) for t in tracks for p in (t.points[0], t.points[-1])]
-    spots = [*((t.id, t.net, *p, half) for t, p, half in ends)]
-    spots += [(v.id, v.net, v.x_nm, v.y_nm, v.pad_nm / 2e6) for v in vias]
-    if not spots:
+    if not tracks and not vias:
         return
-    met = _met(items, spots)
+    sizes = np.array([len(t.points) - 1 for t in tracks], dtype=int)
+    # Pads come first, then tracks piece by piece, then vias.
+    firsts = np.count_nonzero(of.kind == KIND["pad"]) + np.cumsum(sizes) - sizes
+    owner = np.arange(len(of.items))
+    owner[of.kind == KIND["track"]] = np.repeat(firsts, sizes)
+    ends = np.array([(t.points[0], t.points[-1]) for t in tracks], dtype=np.float64).reshape(-1, 2, 2)
+    a, b = np.concatenate([a, b]), np.concatenate([b, a])
+    foreign = owner[a] != owner[b]
+    a, b = a[foreign], b[foreign]
     pours = pour_pieces(design)
-    for k, (track, (x, y), _) in enumerate(ends):
-        reached = any(track.layer in items[i].layers for i in met.get(k, ()))
-        if not reached and not _in_pour(pours, track.net, track.layer, x / 1e6, y / 1e6):
-            place = Place(net=track.net, layer=track.layer, x_nm=x, y_nm=y)
-            text = f"A track of {track.net} ends in nothing on the {track.layer}"
-            yield _look("loose-end", text, place, 0, 1, "joined", "copper that ends in nothing is an aerial")
-    for k, via in enumerate(vias, len(ends)):
-        joined = {layer for i in met.get(k, ()) for layer in items[i].layers}
-        if len(joined) < 2:
-            joined |= {
-                p.layer
-                for p in pours
-                if _in_pour((p,), via.net, p.layer, via.x_nm / 1e6, via.y_nm / 1e6, via.pad_nm / 2e6)
-            }
-        if len(joined) < 2:
-            place = Place(net=via.net, x_nm=via.x_nm, y_nm=via.y_nm)
-            text = f"Via {via.id} of {via.net} joins copper on {len(joined)} layer{'' if len(joined) == 1 else 's'}"
-            yield _look("loose-via", text, place, len(joined), 2, "layers", "a hole that costs and does nothing")
+    for side, rows in enumerate((firsts, firsts + sizes - 1)):
+        for k in np.flatnonzero(~_reached(of, a, b, rows, ends[:, side] / 1e6)):
+            track, (x, y) = tracks[k], tracks[k].points[-side]
+            if not _in_pour(pours, track.net, track.layer, x / 1e6, y / 1e6):
+                place = Place(net=track.net, layer=track.layer, x_nm=x, y_nm=y)
+                text = f"A track of {track.net} ends in nothing on the {track.layer}"
+                yield _look("loose-end", text, place, 0, 1, "joined", "copper that ends in nothing is an aerial")
+    yield from _loose_vias(of, a, b, vias, pours)
 
 
-def _met(items: tuple[CopperItem, ...], spots: list[tuple[str, str, int, int, float]]) -> dict[int, list[int]]:
-    """Give for each spot (own id, net, x, y in nm, radius in mm) the copper of its net that it touches."""
-    spines = np.array([i.spine for i in items], dtype=object)
-    radius = np.array([i.radius_mm for i in items])
-    names: dict[str | None, int] = {}
-    net = np.array([names.setdefault(i.net, len(names)) for i in items])
-    numbers: dict[str, int] = {}
-    own = np.array([numbers.setdefault(i.id, len(numbers)) for i in items])
-    points = shapely.points([(x / 1e6, y / 1e6) for _, _, x, y, _ in spots])
-    half = np.array([s[4] for s in spots])
-    a, b = STRtree(spines).query(points, predicate="dwithin", distance=half + float(radius.max()))
-    mine, my_net = np.array([numbers[s[0]] for s in spots]), np.array([names[s[1]] for s in spots])
-    keep = (own[b] != mine[a]) & (net[b] == my_net[a])
-    a, b = a[keep], b[keep]
-    touch = shapely.distance(points[a], spines[b]) <= half[a] + radius[b] + TOLERANCE_MM
-    met: dict[int, list[int]] = {}
-    for k, i in zip(a[touch].tolist(), b[touch].tolist(), strict=True):
-        met.setdefault(k, []).append(i)
-    return met
+def _reached(of: Columns, a: np.ndarray, b: np.ndarray, rows: np.ndarray, spots: np.ndarray) -> np.ndarray:
+    """Tell for the round end of each of some pieces, at a spot, whether it touches any piece its own touches."""
+    number = np.full(len(of.items), -1)
+    number[rows] = np.arange(len(rows))
+    k = number[a]
+    k, b = k[k >= 0], b[k >= 0]
+    touch = shapely.distance(shapely.points(spots)[k], of.spines[b]) <= of.radius[rows[k]] + of.radius[b] + TOUCH_MM
+    found = np.zeros(len(rows), dtype=bool)
+    found[k[touch]] = True
+    return found
+
+
+def _loose_vias(
+    of: Columns, a: np.ndarray, b: np.ndarray, vias: list[Via], pours: tuple[PouredCopper, ...]
+) -> Iterator[Finding]:
+    rows = np.flatnonzero(of.kind == KIND["via"])
+    met = np.zeros(len(of.items), dtype=int)
+    np.bitwise_or.at(met, a, of.layers[b])
+    for via, bits in zip(vias, met[rows].tolist(), strict=True):
+        if bits.bit_count() < 2:
+            x, y, half = via.x_nm / 1e6, via.y_nm / 1e6, via.pad_nm / 2e6
+            poured = {p.layer for p in pours if _in_pour((p,), via.net, p.layer, x, y, half)}
+            joined = (bits | sum(1 << LAYER_BIT[layer] for layer in poured)).bit_count()
+            if joined < 2:
+                place = Place(net=via.net, x_nm=via.x_nm, y_nm=via.y_nm)
+                text = f"Via {via.id} of {via.net} joins copper on {joined} layer{'' if joined == 1 else 's'}"
+                yield _look("loose-via", text, place, joined, 2, "layers", "a hole that costs and does nothing")
 
 
 def _in_pour(
@@ -134,21 +144,16 @@ def _in_pour(
 
 
 def _vias_in_pads(design: Design) -> Iterator[Finding]:
-    pads = [i for i in copper_items(design) if i.kind == "pad" and not i.drill_mm]
-    vias = list(design.vias.values())
-    if not pads or not vias:
-        return
-    spots = shapely.points([(v.x_nm / 1e6, v.y_nm / 1e6) for v in vias])
-    tree = STRtree(np.array([p.spine for p in pads], dtype=object))
-    bore = np.array([v.drill_nm / 2e6 for v in vias])
-    most = max(p.radius_mm for p in pads)
-    a, b = tree.query(spots, predicate="dwithin", distance=bore + most)
-    for i, j in zip(a, b, strict=True):
-        gap = float(pads[j].spine.distance(spots[i])) - pads[j].radius_mm - float(bore[i])
-        if gap < -TOLERANCE_MM:
-            place = Place(net=vias[i].net, pins=(pads[j].id,), x_nm=vias[i].x_nm, y_nm=vias[i].y_nm)
-            text = f"The hole of via {vias[i].id} lies in pad {pads[j].id}: its solder runs away"
-            yield _look("via-in-pad", text, place, gap, 0.0, "mm", SOLDERING)
+    of, (a, b, gap) = board_columns(design), near_pairs(design)
+    # Of each pair the pad comes first.
+    keep = (of.kind[a] == KIND["pad"]) & (of.kind[b] == KIND["via"])
+    for pad, via, apart in zip(a[keep].tolist(), b[keep].tolist(), gap[keep].tolist(), strict=True):
+        one, two = of.items[pad], of.items[via]
+        bored = apart + two.radius_mm - two.drill_mm / 2
+        if not one.drill_mm and bored < -TOLERANCE_MM:
+            place = Place(net=two.net, pins=(one.id,), x_nm=nm(two.x_mm), y_nm=nm(two.y_mm))
+            text = f"The hole of via {two.id} lies in pad {one.id}: its solder runs away"
+            yield _look("via-in-pad", text, place, bored, 0.0, "mm", SOLDERING)
 
 
 def _deep_holes(design: Design) -> Iterator[Finding]:
@@ -163,28 +168,23 @@ def _deep_holes(design: Design) -> Iterator[Finding]:
 def _mask_bridges(design: Design) -> Iterator[Finding]:
     """Find openings of different nets whose mask between them is too narrow to hold; once for each two parts."""
     margin = design.board.rules.mask_margin_nm / 1e6
+    of, (a, b, gap) = board_columns(design), near_pairs(design)
+    opened = (of.kind == KIND["pad"]) | (of.kind == KIND["jumper"])
+    apart = (of.net[a] != of.net[b]) | (of.net[a] == of.nets.get(None, -1))
+    bridge = gap - 2 * margin
+    some = np.flatnonzero(opened[a] & opened[b] & apart & (bridge < LEAST_BRIDGE_MM - TOLERANCE_MM))
+    told = set()
     for side in ("front", "back"):
-        items = [
-            i for i in copper_items(design) if i.kind in ("pad", "jumper") and (side in i.layers or i.drill_mm)
-        ]  # fmt: skip
-        if len(items) < 2:
-            continue
-        spines = np.array([i.spine for i in items], dtype=object)
-        grown = np.array([i.radius_mm + margin for i in items])
-        a, b = STRtree(spines).query(spines, predicate="dwithin", distance=grown + grown.max() + LEAST_BRIDGE_MM)
-        a, b = a[a < b], b[a < b]
-        gaps = shapely.distance(spines[a], spines[b]) - grown[a] - grown[b]
-        told = set()
-        for k in np.flatnonzero(gaps < LEAST_BRIDGE_MM - TOLERANCE_MM):
-            one, two = items[a[k]], items[b[k]]
-            key = one.id.partition(".")[0], two.id.partition(".")[0]
-            if (one.net == two.net and one.net is not None) or key in told:
+        for k in some.tolist():
+            one, two = of.items[a[k]], of.items[b[k]]
+            key = side, one.id.partition(".")[0], two.id.partition(".")[0]
+            if key in told or not all(side in i.layers or i.drill_mm for i in (one, two)):
                 continue
             told.add(key)
-            gap = max(0.0, float(gaps[k]))
             place = Place(pins=(one.id, two.id), layer=side, x_nm=nm(one.x_mm), y_nm=nm(one.y_mm))
             text = f"Solder mask between {one.id} and {two.id} is too narrow to hold; solder may bridge them"
-            yield _look("mask-bridge", text, place, gap, LEAST_BRIDGE_MM, "mm", SOLDERING)
+            reading = max(0.0, float(bridge[k]))
+            yield _look("mask-bridge", text, place, reading, LEAST_BRIDGE_MM, "mm", SOLDERING)
 
 
 def _paste_openings(design: Design) -> Iterator[Finding]:

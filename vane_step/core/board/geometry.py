@@ -8,20 +8,36 @@ for round ends, where polygons that imitate circles would not be.
 from __future__ import annotations
 
 import functools
+import itertools
 import math
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+import numpy as np
 import shapely
 from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
+from shapely.strtree import STRtree
 
-from vane_step.core.derive import Kept, derived
-from vane_step.core.design.model import Cutout, Design, Jumper, PadSpec, Part, PartPlace, Track, Via, Zone, pin_name
+from vane_step.core.derive import Kept, PerPart, derived
+from vane_step.core.design.model import (
+    Cutout,
+    Design,
+    Jumper,
+    Package,
+    PadSpec,
+    Part,
+    PartPlace,
+    Track,
+    Via,
+    Zone,
+    pin_name,
+)
 from vane_step.core.quantity import nm
 
 ARC_SEGMENTS = 16
+LAYER_BIT = {"front": 0, "in1": 1, "in2": 2, "back": 3}
 # A polygon with 4n corners drawn round a circle must be this much larger to contain it.
 WIDEN = 1 / math.cos(math.pi / (4 * ARC_SEGMENTS))
 
@@ -97,20 +113,30 @@ def place_points(place: PartPlace, points_nm: Iterable[tuple[float, float]]) -> 
     return [(x0 + mirror * x * c - y * s, y0 + mirror * x * s + y * c) for x, y in points_nm]
 
 
-def pad_spine(pad: PadSpec, place: PartPlace) -> tuple[BaseGeometry, float, float, float]:
-    """Give a placed pad's spine, radius, and centre, in millimetres."""
-    cx, cy = place_point(place, pad.x_nm, pad.y_nm)
+def _pad_points(pad: PadSpec, place: PartPlace) -> tuple[list[tuple[float, float]], float]:
+    """Give what spans a placed pad's spine in nm (a point, two ends or four corners) and its radius in mm."""
     half_w, half_h = pad.width_nm / 2, pad.height_nm / 2
     if pad.shape == "rect":
         x0, x1, y0, y1 = pad.x_nm - half_w, pad.x_nm + half_w, pad.y_nm - half_h, pad.y_nm + half_h
-        spine: BaseGeometry = _quad(place_points(place, ((x0, y0), (x1, y0), (x1, y1), (x0, y1))))
-        return spine, 0.0, cx / 1e6, cy / 1e6
+        return place_points(place, ((x0, y0), (x1, y0), (x1, y1), (x0, y1))), 0.0
     r = min(half_w, half_h)
     if half_w == half_h:
-        return Point(cx / 1e6, cy / 1e6), r / 1e6, cx / 1e6, cy / 1e6
+        return place_points(place, ((pad.x_nm, pad.y_nm),)), r / 1e6
     dx, dy = half_w - r, half_h - r
-    ends = place_points(place, ((pad.x_nm - dx, pad.y_nm - dy), (pad.x_nm + dx, pad.y_nm + dy)))
-    return LineString([(x / 1e6, y / 1e6) for x, y in ends]), r / 1e6, cx / 1e6, cy / 1e6
+    ends = ((pad.x_nm - dx, pad.y_nm - dy), (pad.x_nm + dx, pad.y_nm + dy))
+    return place_points(place, ends), r / 1e6
+
+
+def _shapes(runs_nm: Sequence[Sequence[tuple[float, float]]]) -> np.ndarray:
+    """Make a point, a line or a quadrangle in millimetres of each run of points, all of a kind in one call."""
+    found = np.empty(len(runs_nm), dtype=object)
+    sizes = np.array([len(run) for run in runs_nm])
+    for size, make in ((1, shapely.points), (2, shapely.linestrings), (4, shapely.polygons)):
+        some = np.flatnonzero(sizes == size)
+        if len(some):
+            points = np.array([runs_nm[k] for k in some.tolist()], dtype=np.float64) / 1e6
+            found[some] = make(points[:, 0] if size == 1 else points)
+    return found
 
 
 @derived("parts", "packages")
@@ -129,44 +155,46 @@ def pad_layers(pad: PadSpec, place: PartPlace, layers: tuple[str, ...]) -> tuple
     return (outer,) if outer in layers else ()
 
 
-_of_part: Kept[tuple[CopperItem | Hole, ...]] = Kept(8_000)
-_of_track: Kept[tuple[CopperItem, ...]] = Kept(40_000)
+def _pads_of(design: Design, parts: list[Part]) -> list[tuple[CopperItem | Hole, ...]]:
+    """Give the pads and bare holes of some placed parts."""
+    layers = design.board.layers
+    runs: list[list[tuple[float, float]]] = []
+    made: list[list[CopperItem | Hole]] = []
+    asked: list[tuple[list[CopperItem | Hole], PadSpec, str, tuple[str, ...], float, float, float]] = []
+    for part in parts:
+        mine: list[CopperItem | Hole] = []
+        made.append(mine)
+        place = part.place
+        assert place is not None
+        for pad in design.packages[part.package].pads:
+            name = pin_name(part.ref, pad.number)
+            ((x, y),) = place_points(place, ((pad.x_nm, pad.y_nm),))
+            if pad.bare_hole:
+                mine.append(Hole(name, x / 1e6, y / 1e6, pad.drill_nm / 1e6, plated=False))
+            elif on := pad_layers(pad, place, layers):
+                points, radius = _pad_points(pad, place)
+                runs.append(points)
+                asked.append((mine, pad, name, on, radius, x / 1e6, y / 1e6))
+    for spine, (mine, pad, name, on, radius, x, y) in zip(_shapes(runs), asked, strict=True):
+        width, drill = min(pad.width_nm, pad.height_nm) / 1e6, pad.drill_nm / 1e6
+        mine.append(CopperItem("pad", name, design.net_of(name), on, spine, radius, drill, x, y, width))
+    return [tuple(mine) for mine in made]
+
+
+_of_parts = PerPart(_pads_of)
+
+
+@derived("parts", "packages", "nets", "board")
+def pads(design: Design) -> dict[str, tuple[CopperItem | Hole, ...]]:
+    """Give the pads and bare holes of every placed part where it is."""
+    return _of_parts.of(design, (design.digest("nets"), design.board.layers))
 
 
 def _pads(design: Design) -> Iterator[CopperItem | Hole]:
-    for part in design.parts.values():
-        yield from pads_of(design, part)
+    return itertools.chain.from_iterable(pads(design).values())
 
 
-def pads_of(design: Design, part: Part) -> tuple[CopperItem | Hole, ...]:
-    """Give the pads and bare holes of one part where it is; none when it has no place."""
-    if part.place is None:
-        return ()
-    key = (part.mark(), design.packages[part.package].mark(), design.digest("nets"), design.board.layers)
-    return _of_part.get(key) or _of_part.put(key, tuple(_pads_of(design, part, part.place)))
-
-
-def _pads_of(design: Design, part: Part, place: PartPlace) -> Iterator[CopperItem | Hole]:
-    for pad in design.packages[part.package].pads:
-        name = pin_name(part.ref, pad.number)
-        spine, radius, x, y = pad_spine(pad, place)
-        if pad.bare_hole:
-            yield Hole(name, x, y, pad.drill_nm / 1e6, plated=False)
-            continue
-        on = pad_layers(pad, place, design.board.layers)
-        if on:
-            width = min(pad.width_nm, pad.height_nm) / 1e6
-            yield CopperItem("pad", name, design.net_of(name), on, spine, radius, pad.drill_nm / 1e6, x, y, width)
-
-
-def _track(track: Track) -> tuple[CopperItem, ...]:
-    points = [(x / 1e6, y / 1e6) for x, y in track.points]
-    lines = shapely.linestrings(list(pairwise(points)))
-    width, on = track.width_nm / 1e6, (track.layer,)
-    return tuple(
-        CopperItem("track", track.id, track.net, on, line, width / 2, 0.0, (a[0] + b[0]) / 2, (a[1] + b[1]) / 2, width)
-        for (a, b), line in zip(pairwise(points), lines, strict=True)
-    )
+_of_track: Kept[tuple[CopperItem, ...]] = Kept(40_000)
 
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
@@ -175,11 +203,18 @@ def copper_items(design: Design) -> tuple[CopperItem, ...]:
 
     What belongs to a part or a track that did not change is the same object as before.
     """
-    items = [x for x in _pads(design) if isinstance(x, CopperItem)]
+    return (*(x for x in _pads(design) if isinstance(x, CopperItem)), *_laid_items(design))
+
+
+@derived("board", "tracks", "vias", "jumpers")
+def _laid_items(design: Design) -> tuple[CopperItem, ...]:
+    """List the tracks, piece by piece, the vias and the jumpers."""
     layers = design.board.layers
-    for track in design.tracks.values():
-        mark = track.mark()
-        items += _of_track.get(mark) or _of_track.put(mark, _track(track))
+    known = {t.id: _of_track.get(t.mark()) for t in design.tracks.values()}
+    fresh = [design.tracks[name] for name, pieces in known.items() if pieces is None]
+    for track, pieces in zip(fresh, _tracks(fresh), strict=True):
+        known[track.id] = _of_track.put(track.mark(), pieces)
+    items = [item for pieces in known.values() if pieces for item in pieces]
     for via in design.vias.values():
         key = (via.mark(), layers)
         items += _of_track.get(key) or _of_track.put(key, (_via(via, layers),))
@@ -187,6 +222,22 @@ def copper_items(design: Design) -> tuple[CopperItem, ...]:
         key = (jumper.mark(), layers)
         items += _of_track.get(key) or _of_track.put(key, _jumper(jumper, layers))
     return tuple(items)
+
+
+def _tracks(tracks: list[Track]) -> list[tuple[CopperItem, ...]]:
+    """Give the pieces of some tracks."""
+    runs = [pair for t in tracks for pair in pairwise(t.points)]
+    ends = np.array(runs, dtype=np.float64).reshape(-1, 2, 2) / 1e6
+    pieces = zip(shapely.linestrings(ends), ends.mean(axis=1).tolist(), strict=True)
+    found = []
+    for track in tracks:
+        width, on = track.width_nm / 1e6, (track.layer,)
+        mine = itertools.islice(pieces, len(track.points) - 1)
+        made = [
+            CopperItem("track", track.id, track.net, on, line, width / 2, 0.0, x, y, width) for line, (x, y) in mine
+        ]
+        found.append(tuple(made))
+    return found
 
 
 def _via(via: Via, layers: tuple[str, ...]) -> CopperItem:
@@ -202,24 +253,27 @@ def _jumper(jumper: Jumper, layers: tuple[str, ...]) -> tuple[CopperItem, ...]:
     )
 
 
+@derived("parts", "packages", "nets", "board", "holes")
+def bare_holes(design: Design) -> tuple[Hole, ...]:
+    """List the holes that belong to no copper: those of parts, then those of the board."""
+    own = [Hole(h.id, h.x_nm / 1e6, h.y_nm / 1e6, h.drill_nm / 1e6, plated=False) for h in design.holes.values()]
+    return (*(x for x in _pads(design) if isinstance(x, Hole)), *own)
+
+
 @derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes")
 def holes(design: Design) -> tuple[Hole, ...]:
     """List all drilled holes; on a board that is etched by hand or has one layer none is plated."""
     found: list[Hole] = []
     plated = design.board.copper_layers > 1
     for item in _pads(design):
-        if isinstance(item, Hole):
-            found.append(item)
-        elif item.drill_mm:
+        if isinstance(item, CopperItem) and item.drill_mm:
             found.append(Hole(item.id, item.x_mm, item.y_mm, item.drill_mm, plated, item.net))
     for via in design.vias.values():
         found.append(Hole(via.id, via.x_nm / 1e6, via.y_nm / 1e6, via.drill_nm / 1e6, plated, via.net))
     for jumper in design.jumpers.values():
         for x, y in (jumper.a, jumper.b):
             found.append(Hole(jumper.id, x / 1e6, y / 1e6, jumper.drill_nm / 1e6, plated, jumper.net))
-    for hole in design.holes.values():
-        found.append(Hole(hole.id, hole.x_nm / 1e6, hole.y_nm / 1e6, hole.drill_nm / 1e6, plated=False))
-    return tuple(found)
+    return (*found, *bare_holes(design))
 
 
 @derived("board")
@@ -248,6 +302,15 @@ def board_pieces(design: Design) -> tuple[Polygon, ...]:
     return tuple(sorted(found, key=lambda p: -p.area))
 
 
+@derived("board")
+def edges(design: Design) -> tuple[Polygon, STRtree]:
+    """Give the board, prepared, and a tree over the straight pieces of its edge, cut-outs among them."""
+    board = outline(design)
+    shapely.prepare(board)
+    pieces = [pair for ring in (board.exterior, *board.interiors) for pair in pairwise(ring.coords)]
+    return board, STRtree(shapely.linestrings(pieces))
+
+
 def opening(cutout: Cutout) -> Polygon:
     """Give the shape of a cut-out, in millimetres; the ends of slots are round."""
     points = [(x / 1e6, y / 1e6) for x, y in cutout.points]
@@ -269,45 +332,65 @@ def _quad(corners_nm: list[tuple[float, float]]) -> Polygon:
     return ring
 
 
-_yards: Kept[Polygon] = Kept(8_000)
+def _carried(design: Design, parts: list[Part], corners_nm: list[tuple[int, int, int, int]]) -> list[Polygon]:
+    """Give a box of each of some parts' packages, carried to the board, in millimetres."""
+    runs = []
+    for part, (x0, y0, x1, y1) in zip(parts, corners_nm, strict=True):
+        assert part.place is not None
+        runs.append(place_points(part.place, ((x0, y0), (x1, y0), (x1, y1), (x0, y1))))
+    found: list[Polygon] = _shapes(runs).tolist()
+    return found
+
+
+def _body_nm(package: Package) -> tuple[int, int, int, int]:
+    half_w, half_h = package.body_nm[0] // 2, package.body_nm[1] // 2
+    return -half_w, -half_h, half_w, half_h
+
+
+_yards = PerPart(lambda d, parts: _carried(d, parts, [d.packages[p.package].courtyard_nm for p in parts]))
+_bodies = PerPart(lambda d, parts: _carried(d, parts, [_body_nm(d.packages[p.package]) for p in parts]))
 
 
 @derived("parts", "packages")
 def courtyards(design: Design) -> dict[str, Polygon]:
     """Give the courtyard of every placed part, in millimetres."""
-    found = {}
-    for part in design.parts.values():
-        if part.place:
-            package = design.packages[part.package]
-            key = (part.mark(), package.mark())
-            found[part.ref] = _yards.get(key) or _yards.put(key, box_on_board(part, package.courtyard_nm))
-    return found
+    return _yards.of(design)
 
 
-_extents: Kept[tuple[float, float, float, float]] = Kept(8_000)
+@derived("parts", "packages")
+def bodies(design: Design) -> dict[str, Polygon]:
+    """Give the body of every placed part, in millimetres; without an area where its package tells no size."""
+    return _bodies.of(design)
+
+
+def _frames_of(design: Design, parts: list[Part]) -> list[tuple[float, float, float, float]]:
+    yards, zones, all_pads = courtyards(design), keepouts(design), pads(design)
+    shapes: list[BaseGeometry] = []
+    grow: list[float] = []
+    starts = []
+    for part in parts:
+        starts.append(len(shapes))
+        shapes += [yards[part.ref], *([zones[part.ref]] if part.ref in zones else [])]
+        grow += [0.0] * (len(shapes) - starts[-1])
+        for item in all_pads[part.ref]:
+            if isinstance(item, Hole):
+                shapes.append(Point(item.x_mm, item.y_mm))
+                grow.append(item.drill_mm / 2)
+            else:
+                shapes.append(item.spine)
+                grow.append(max(item.drill_mm / 2, item.radius_mm))
+    boxes, by = shapely.bounds(shapes), np.array(grow)[:, None]
+    low, high = np.minimum.reduceat(boxes[:, :2] - by, starts), np.maximum.reduceat(boxes[:, 2:] + by, starts)
+    return [(x0, y0, x1, y1) for (x0, y0), (x1, y1) in zip(low.tolist(), high.tolist(), strict=True)]
+
+
+_extents = PerPart(_frames_of)
 
 
 @derived("parts", "packages", "nets", "board")
 def extents(design: Design) -> dict[str, tuple[float, float, float, float]]:
     """Give for every placed part the box (x0, y0, x1, y1) of its pads, its courtyard and its free zone, in mm."""
-    yards, zones = courtyards(design), keepouts(design)
-    found = {}
-    for ref, yard in yards.items():
-        part = design.parts[ref]
-        key = (part.mark(), design.packages[part.package].mark(), design.board.layers)
-        known = _extents.get(key)
-        if known is None:
-            frames = [yard.bounds, *([zones[ref].bounds] if ref in zones else [])]
-            for item in pads_of(design, part):
-                if isinstance(item, Hole):
-                    r, (x0, y0, x1, y1) = item.drill_mm / 2, (item.x_mm, item.y_mm, item.x_mm, item.y_mm)
-                else:
-                    r, (x0, y0, x1, y1) = max(item.drill_mm / 2, item.radius_mm), item.spine.bounds
-                frames.append((x0 - r, y0 - r, x1 + r, y1 + r))
-            left, low, right, high = zip(*frames, strict=True)
-            known = _extents.put(key, (min(left), min(low), max(right), max(high)))
-        found[ref] = known
-    return found
+    return _extents.of(design, design.board.layers)
 
 
 @derived("parts", "packages", "board")

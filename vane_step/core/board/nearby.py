@@ -6,13 +6,12 @@ Which rules those are is said in ``check``; they are run here over a piece of th
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable
-from itertools import pairwise
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from vane_step.core.board.geometry import extents
-from vane_step.core.derive import Kept, derived, forgettable
+from vane_step.core.derive import derived, forgettable
 from vane_step.core.design.bareboard import MountingHole
 from vane_step.core.design.model import Design, Jumper, Track, Via
 from vane_step.core.finding import Finding
@@ -22,7 +21,6 @@ PLACED = ("parts", "tracks", "vias", "jumpers", "holes")
 _REMEMBERED = 8
 # When more than this share of all things changed, a piece of the board is no less work than all of it.
 _MOST_CHANGED = 0.15
-_boxes_of: Kept[np.ndarray] = Kept(40_000)
 
 
 class Nearby:
@@ -105,21 +103,29 @@ def _boxes_of_one(design: Design, section: str, key: str) -> np.ndarray:
     thing = getattr(design, section).get(key)
     if thing is None:
         return np.zeros((0, 4))
-    known = _boxes_of.get(thing.mark())
-    return known if known is not None else _boxes_of.put(thing.mark(), _boxes_of_thing(thing))
+    return _boxes([_span(thing)])
 
 
-def _boxes_of_thing(thing: Track | Via | Jumper | MountingHole) -> np.ndarray:
+def _span(thing: Track | Via | Jumper | MountingHole) -> tuple[Sequence[tuple[int, int]], float]:
+    """Give the line a thing runs along and how far it reaches on either side, in nm."""
     if isinstance(thing, Track):
-        runs, half = list(pairwise(thing.points)), thing.width_nm / 2
-    elif isinstance(thing, Jumper):
-        runs, half = [(thing.a, thing.b)], thing.pad_nm / 2
-    else:
-        spot = (thing.x_nm, thing.y_nm)
-        keep = thing.pad_nm / 2 if isinstance(thing, Via) else max(thing.drill_nm / 2, thing.keepout_nm)
-        runs, half = [(spot, spot)], keep
-    at = np.array(runs, dtype=np.float64)
-    found: np.ndarray = np.hstack([at.min(axis=1) - half, at.max(axis=1) + half]) / 1e6
+        return thing.points, thing.width_nm / 2
+    if isinstance(thing, Jumper):
+        return (thing.a, thing.b), thing.pad_nm / 2
+    spot = (thing.x_nm, thing.y_nm)
+    return (spot, spot), thing.pad_nm / 2 if isinstance(thing, Via) else max(thing.drill_nm / 2, thing.keepout_nm)
+
+
+def _boxes(spans: list[tuple[Sequence[tuple[int, int]], float]]) -> np.ndarray:
+    """Give the boxes of the straight pieces of some lines (n x 4, mm)."""
+    points = np.array([p for run, _ in spans for p in run], dtype=np.float64).reshape(-1, 2)
+    sizes = np.array([len(run) for run, _ in spans], dtype=int)
+    half = np.repeat(np.array([half for _, half in spans]), sizes)[:, None]
+    # From each point to the next, less what would lead from one line to another.
+    inner = np.ones(len(points), dtype=bool)
+    inner[np.cumsum(sizes) - 1] = False
+    a, b, half = points[inner], points[np.flatnonzero(inner) + 1], half[inner]
+    found: np.ndarray = np.hstack([np.minimum(a, b) - half, np.maximum(a, b) + half]) / 1e6
     return found
 
 
@@ -127,8 +133,12 @@ def _boxes_of_thing(thing: Track | Via | Jumper | MountingHole) -> np.ndarray:
 def _laid(design: Design) -> tuple[list[tuple[str, str]], np.ndarray, np.ndarray]:
     """Give all things but parts, all their boxes, and the number of the thing each box belongs to."""
     names = [(s, key) for s in PLACED[1:] for key in getattr(design, s)]
-    boxes = [_boxes_of_one(design, *name) for name in names]
-    return names, np.vstack([np.zeros((0, 4)), *boxes]), np.repeat(np.arange(len(boxes)), [len(b) for b in boxes])
+    spans = [_span(getattr(design, s)[key]) for s, key in names]
+    return (
+        names,
+        _boxes(spans),
+        np.repeat(np.arange(len(spans)), np.array([len(run) - 1 for run, _ in spans], dtype=int)),
+    )
 
 
 def _piece(design: Design, near: np.ndarray) -> Design:
@@ -141,9 +151,10 @@ def _piece(design: Design, near: np.ndarray) -> Design:
     hit = np.zeros(len(boxes), dtype=bool)
     for x0, y0, x1, y1 in near:
         hit |= (boxes[:, 0] <= x1) & (boxes[:, 2] >= x0) & (boxes[:, 1] <= y1) & (boxes[:, 3] >= y0)
-    chosen: dict[str, set[str]] = {s: set() for s in PLACED}
-    for k in np.unique(owner[hit]):
+    whole = {s: getattr(design, s) for s in PLACED}
+    some: dict[str, dict[str, object]] = {s: {} for s in PLACED}
+    # The boxes of a thing lie together, in the order of the design.
+    for k in dict.fromkeys(owner[hit].tolist()):
         section, key = names[k]
-        chosen[section].add(key)
-    some = {s: {k: v for k, v in getattr(design, s).items() if k in keys} for s, keys in chosen.items()}
+        some[section][key] = whole[section][key]
     return design.replaced(**some, pours={}, texts={})

@@ -10,7 +10,7 @@ import shapely
 from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, CopperItem, copper_items, holes, keepouts, outline
+from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, CopperItem, bare_holes, copper_items, keepouts, outline
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Pour
 
@@ -67,11 +67,9 @@ def _fill(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCoppe
         gap = max(least, design.rule_of(item.net).clearance_nm / 1e6, rules.min_clearance_nm / 1e6)
         spines.append(item.spine)
         reach.append(item.radius_mm + gap)
-    for hole in holes(design):
-        if not hole.plated and hole.net is None:
-            gap = max(least, rules.hole_to_copper_nm / 1e6)
-            spines.append(Point(hole.x_mm, hole.y_mm))
-            reach.append(hole.drill_mm / 2 + gap)
+    for hole in bare_holes(design):
+        spines.append(Point(hole.x_mm, hole.y_mm))
+        reach.append(hole.drill_mm / 2 + max(least, rules.hole_to_copper_nm / 1e6))
     grown = (np.array(reach) + SAFETY_MM) * WIDEN
     others = list(shapely.buffer(np.array(spines, dtype=object), grown, quad_segs=ARC_SEGMENTS)) if spines else []
     others += [zone.buffer(SAFETY_MM) for zone in keepouts(design).values()]

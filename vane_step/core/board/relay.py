@@ -7,8 +7,9 @@ from collections import deque
 import numpy as np
 import shapely
 
-from vane_step.core.board.copper import TOUCH_MM, connectivity, touching
-from vane_step.core.board.geometry import CopperItem, copper_items, holes, keepouts, outline
+from vane_step.core.board.columns import TOUCH_MM, touching_pairs
+from vane_step.core.board.copper import connectivity
+from vane_step.core.board.geometry import CopperItem, bare_holes, copper_items, keepouts, outline
 from vane_step.core.design.edits import LayCopper, apply, net_of
 from vane_step.core.design.model import Design, Track
 
@@ -28,8 +29,10 @@ def needless(design: Design, laid: LayCopper) -> tuple[str, ...]:
     fresh = {t.id for t in laid.tracks} | {v.id for v in laid.vias}
     items = tuple(i for i in copper_items(after) if i.net == net)
     near: dict[str, set[str]] = {}
-    for a, b in zip(*touching(items), strict=True):
-        one, two = items[a].id, items[b].id
+    of, first, second = touching_pairs(after)
+    mine = of.net[first] == of.nets[net]
+    for a, b in zip(first[mine].tolist(), second[mine].tolist(), strict=True):
+        one, two = of.items[a].id, of.items[b].id
         if one != two:
             near.setdefault(one, set()).add(two)
             near.setdefault(two, set()).add(one)
@@ -149,11 +152,10 @@ def room_mm(design: Design, net: str, layer: str, spines: np.ndarray) -> np.ndar
     others = [i for i in copper_items(design) if i.net != net and layer in i.layers]
     shapes = [i.spine for i in others]
     keep = [i.radius_mm + max(least, design.rule_of(i.net).clearance_nm) / 1e6 for i in others]
-    for hole in holes(design):
-        if not hole.plated and hole.net is None:
-            zone = design.holes[hole.id].keepout_nm / 1e6 if hole.id in design.holes else 0.0
-            shapes.append(shapely.Point(hole.x_mm, hole.y_mm))
-            keep.append(max(hole.drill_mm / 2 + rules.hole_to_copper_nm / 1e6, zone))
+    for hole in bare_holes(design):
+        zone = design.holes[hole.id].keepout_nm / 1e6 if hole.id in design.holes else 0.0
+        shapes.append(shapely.Point(hole.x_mm, hole.y_mm))
+        keep.append(max(hole.drill_mm / 2 + rules.hole_to_copper_nm / 1e6, zone))
     for free in keepouts(design).values():
         shapes.append(free)
         keep.append(0.0)

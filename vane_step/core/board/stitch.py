@@ -8,7 +8,7 @@ import numpy as np
 import shapely
 from shapely.strtree import STRtree
 
-from vane_step.core.board.geometry import copper_items, holes, keepouts, outline
+from vane_step.core.board.geometry import bare_holes, copper_items, holes, keepouts, outline
 from vane_step.core.board.pour import PouredCopper, pour_pieces
 from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import LayCopper, net_of
@@ -113,11 +113,11 @@ def clear_for_vias(design: Design, net: str, points: np.ndarray, half: float) ->
         elif item.kind == "pad" and not item.drill_mm:
             shapes.append(item.spine)
             reach.append(item.radius_mm + half + max(0, rules.mask_margin_nm) / 1e6)
+    bored = {h.id for h in bare_holes(design)}
     for hole in holes(design):
-        bare = not hole.plated and hole.net is None
         zone = design.holes[hole.id].keepout_nm / 1e6 + half if hole.id in design.holes else 0.0
         gap = hole.drill_mm / 2 + (rules.via_drill_nm / 2 + rules.hole_to_hole_nm) / 1e6
-        copper = hole.drill_mm / 2 + half + rules.hole_to_copper_nm / 1e6 if bare else 0.0
+        copper = hole.drill_mm / 2 + half + rules.hole_to_copper_nm / 1e6 if hole.id in bored else 0.0
         shapes.append(shapely.Point(hole.x_mm, hole.y_mm))
         reach.append(max(gap, zone, copper))
     for free in keepouts(design).values():

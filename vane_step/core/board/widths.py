@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from functools import partial
+from operator import is_not
 
 import numpy as np
 import shapely
 
 from vane_step.core.board.copper import NetCopper, net_copper
-from vane_step.core.board.geometry import CopperItem, copper_items
+from vane_step.core.board.geometry import CopperItem
 from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design, NetRule
 from vane_step.core.finding import Finding, Place, Remedy
@@ -30,28 +32,30 @@ def width_findings(design: Design) -> Iterator[Finding]:
         if net is None:
             continue
         rule = design.rule_of(net)
-        key = (net, maker, rule.mark(), copper.identity)
-        known = _of_net.get(key)
-        if known is None:
+        known = _of_net.get(id(copper))
+        if known is None or known[1] is not copper or known[2] != (net, maker, rule):
             pieces = [i for i in copper.items if i.kind == "track"]
             pads = [i for i in copper.items if i.kind == "pad"]
-            found = [*_net_widths(design, net, rule, pieces, pads)]
-            found += _current(design, net, rule, pieces, pads) if rule.current and pieces else ()
+            necks = _necks(rule, pieces, pads)
+            found = [*_net_widths(design, net, rule, pieces, necks)]
+            found += _current(design, net, rule, pieces, necks) if rule.current and pieces else ()
             found += _off_layers(design, net, rule, pieces, pads)
-            known = _of_net.put(key, (tuple(found), copper))
+            known = _of_net.put(id(copper), (tuple(found), copper, (net, maker, rule)))
         yield from known[0]
 
 
-_of_net: Kept[tuple[tuple[Finding, ...], NetCopper]] = Kept(8_000)
+# Copper is held, so that no other gets its identity.
+_of_net: Kept[tuple[tuple[Finding, ...], NetCopper, tuple[str, bytes, NetRule]]] = Kept(8_000)
 
 
 def _net_widths(
-    design: Design, net: str, rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]
+    design: Design, net: str, rule: NetRule, pieces: list[CopperItem], necks: list[bool]
 ) -> Iterator[Finding]:
     least, wanted = design.board.rules.min_width_nm / 1e6, rule.width_nm / 1e6
     maker = design.board.rules.title or design.board.rules.name
-    thin = [p for p in pieces if p.width_mm < max(least, wanted) - TOLERANCE_MM]
-    for piece, neck in zip(thin, _necks(rule, thin, pads), strict=True):
+    for piece, neck in zip(pieces, necks, strict=True):
+        if piece.width_mm >= max(least, wanted) - TOLERANCE_MM:
+            continue
         make = partial(_finding, piece, net, remedy=Remedy(label=f"Lay {net} anew", ask=f"route {net} fresh"))
         if piece.width_mm < least - TOLERANCE_MM:
             yield make("width", f"Track of {net} is thinner than the maker can hold", piece.width_mm, least, maker)
@@ -63,22 +67,73 @@ def _net_widths(
             )
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Necks:
+    """Which pieces of a net were necks, and what that was worked out from."""
+
+    rule: NetRule
+    pieces: list[CopperItem]
+    pads: list[CopperItem]
+    found: list[bool]
+
+
+_necks_of: Kept[_Necks] = Kept(2_000)
+
+
 def _necks(rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]) -> list[bool]:
-    """Tell for each piece whether it is a legal neck, see :func:`is_neck`; most lie near one pad, all asked at once."""
-    if not pieces or not pads or rule.neck_width_nm is None or rule.neck_length_nm is None:
+    """Tell for each piece of a net whether it is thin and a legal neck, see :func:`is_neck`.
+
+    Where pads moved since the net was last asked for, only pieces near them are judged anew.
+    """
+    if not pads or not pieces or rule.neck_width_nm is None or rule.neck_length_nm is None:
         return [False] * len(pieces)
-    reach = rule.neck_length_nm / 1e6 + TOLERANCE_MM
+    low, high = rule.neck_width_nm / 1e6 - TOLERANCE_MM, rule.width_nm / 1e6 - TOLERANCE_MM
+    thin = [k for k, p in enumerate(pieces) if low <= p.width_mm < high]
+    found = [False] * len(pieces)
+    past = _necks_of.get(pieces[0].net)
+    if past is not None and past.rule == rule and len(past.pads) == len(pads) and _same(past.pieces, pieces):
+        moved = [pad for two in zip(past.pads, pads, strict=True) if two[0] is not two[1] for pad in two]
+        found = list(past.found)
+        thin = [thin[k] for k in _near_pads(rule, [pieces[k] for k in thin], moved)]
+    for k, neck in zip(thin, _judged(rule, [pieces[k] for k in thin], pads), strict=True):
+        found[k] = neck
+    return _necks_of.put(pieces[0].net, _Necks(rule, pieces, pads, found)).found
+
+
+def _same(some: list[CopperItem], others: list[CopperItem]) -> bool:
+    return len(some) == len(others) and not any(map(is_not, some, others))
+
+
+def _near_pads(rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]) -> list[int]:
+    """Give the places of those pieces that come near enough to one of some pads to be its neck."""
+    reach = (rule.neck_length_nm or 0) / 1e6 + TOLERANCE_MM
+    lines = np.array([p.spine for p in pieces], dtype=object)
+    near = np.zeros(len(pieces), dtype=bool)
+    for pad in pads:
+        near |= shapely.dwithin(lines, pad.spine, reach + pad.radius_mm)
+    found: list[int] = np.flatnonzero(near).tolist()
+    return found
+
+
+def _judged(rule: NetRule, thin: list[CopperItem], pads: list[CopperItem]) -> list[bool]:
+    """Tell for each of some thin pieces whether all of it is near pads; most lie near one, all asked at once."""
+    if not thin:
+        return []
+    reach = (rule.neck_length_nm or 0) / 1e6 + TOLERANCE_MM
     round_it = np.array([p.radius_mm for p in pads])
     spines = np.array([p.spine for p in pads], dtype=object)
-    lines = np.array([p.spine for p in pieces], dtype=object)
+    lines = np.array([p.spine for p in thin], dtype=object)
     k, pad = shapely.STRtree(spines).query(lines, predicate="dwithin", distance=reach + round_it.max())
+    # What is straight is within reach of a convex pad when both its ends are.
     ends = [shapely.distance(shapely.get_point(lines[k], n), spines[pad]) for n in (0, -1)]
-    near = np.maximum(*ends) - round_it[pad] <= reach
-    one = np.zeros(len(pieces), dtype=bool)
-    one[k[near]] = True
-    wide = [p.width_mm >= rule.neck_width_nm / 1e6 - TOLERANCE_MM for p in pieces]
-    return [w and (bool(o) or is_neck(rule, p, [pads[n] for n in pad[k == i]]))
-            for i, (p, w, o) in enumerate(zip(pieces, wide, one, strict=True))]  # fmt: skip
+    first, last = (end - round_it[pad] <= reach for end in ends)
+    one, some = np.zeros(len(thin), dtype=bool), np.zeros((2, len(thin)), dtype=bool)
+    one[k[first & last]] = True
+    some[0, k[first]] = some[1, k[last]] = True
+    for i in np.flatnonzero(some.all(axis=0) & ~one).tolist():
+        one[i] = is_neck(rule, thin[i], [pads[n] for n in pad[k == i]])
+    found: list[bool] = one.tolist()
+    return found
 
 
 def _remedy(net: str, rule: NetRule, wanted_mm: float) -> Remedy:
@@ -158,16 +213,14 @@ def _off_layers(
             )  # fmt: skip
 
 
-def _current(
-    design: Design, net: str, rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]
-) -> Iterator[Finding]:
+def _current(design: Design, net: str, rule: NetRule, pieces: list[CopperItem], necks: list[bool]) -> Iterator[Finding]:
     """Report the hottest piece of a net on each layer where its rise passes the limit.
 
     A neck is short and cooled by the copper at its ends: it is a note, not a stop (rule of thumb).
     """
     need = rule.current
     assert need is not None
-    for piece, neck, rise in _rises(design, rule, pieces, pads):
+    for piece, neck, rise in _rises(design, rule, pieces, necks):
         if rise <= need.rise_k * (1 + 1e-9):
             continue
         layer = piece.layers[0]
@@ -191,14 +244,13 @@ def _copper(design: Design, layer: str) -> tuple[float, trace.Where]:
 
 
 def _rises(
-    design: Design, rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]
+    design: Design, rule: NetRule, pieces: list[CopperItem], necks: list[bool]
 ) -> Iterator[tuple[CopperItem, bool, float]]:
     """Give the thinnest piece of a net on each layer, necks apart, whether it is a neck, and its rise in kelvin."""
     assert rule.current is not None
     thinnest: dict[tuple[str, bool], CopperItem] = {}
-    for piece in pieces:
-        thin = piece.width_mm < rule.width_nm / 1e6 - TOLERANCE_MM
-        key = (piece.layers[0], thin and is_neck(rule, piece, pads))
+    for piece, neck in zip(pieces, necks, strict=True):
+        key = (piece.layers[0], neck)
         if key not in thinnest or piece.width_mm < thinnest[key].width_mm:
             thinnest[key] = piece
     for (layer, neck), piece in thinnest.items():
@@ -209,11 +261,10 @@ def _rises(
 def hottest(design: Design) -> tuple[str, float] | None:
     """Give the net whose track, necks left out, gets hottest by IPC-2221, and its rise; None without such tracks."""
     found: list[tuple[float, str]] = []
-    for net in design.nets.values():
-        rule = design.rule_of(net.name)
-        if rule.current is None:
-            continue
-        mine = [i for i in copper_items(design) if i.net == net.name]
-        pieces, pads = [i for i in mine if i.kind == "track"], [i for i in mine if i.kind == "pad"]
-        found += [(rise, net.name) for _, neck, rise in _rises(design, rule, pieces, pads) if not neck]
+    for net, copper in net_copper(design).items():
+        rule = design.rule_of(net)
+        if net is not None and rule.current is not None:
+            pieces, pads = ([i for i in copper.items if i.kind == kind] for kind in ("track", "pad"))
+            rises = _rises(design, rule, pieces, _necks(rule, pieces, pads))
+            found += [(rise, net) for _, neck, rise in rises if not neck]
     return (max(found)[1], max(found)[0]) if found else None

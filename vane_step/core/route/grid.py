@@ -12,7 +12,16 @@ import shapely
 from shapely.geometry import Polygon
 
 from vane_step.core.board.copper import Connectivity, connectivity
-from vane_step.core.board.geometry import CopperItem, courtyards, edge_pads, holes, keepouts, outline, zone_shape
+from vane_step.core.board.geometry import (
+    CopperItem,
+    bare_holes,
+    courtyards,
+    edge_pads,
+    holes,
+    keepouts,
+    outline,
+    zone_shape,
+)
 from vane_step.core.board.widths import FAN_MM, layers_of
 from vane_step.core.board.zones import nets_in
 from vane_step.core.design.model import Design, Layer, Pour
@@ -311,7 +320,7 @@ def _paint(
     gaps = np.array([max(least, design.rule_of(i.net).clearance_nm / 1e6) for i in items])
     owner = np.array([numbers.get(i.net or "", -1) for i in items], dtype=np.int16)
     on = [np.array([layer in i.layers for i in items], dtype=bool) for layer in lattice.layers]
-    bare = [h for h in holes(design) if not h.plated and h.net is None]
+    bare = bare_holes(design)
     bare_rows = np.array([[2.0, h.x_mm, h.y_mm, h.x_mm, h.y_mm, 0, 0, 0, 0] for h in bare]).reshape(-1, 9)
     keep = np.array([max(h.drill_mm / 2 + rules.hole_to_copper_nm / 1e6, _keepout(design, h.id)) for h in bare])
     nobody = np.full(len(bare), -1, dtype=np.int16)

@@ -1,0 +1,85 @@
+"""Pours held against the maker's gaps, edges and zones; how they are filled is in ``pour``."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+import shapely
+from shapely.strtree import STRtree
+
+from vane_step.core.board.breach import TOLERANCE_MM, at, breach, named, who_wants
+from vane_step.core.board.columns import board_columns, gap_of
+from vane_step.core.board.craft import spoke_findings
+from vane_step.core.board.geometry import LAYER_BIT, keepouts, outline
+from vane_step.core.board.pour import pour_pieces
+from vane_step.core.design.model import Design
+from vane_step.core.finding import Finding
+
+
+def pour_findings(design: Design) -> Iterable[Finding]:
+    """Hold every pour against copper of other nets, other pours, the edge and free zones, and count its spokes."""
+    if design.pours:
+        yield from _pour_clearances(design)
+        yield from _pour_edges(design)
+        yield from _pour_keepouts(design)
+        yield from spoke_findings(design)
+
+
+def _pour_clearances(design: Design) -> Iterable[Finding]:
+    of = board_columns(design)
+    gaps = of.per_net({net: gap_of(design, net) for net in of.nets})
+    for pour in pour_pieces(design):
+        others = np.flatnonzero((of.layers & 1 << LAYER_BIT[pour.layer] > 0) & (of.net != of.nets.get(pour.net, -1)))
+        spines, need, radius = of.spines[others], gaps[others], of.radius[others]
+        for piece in pour.pieces:
+            shapely.prepare(piece)
+            for k in np.flatnonzero(shapely.dwithin(piece, spines, radius + need - TOLERANCE_MM)):
+                gap = float(shapely.distance(piece, spines[k]) - radius[k])
+                item = of.items[others[k]]
+                text = f"Pour {pour.id} comes too near to {named(item)} on the {pour.layer}"
+                place = at(item.x_mm, item.y_mm, item, layer=pour.layer)
+                yield breach(design, "clearance", text, gap, float(need[k]), place)
+    yield from _pour_to_pour(design)
+
+
+def _pour_to_pour(design: Design) -> Iterable[Finding]:
+    poured = pour_pieces(design)
+    for k, one in enumerate(poured):
+        for two in poured[k + 1 :]:
+            if one.layer != two.layer or one.net == two.net:
+                continue
+            need = max(gap_of(design, net) for net in (one.net, two.net))
+            a, b = np.array(one.pieces, dtype=object), np.array(two.pieces, dtype=object)
+            for i, j in zip(*STRtree(b).query(a, predicate="dwithin", distance=need - TOLERANCE_MM), strict=True):
+                x, y = shapely.shortest_line(a[i], b[j]).centroid.coords[0]
+                text = f"Pours {one.id} and {two.id} come too near to each other on the {one.layer}"
+                gap = float(shapely.distance(a[i], b[j]))
+                yield breach(design, "clearance", text, gap, need, at(x, y, net=one.net, layer=one.layer))
+
+
+def _pour_edges(design: Design) -> Iterable[Finding]:
+    board = outline(design)
+    limit = design.board.rules.edge_clearance_nm / 1e6
+    for pour in pour_pieces(design):
+        for piece in pour.pieces:
+            gap_mm = float(board.boundary.distance(piece)) if board.covers(piece) else 0.0
+            if gap_mm < limit - TOLERANCE_MM:
+                x, y = piece.representative_point().coords[0]
+                yield breach(
+                    design, "copper-to-edge", f"Pour {pour.id} is too near to the edge", gap_mm, limit, at(x, y)
+                )
+
+
+def _pour_keepouts(design: Design) -> Iterable[Finding]:
+    for ref, zone in keepouts(design).items():
+        for pour in pour_pieces(design):
+            for piece in pour.pieces:
+                shared = piece.intersection(zone)
+                if shared.area > 1e-4:
+                    x, y = shared.representative_point().coords[0]
+                    text = f"Pour {pour.id} fills {shared.area:.2f} mm² of the zone {ref}, which is free of copper"
+                    yield breach(
+                        design, "keep-out", text, shared.area, 0.0, at(x, y, refs=(ref,)), unit="mm²",
+                        origin=who_wants(design, ref),
+                    ).model_copy(update={"sense": "at most"})  # fmt: skip
