@@ -11,7 +11,7 @@ from vane_step.core.route.path import Halo, Path, Routed
 
 HALF_DIAGONAL = 0.5 * 2**0.5
 # How near to copper each class of others minds it, in steps, ascending; and the level of a halo each class needs.
-Minds = tuple[np.ndarray, list[int]]
+Minds = tuple[np.ndarray, np.ndarray]
 
 
 class Claims:
@@ -53,26 +53,24 @@ class Claims:
         """Take a net's copper out of the counts again."""
         self._enter(net, -1)
 
-    def _halos(self, net: Routed) -> list[Halo]:
+    def _halos(self, net: Routed) -> Halo:
         """Give the surroundings of a net's copper, every cell once however many paths come near."""
-        found = []
-        halos: list[Halo] = []
         for path in net.paths:
             # Many a path is never held, so its surroundings are worked out only now.
             if path.halos is None:
                 path.halos = self._path_halos(net.job, path.lines, path.vias, path.wires)
-            halos += path.halos
-        for layer in sorted({h[0] for h in halos}):
-            mine = [h for h in halos if h[0] == layer]
-            if len(mine) == 1:
-                found += mine
-                continue
-            cells, levels = np.concatenate([h[1] for h in mine]), np.concatenate([h[2] for h in mine])
-            found.append((layer, *kernel.merge(self.mark, self.next_tag(), cells, levels)))
+        halos = [path.halos for path in net.paths if path.halos is not None]
+        if len(halos) == 1:
+            return halos[0]
+        parts = len(self.problem.lattice.layers) + 2
+        if not halos:
+            return np.zeros(0, dtype=np.int32), np.zeros(0, dtype=np.uint16), np.zeros(parts, dtype=np.int64)
+        cells, levels, ends = (np.concatenate(column) for column in zip(*halos, strict=True))
+        found: Halo = kernel.merge(self.mark, self.next_tag(parts), cells, levels, ends.reshape(-1, parts))
         return found
 
-    def _path_halos(self, job: NetJob, lines: np.ndarray, vias: np.ndarray, wires: np.ndarray) -> list[Halo]:
-        """Give the surroundings of a path's copper: per layer, of all layers together (-1) and of its wires (-2)."""
+    def _path_halos(self, job: NetJob, lines: np.ndarray, vias: np.ndarray, wires: np.ndarray) -> Halo:
+        """Give the surroundings of a path's copper: on each layer, of all layers together, and of its wires."""
         lat, p = self.problem.lattice, self.problem
         rows = np.empty((len(lines) + len(vias), 6))
         rows[: len(lines), :5] = lines[:, :5]
@@ -81,24 +79,18 @@ class Claims:
         rows[len(lines) :, 1:3] = rows[len(lines) :, 3:5] = vias
         rows[len(lines) :, 5] = p.via_classes[job.via][0] / lat.pitch
         (reach, _), (hole_reach, _) = self._minded(job)
-        found = self._halo(rows, len(lat.layers), reach, hole_reach)
+        cells, levels, ends = self._halo(rows, len(lat.layers), reach, hole_reach)
         if len(wires):
             rows = np.column_stack([np.full(len(wires), -1.0), wires, np.zeros(len(wires))])
             near = np.array([(2 * p.wire_half_mm + 0.5) / lat.pitch])
-            found += [(-2, cells, levels) for _, cells, levels in self._halo(rows, 0, near, near)]
-        return found
+            more, of_wires, _ = self._halo(rows, 0, near, near)
+            cells, levels = np.concatenate([cells, more]), np.concatenate([levels, of_wires])
+        return cells, levels, np.append(ends, len(cells))
 
-    def _halo(self, rows: np.ndarray, layers: int, reach: np.ndarray, hole_reach: np.ndarray) -> list[Halo]:
+    def _halo(self, rows: np.ndarray, layers: int, reach: np.ndarray, hole_reach: np.ndarray) -> Halo:
         lat = self.problem.lattice
         tag = self.next_tag(layers + 1)
-        cells, levels, ends = kernel.halos(
-            self.mark, tag, rows, layers, reach, hole_reach, HALF_DIAGONAL, lat.w, lat.h
-        )  # fmt: skip
-        found, first = [], 0
-        for k, end in enumerate(ends.tolist()):
-            if end > first:
-                found.append((k if k < layers else -1, cells[first:end], levels[first:end]))
-            first = end
+        found: Halo = kernel.halos(self.mark, tag, rows, layers, reach, hole_reach, HALF_DIAGONAL, lat.w, lat.h)
         return found
 
     def _minded(self, job: NetJob) -> tuple[Minds, Minds]:
@@ -109,7 +101,7 @@ class Claims:
             for classes in (p.classes, p.via_classes):
                 reach = np.array([(half + max(gap, job.clearance_mm)) / pitch for half, gap in classes])
                 order = np.sort(reach)
-                both.append((order, (len(order) - np.searchsorted(order, reach)).tolist()))
+                both.append((order, len(order) - np.searchsorted(order, reach)))
             self.minds[job.clearance_mm] = both[0], both[1]
         return self.minds[job.clearance_mm]
 
@@ -118,7 +110,7 @@ class Claims:
         job = net.job
         if net.halos is None:
             net.halos = self._halos(net)
-        (reach, levels_of), (hole_reach, hole_levels) = self._minded(job)
+        (reach, needed), (hole_reach, hole_needed) = self._minded(job)
         if net.blocks is None:
             wide = max(job.width_mm / 2, p.via_classes[job.via][0]) / lat.pitch
             far = int(wide + max(reach[-1], hole_reach[-1])) + 2
@@ -129,15 +121,7 @@ class Claims:
                 [np.zeros(0, dtype=np.int32), *(p.blocks for p in net.paths if p.blocks is not None)]
             )
         self.touched[net.blocks] = self.tick()
-        for layer, cells, levels in net.halos:
-            if layer == -2:
-                kernel.enter(self.wired, 0, cells, levels, 1, delta)
-            elif layer == -1:
-                for k, needed in enumerate(hole_levels):
-                    kernel.enter(p.holed[k], 0, cells, levels, needed, delta)
-            else:
-                for k, needed in enumerate(levels_of):
-                    kernel.enter(p.held[k], layer * lat.plane, cells, levels, needed, delta)
+        kernel.enter(p.held, p.holed, self.wired, *net.halos, needed, hole_needed, lat.plane, delta)
 
     def conflicts(self, net: Routed) -> dict[Path, np.ndarray]:
         """Give the paths of a held net that overlap others, with the nodes where they do."""

@@ -225,31 +225,64 @@ def halos(mark, tag, pieces, layers, reach, hole_reach, sag, w, h):
 
 
 @njit(**OPTIONS)
-def merge(mark, tag, cells, levels):
-    """Take cells that stand more than once in joined halos together; what most classes mind counts."""
-    found = np.empty(len(cells), dtype=np.int32)
-    marked = tag << 16
+def merge(mark, tag, cells, levels, ends):
+    """Join halos, one after the other in ``cells`` and ``levels``; where a cell stands in several, the most counts.
+
+    Parameters
+    ----------
+    mark : int64 array over cells
+        Scratch; ``tag`` and as many numbers after it as ``ends`` has columns are not in use yet.
+    ends : int64 array, halos x parts
+        Where each part of a halo ends, counted from its beginning.
+
+    Returns
+    -------
+    tuple of int32, uint16 and int64 array
+        Every cell once for each part, how many classes mind, and where each part ends.
+    """
+    found, most = np.empty(len(cells), dtype=np.int32), np.empty(len(cells), dtype=np.uint16)
+    parts = ends.shape[1]
+    upto = np.empty(parts, dtype=np.int64)
     n = 0
-    for k in range(len(cells)):
-        cell = cells[k]
-        if mark[cell] < marked:
-            found[n] = cell
-            n += 1
-            mark[cell] = marked + levels[k]
-        elif mark[cell] < marked + levels[k]:
-            mark[cell] = marked + levels[k]
-    most = np.empty(n, dtype=np.uint16)
-    for k in range(n):
-        most[k] = mark[found[k]] & 0xFFFF
-    return found[:n].copy(), most
+    for t in range(parts):
+        marked, first = (tag + t) << 16, n
+        base = 0
+        for k in range(len(ends)):
+            for i in range(base + (ends[k, t - 1] if t > 0 else 0), base + ends[k, t]):
+                cell = cells[i]
+                if mark[cell] < marked:
+                    found[n] = cell
+                    n += 1
+                    mark[cell] = marked + levels[i]
+                elif mark[cell] < marked + levels[i]:
+                    mark[cell] = marked + levels[i]
+            base += ends[k, parts - 1]
+        for k in range(first, n):
+            most[k] = mark[found[k]] & 0xFFFF
+        upto[t] = n
+    return found[:n].copy(), most[:n].copy(), upto
 
 
 @njit(**OPTIONS)
-def enter(holders, base, cells, levels, needed, delta):
-    """Add ``delta`` to the count of every cell of a halo that at least so many classes mind."""
-    for i in range(len(cells)):
-        if levels[i] >= needed:
-            holders[base + cells[i], 1] += delta
+def enter(held, holed, wired, cells, levels, ends, needed, hole_needed, plane, delta):
+    """Add ``delta`` to the count of every cell of a halo, for each class that minds copper so near.
+
+    The parts of a halo are the layers, what lies round all of them together, and what lies round wires. ``needed`` and
+    ``hole_needed`` tell how many classes mind at a cell before each class of tracks and of vias does.
+    """
+    layers, first = len(ends) - 2, 0
+    for t in range(layers):
+        for k in range(len(needed)):
+            for i in range(first, ends[t]):
+                if levels[i] >= needed[k]:
+                    held[k, t * plane + cells[i], 1] += delta
+        first = ends[t]
+    for k in range(len(hole_needed)):
+        for i in range(first, ends[layers]):
+            if levels[i] >= hole_needed[k]:
+                holed[k, cells[i], 1] += delta
+    for i in range(ends[layers], ends[layers + 1]):
+        wired[cells[i], 1] += delta
 
 
 @njit(**OPTIONS)

@@ -12,8 +12,9 @@ from vane_step.core.route.grid import NetJob, Problem
 VIA_COST_MM = 3.0
 
 Window = tuple[int, int, int, int]
-# A layer, cells near copper on it, and how many classes of other copper mind at each; see ``kernel.halos``.
-Halo = tuple[int, np.ndarray, np.ndarray]
+# Cells near copper, how many classes of other copper mind at each, and where each part of them ends: the layers one by
+# one, what lies round all of them together, and what lies round wires; see ``kernel.halos``.
+Halo = tuple[np.ndarray, np.ndarray, np.ndarray]
 
 
 @dataclass(eq=False)
@@ -48,7 +49,7 @@ class Path:
     cost: float
     window: Window
     ends: tuple[int | Path, int | Path]
-    halos: list[Halo] | None = None
+    halos: Halo | None = None
     blocks: np.ndarray | None = None
 
 
@@ -62,7 +63,7 @@ class Routed:
     job: NetJob
     paths: list[Path] = field(default_factory=list)
     failed: int = 0
-    halos: list[Halo] | None = None
+    halos: Halo | None = None
     blocks: np.ndarray | None = None
 
     def groups(self) -> list[list[int | Path]]:

@@ -229,4 +229,5 @@ def warm_up() -> None:
     xs, ys = np.zeros((2, 2)).T
     kernel.disc(run.neck_zone, 0, xs, ys, 0.0, 4, 4)
     kernel.bar(run.via_barred, np.zeros((1, 2)), 0.0, 0, 4, 4)
-    kernel.merge(run.claims.mark, run.claims.next_tag(), line.astype(np.int32), line.astype(np.uint16))
+    few, ends = np.zeros(1), np.ones((1, 3), dtype=np.int64)
+    kernel.merge(run.claims.mark, run.claims.next_tag(3), few.astype(np.int32), few.astype(np.uint16), ends)
