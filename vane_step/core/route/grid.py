@@ -94,8 +94,8 @@ class NetJob:
 class Problem:
     """Everything the negotiation needs.
 
-    ``held[k]`` and ``holed[k]`` are holders (see ``search``) of a track class (nodes x 2) and a via class (cells x 2), their
-    counts still 0; ``classes`` and ``via_classes`` give half width and clearance in millimetres.
+    ``held[k]`` are holders (see ``search``) of a track class (nodes x 2), ``holed[k]`` of a via class (cells x 2);
+    counts are still 0. ``classes`` and ``via_classes`` give half width and clearance in millimetres.
     """
 
     lattice: Lattice
@@ -361,8 +361,8 @@ def _paint(
     via_barred = _via_barred(design, items, rows, radius, lattice, drill)
     wire_barred, jump, wire_half = _wires(design, lattice, via_barred)
     return Problem(
-        lattice, [], [(half, gap) for half, gap, *_ in classes], via_classes, np.stack(held), np.stack(holed), via_barred,
-        wire_barred, jump, wire_half, drill, rules.hole_to_hole_nm / 1e6,
+        lattice, [], [(half, gap) for half, gap, *_ in classes], via_classes, np.stack(held), np.stack(holed),
+        via_barred, wire_barred, jump, wire_half, drill, rules.hole_to_hole_nm / 1e6,
     )  # fmt: skip
 
 
