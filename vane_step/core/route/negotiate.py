@@ -30,7 +30,7 @@ REACH_GROWTH = 1.15
 ATTEMPTS = (3.0, 6.0, 12.0, 1.5, 24.0)
 # What crossing others costs a link laid again without its wire, and how much dearer wires are to those that give way
 # than at first: one try after the other; rounds to give way in.
-WIRELESS = ((10.0, 3), (5.0, 3))
+WIRELESS = ((5.0, 3), (2.5, 3), (1.5, 3))
 WIRELESS_ROUNDS = 10
 # With no more wires than these all is laid anew without any: what crossing others costs at first, and rounds for it.
 FEW_WIRES = 4
@@ -107,11 +107,12 @@ class _Work:
 
 
 def _bargain(
-    run: Seeker, routed: dict[str, Routed], work: _Work, most: int, stay: Collection[str] = ()
+    run: Seeker, routed: dict[str, Routed], work: _Work, most: int, stay: Collection[str] = (), wires: int | None = None
 ) -> int:  # fmt: skip
     """Rip up what overlaps and route it again at rising prices, until nothing does; gives the rounds it took.
 
-    Nets that ``stay`` are not ripped up: only the others give way.
+    Nets that ``stay`` are not ripped up: only the others give way. With ``wires`` it ends when there are as many: they
+    hardly ever go again.
     """
     rounds = since = 0
     growth = ONE_LAYER_GROWTH if run.problem.jump[0] else PRESSURE_GROWTH
@@ -140,6 +141,8 @@ def _bargain(
             run.claims.hold(routed[name])
         work.goes_on(work.total - links)
         rounds += 1
+        if wires is not None and _worth(routed)[0] >= wires:
+            break
     return rounds
 
 
@@ -267,7 +270,7 @@ def _without_wire(
     run.jump = jump.copy()
     run.jump[3] *= dearer
     run.claims.hold(routed[name])
-    _bargain(run, routed, work, WIRELESS_ROUNDS)
+    _bargain(run, routed, work, WIRELESS_ROUNDS, wires=_worth(before)[0])
     run.jump = jump
     clean = not any(run.claims.conflicts(r) for r in routed.values())
     if not clean or _left(routed) > _left(before) or _worth(routed) >= _worth(before):

@@ -158,6 +158,14 @@ function nearestDecap(ref, shift) {
   }
   return best;
 }
+// What is dragged is drawn apart, so that the board under it need not be drawn again while it moves.
+function carry(refs) {
+  const nodes = refs.flatMap((r) => [...svg.querySelectorAll(`[data-pin^="${CSS.escape(r)}."]`), ...partNodes[r].prints, partNodes[r].group]);
+  const links = document.getElementById("links"), g = el("g", { class: "carried" });
+  g.append(...nodes);
+  links.before(g);
+  return g;
+}
 svg.addEventListener("pointerdown", (e) => {
   svg.focus({ preventScroll: true });
   const p = at(e);
@@ -223,8 +231,8 @@ svg.addEventListener("pointermove", (e) => {
   if (kept) { say(e, `${kept} is kept in place`, true); return; }
   drag.shift = [0, 1].map((i) => Math.round((p[i] - drag.from[i]) / step) * step);
   svg.classList.add("dragging");
-  if (!drag.nodes) drag.nodes = drag.refs.flatMap((r) => [partNodes[r].group, ...partNodes[r].prints, ...svg.querySelectorAll(`[data-pin^="${CSS.escape(r)}."]`)]);
-  for (const n of drag.nodes) n.setAttribute("transform", `translate(${drag.shift[0]} ${drag.shift[1]})`);
+  if (!drag.carried) drag.carried = carry(drag.refs);
+  drag.carried.style.transform = `translate(${drag.shift[0]}px, ${drag.shift[1]}px)`;
   const total = links(Object.fromEntries(drag.refs.map((r) => [r, drag.shift])));
   const place = partNodes[drag.ref].part.place, x = place.x_nm / 1e6 + drag.shift[0], y = place.y_nm / 1e6 + drag.shift[1];
   const near = drag.refs.length === 1 && nearestDecap(drag.ref, drag.shift);
@@ -245,7 +253,7 @@ svg.addEventListener("pointerup", async (e) => {
     return;
   }
   if (d.refs.length === 1) choose(d.ref);
-  if (!d.shift[0] && !d.shift[1]) { if (d.refs.length > 1) choose(d.ref); return; }
+  if (!d.shift[0] && !d.shift[1]) { if (d.refs.length > 1) choose(d.ref); if (d.carried) draw(); return; }
   await move(d.refs, d.shift);
 });
 function itemAt(id, shift) {
