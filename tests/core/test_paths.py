@@ -10,9 +10,12 @@ from hypothesis import strategies as st
 from shapely.geometry import Point
 
 from tests.support import BEEPER, FROST, demo, design, part, track
+from vane_step.core.board.check import check
 from vane_step.core.board.paths import BESIDE_MM, return_paths, sense_pairs
 from vane_step.core.board.pour import pour_pieces
+from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Net, Pour
+from vane_step.core.route.router import route
 
 
 class Paths(unittest.TestCase):
@@ -54,6 +57,22 @@ class Paths(unittest.TestCase):
             reach = (BESIDE_MM**2 - 0.25) ** 0.5
             beside = 2 * together + (reach + BESIDE_MM - 0.5 if together < 20 else 0)
             self.assertAlmostEqual(pair.beside * sum(pair.lengths_mm), beside, delta=0.02)
+
+    def test_pairs_are_laid_side_by_side(self) -> None:
+        """Two nets from one side of the board to the other run together when they are a sense pair, and only then."""
+        at = {"R1": (5, 5), "R2": (5, 11), "R3": (35, 5), "R4": (35, 11)}
+        d = design(
+            [part(r, "CHIP-2012M", *xy) for r, xy in at.items()], {"IN_P": "R1.2 R3.1", "IN_N": "R2.2 R4.1"}
+        )  # fmt: skip
+        shares = []
+        for role in ("signal", "sense"):
+            bare = d.replaced(nets={k: n.model_copy(update={"role": role}) for k, n in d.nets.items()})
+            after = apply(bare, route(bare).edit)[0]
+            self.assertEqual([f.code for f in check(after).findings if f.level != "note"], [])
+            asked = after.replaced(nets={k: n.model_copy(update={"role": "sense"}) for k, n in d.nets.items()})
+            shares += [pair.beside for pair in sense_pairs(asked)]
+        self.assertEqual(shares[0], 0)
+        self.assertGreater(shares[1], 0.5)
 
     def test_demo_by_sampling(self) -> None:
         """Shares of the demo's nets agree with points asked one by one."""

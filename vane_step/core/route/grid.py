@@ -22,6 +22,7 @@ from vane_step.core.board.geometry import (
     outline,
     zone_shape,
 )
+from vane_step.core.board.paths import sense_twins
 from vane_step.core.board.widths import FAN_MM, layers_of
 from vane_step.core.board.zones import nets_in
 from vane_step.core.design.model import Design, Layer, Pour
@@ -95,7 +96,8 @@ class Problem:
     """Everything the negotiation needs.
 
     ``held[k]`` are holders (see ``search``) of a track class (nodes x 2), ``holed[k]`` of a via class (cells x 2);
-    counts are still 0. ``classes`` and ``via_classes`` give half width and clearance in millimetres.
+    counts are still 0. ``classes`` and ``via_classes`` give half width and clearance in millimetres. ``pairs`` are nets
+    that are to lie side by side.
     """
 
     lattice: Lattice
@@ -110,6 +112,7 @@ class Problem:
     wire_half_mm: float
     via_drill_mm: float
     hole_gap_mm: float
+    pairs: list[tuple[str, str]] = field(default_factory=list)
 
 
 def choose_lattice(design: Design) -> Lattice:
@@ -167,6 +170,7 @@ def build(
     for job in jobs:
         _terminals(job, mine[job.name], lattice, kept, problem, on_edge)
     problem.jobs = jobs
+    problem.pairs = [pair for pair in sense_twins(design) if set(pair) <= set(wanted)]
     return problem
 
 
