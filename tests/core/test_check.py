@@ -20,6 +20,7 @@ from tests.support import (
     mirrored,
     part,
     routed,
+    said,
     track,
     two_tracks,
     via,
@@ -93,6 +94,29 @@ class Exactness(unittest.TestCase):
         for off, found in ((0, []), (1e-4, ["hole-to-hole"])):
             vias = {"V1": via("V1", "A", 5, 5), "V2": via("V2", "A", 5 + 0.3 + holes - off, 5)}
             self.assertEqual(codes(design([], nets={"A": ""}, vias=vias)), found)
+
+
+class Slivers(unittest.TestCase):
+    """Copper of a pour between two tracks of others, held against the least width of the maker."""
+
+    @settings(deadline=None, max_examples=12)
+    @given(st.floats(0.06, 0.4))
+    def test_strip(self, strip: float) -> None:
+        """A strip thinner than the maker holds is told with its width, and mended by what the finding proposes."""
+        apart = strip + 0.3 + 2 * 0.3
+        tracks = {
+            "T1": track("T1", "A", 0.3, (15, 15), (25, 15)), "T2": track("T2", "B", 0.3, (15, 15 + apart), (25, 15 + apart))
+        }  # fmt: skip
+        pour = Pour(id="G-front", net="G", layer="front", clearance_nm=nm(0.3), min_width_nm=nm(0.05))
+        tracks["T3"] = track("T3", "G", 0.3, (5, 5), (8, 5))
+        d = design([], nets={"A": "", "B": "", "G": ""}, tracks=tracks, pours={"G-front": pour})
+        least = d.board.rules.min_width_nm / 1e6
+        found = [f for f in check(d).findings if f.code == "sliver"]
+        if abs(strip - least) > 0.01:
+            self.assertEqual(len(found), int(strip < least))
+        if found:
+            self.assertAlmostEqual(found[0].reading or 0, strip, delta=0.01)
+            self.assertEqual([c for c in codes(said(d, found[0].remedy.ask)) if c == "sliver"], [])  # type: ignore[union-attr]
 
 
 class SeededFaults(unittest.TestCase):

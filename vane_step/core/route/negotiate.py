@@ -71,15 +71,15 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
             break
     rounds = 1 + bargain(run, routed, work, MAX_ROUNDS)
     settle(run, routed)
-    paired: set[str] = set()
+    twins: dict[str, str] = {}
     if not work.stopped:
         retry(run, routed)
         polish(run, routed, work)
         rounds += _complete(run, routed, work)
         fewer_wires(run, routed, work)
         without_any(run, routed, work)
-        paired = pair_up(run, routed, work)
-    take_corners_out(run, routed, paired)
+        twins = pair_up(run, routed, work)
+    take_corners_out(run, routed, twins)
     blocked = [] if work.stopped else [_blocked(run, routed, name) for name, r in routed.items() if r.failed]
     return [routed[j.name] for j in jobs if j.name in routed], rounds, blocked
 

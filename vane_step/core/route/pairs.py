@@ -19,13 +19,13 @@ PRESSURE, ROUNDS = 3.0, 12
 WORTH = 1.0
 
 
-def pair_up(run: Seeker, routed: dict[str, Routed], work: Work) -> set[str]:
+def pair_up(run: Seeker, routed: dict[str, Routed], work: Work) -> dict[str, str]:
     """Lead one net of each pair along the other, then the other along the one, and keep what is worth its length.
 
     Each is tried as the one that leads. Every link stays laid; what a step beside the other is worth pays for detours,
-    of the pair and of those that give way. Gives the nets of pairs that are laid so.
+    of the pair and of those that give way. Gives for each net that is laid so the other of its pair.
     """
-    laid: set[str] = set()
+    laid: dict[str, str] = {}
     for pair in run.problem.pairs:
         if work.stopped or any(name not in routed or not routed[name].paths for name in pair):
             continue
@@ -40,7 +40,8 @@ def pair_up(run: Seeker, routed: dict[str, Routed], work: Work) -> set[str]:
             if clean and left_open(routed) <= left_open(before) and _price(run, routed, pair) < price - 0.01:
                 price, best = _price(run, routed, pair), dict(routed)
         restore(run, routed, best)
-        laid.update(pair if best is not before else ())
+        if best is not before:
+            laid.update((pair, pair[::-1]))
     return laid
 
 
@@ -48,14 +49,14 @@ def _lay_along(run: Seeker, routed: dict[str, Routed], name: str, other: str) ->
     """Route a net anew, with every place away from another net dearer."""
     afresh(run, PRESSURE)
     run.claims.release(routed[name])
-    run.keep_to(_beside(run, routed[other].paths), AWAY)
+    run.keep_to(beside(run, routed[other].paths), AWAY)
     routed[name] = run.route_net(Routed(routed[name].job))
     run.forget()
     run.claims.hold(routed[name])
 
 
-def _beside(run: Seeker, paths: list[Path]) -> np.ndarray:
-    """Mark the cells beside some paths."""
+def beside(run: Seeker, paths: list[Path]) -> np.ndarray:
+    """Mark the cells beside some paths, on whatever layer these are."""
     lat = run.problem.lattice
     near = np.zeros(lat.plane, dtype=np.int32)
     for path in paths:
@@ -70,6 +71,6 @@ def _price(run: Seeker, routed: dict[str, Routed], pair: tuple[str, str]) -> flo
     plane = run.problem.lattice.plane
     steps = 0
     for name, other in (pair, pair[::-1]):
-        near = _beside(run, routed[other].paths)
+        near = beside(run, routed[other].paths)
         steps += sum(int(near[path.nodes % plane].sum()) for path in routed[name].paths)
     return worth(routed)[1] - WORTH * steps

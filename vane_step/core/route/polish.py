@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Mapping
 
 import numpy as np
 
 from vane_step.core.route.bargain import Work
 from vane_step.core.route.grid import Problem
+from vane_step.core.route.pairs import beside
 from vane_step.core.route.path import Path, Routed, cost, make_path
 from vane_step.core.route.seeker import Seeker
 from vane_step.core.route.straighten import straighten
@@ -49,14 +50,15 @@ def _detour(path: Path, problem: Problem) -> float:
     return path.cost - max(dx, dy) - 0.41421356 * min(dx, dy)
 
 
-def take_corners_out(run: Seeker, routed: dict[str, Routed], but: Collection[str]) -> None:
-    """Take needless corners out of every net but some, one after the other."""
-    for name in sorted(n for n, r in routed.items() if r.paths and n not in but):
+def take_corners_out(run: Seeker, routed: dict[str, Routed], twins: Mapping[str, str]) -> None:
+    """Take needless corners out of every net, one after the other; those with a twin stay beside it."""
+    for name in sorted(n for n, r in routed.items() if r.paths):
         net = routed[name]
         run.claims.release(net)
+        near = beside(run, routed[twins[name]].paths) if name in twins else None
         paths = [
             make_path(run.problem, net.job, nodes, how, path.ends)
-            for path, (nodes, how) in zip(net.paths, straighten(run.problem, net), strict=True)
+            for path, (nodes, how) in zip(net.paths, straighten(run.problem, net, near), strict=True)
         ]
         now: dict[int | Path, int | Path] = {**dict(zip(net.paths, paths, strict=True))}
         for path in paths:

@@ -203,7 +203,7 @@ def _breaching(design: Design) -> set[str]:
 def warm_up() -> None:
     """Compile or load the router's kernels by routing a tiny board, so that nobody waits for it later."""
     line = np.arange(4, dtype=np.int64)
-    without_stairs(line, np.zeros((8, 2), dtype=np.int16), 1, 4, -1, -1)
+    without_stairs(line, np.zeros((8, 2), dtype=np.int16), np.zeros(8, dtype=np.bool_), 1, 4, -1, -1)
     from vane_step.core.board.geometry import rectangle
     from vane_step.core.design.model import Board, Net, Part, PartPlace, Pin, RuleSet
     from vane_step.core.parts.packages import package

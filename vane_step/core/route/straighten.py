@@ -22,20 +22,24 @@ if TYPE_CHECKING:
 MAX_PASSES = 4
 
 
-def straighten(problem: Problem, routed: Routed) -> list[tuple[np.ndarray, np.ndarray]]:
+def straighten(
+    problem: Problem, routed: Routed, beside: np.ndarray | None = None
+) -> list[tuple[np.ndarray, np.ndarray]]:
     """Give the paths of a net, nodes and how each was reached, with fewer corners.
 
     The net's own copper must not be held while this runs. Ends, vias, wires, necks and places where another path
-    of the net branches off stay where they are; no path gets longer.
+    of the net branches off stay where they are; no path gets longer. With ``beside``, a mark for every cell that lies
+    beside another net, no stretch leaves its side.
     """
     held = problem.held[routed.job.full]
     lat = problem.lattice
     branches = np.array(sorted({int(p.nodes[k]) for p in routed.paths for k in (0, -1)}))
-    return [_path(p, branches, held, routed.job.number, lat.w, lat.plane) for p in routed.paths]
+    away = np.zeros(lat.plane, dtype=np.bool_) if beside is None else ~beside
+    return [_path(p, branches, held, away, routed.job.number, lat.w, lat.plane) for p in routed.paths]
 
 
 def _path(
-    path: Path, branches: np.ndarray, held: np.ndarray, net: int, w: int, plane: int
+    path: Path, branches: np.ndarray, held: np.ndarray, away: np.ndarray, net: int, w: int, plane: int
 ) -> tuple[np.ndarray, np.ndarray]:
     """Straighten the stretches of full width on one layer between branches, and put the path together again."""
     nodes, how = path.nodes, path.how
@@ -53,7 +57,7 @@ def _path(
             before = _between(new_nodes[-1][-2:] if len(new_nodes[-1]) > 1 else new_nodes[-2:], w)
             after = _between(nodes[b : b + 2], w)
             for _ in range(MAX_PASSES):
-                shorter = without_stairs(stretch, held, net, w, before, after)
+                shorter = without_stairs(stretch, held, away, net, w, before, after)
                 if len(shorter) == len(stretch) and (shorter == stretch).all():
                     break
                 stretch = shorter
@@ -107,7 +111,7 @@ def _heading(dx, dy):  # type: ignore[no-untyped-def]
 
 
 @njit(**OPTIONS)
-def without_stairs(nodes, held, net, w, came, goes):  # type: ignore[no-untyped-def]
+def without_stairs(nodes, held, away, net, w, came, goes):  # type: ignore[no-untyped-def]
     """Replace stretches between corners by elbows where these are free and cost less, farthest first.
 
     What a stretch costs comes from sums along the path, and what an elbow costs from its two runs: its nodes are gone
@@ -119,6 +123,8 @@ def without_stairs(nodes, held, net, w, came, goes):  # type: ignore[no-untyped-
         Neighbouring nodes of one layer; first and last stay.
     held : int16 array, nodes x 2
         Holders of the net's track class.
+    away : bool array over cells
+        An elbow has no more of these cells than what it replaces.
     came, goes : int
         Directions in which the first node is reached and the last one left, -1 for none.
     """
@@ -127,9 +133,12 @@ def without_stairs(nodes, held, net, w, came, goes):  # type: ignore[no-untyped-
     # Length up to a node, and what the corners before it cost.
     length = np.zeros(n)
     bends = np.zeros(n + 1)
+    outside = np.zeros(n, dtype=np.int64)
+    plane = len(away)
     corners = [0]
     for k in range(n - 1):
         way[k] = _direction(nodes[k], nodes[k + 1], w)
+        outside[k + 1] = outside[k] + away[nodes[k + 1] % plane]
         length[k + 1] = length[k] + (1.0 if way[k] % 2 == 0 else 1.41421356)
         bends[k + 1] = bends[k] + (_turn(way[k - 1], way[k]) if k else 0.0)
         if k and way[k - 1] != way[k]:
@@ -167,10 +176,13 @@ def without_stairs(nodes, held, net, w, came, goes):  # type: ignore[no-untyped-
                 if price >= best:
                     continue
                 free = True
+                spare = outside[end] - outside[start]
                 here = nodes[start]
                 for k in range(slant + straight + 1):
                     owner = held[here, 0]
-                    if (owner != 0 and owner != net) or held[here, 1] > 0:
+                    if k > 0 and away[here % plane]:
+                        spare -= 1
+                    if (owner != 0 and owner != net) or held[here, 1] > 0 or spare < 0:
                         free = False
                         break
                     here += sx + sy * w if (k < slant if slant_first else k >= straight) else step
