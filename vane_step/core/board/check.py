@@ -59,9 +59,9 @@ def check(design: Design) -> CheckResult:
     Exact on real shapes: gaps are distances of spines less radii, see ``geometry``. A gap that equals the limit
     passes; 1 nm is the tolerance.
     """
-    # A loose end may lie in a pour, which a piece of the board does not have.
-    findings = [*_local(design), *loose_findings(design)] if design.pours else [*_unpoured(design)]
+    findings = [*_local(design)]
     for rule in (
+        loose_findings,
         pour_findings,
         _cutouts,
         zone_findings,
@@ -87,7 +87,6 @@ def _local_rules(design: Design) -> list[Finding]:
 
 
 _local = Nearby(_local_rules)
-_unpoured = Nearby(lambda design: [*_local_rules(design), *loose_findings(design)])
 
 
 def copper_findings(design: Design) -> list[Finding]:

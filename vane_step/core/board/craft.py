@@ -23,7 +23,7 @@ from vane_step.core.board.columns import (
 )
 from vane_step.core.board.geometry import LAYER_BIT, copper_items, holes
 from vane_step.core.board.pour import PouredCopper, pour_pieces
-from vane_step.core.derive import Kept
+from vane_step.core.derive import Kept, derived
 from vane_step.core.design.model import Design, Package, PadSpec, Via
 from vane_step.core.finding import Finding, Place, Remedy
 from vane_step.core.quantity import nm
@@ -85,18 +85,17 @@ def loose_findings(design: Design) -> Iterator[Finding]:
     tracks, vias = list(design.tracks.values()), list(design.vias.values())
     if not tracks and not vias:
         return
-    sizes = np.array([len(t.points) - 1 for t in tracks], dtype=int)
+    sizes, ends = _track_ends(design)
     # Pads come first, then tracks piece by piece, then vias.
     firsts = np.count_nonzero(of.kind == KIND["pad"]) + np.cumsum(sizes) - sizes
     owner = np.arange(len(of.items))
     owner[of.kind == KIND["track"]] = np.repeat(firsts, sizes)
-    ends = np.array([(t.points[0], t.points[-1]) for t in tracks], dtype=np.float64).reshape(-1, 2, 2)
-    a, b = np.concatenate([a, b]), np.concatenate([b, a])
     foreign = owner[a] != owner[b]
     a, b = a[foreign], b[foreign]
+    a, b = np.concatenate([a, b]), np.concatenate([b, a])
     pours = pour_pieces(design)
     for side, rows in enumerate((firsts, firsts + sizes - 1)):
-        for k in np.flatnonzero(~_reached(of, a, b, rows, ends[:, side] / 1e6)):
+        for k in np.flatnonzero(~_reached(of, a, b, rows, ends[side])):
             track, (x, y) = tracks[k], tracks[k].points[-side]
             if not _in_pour(pours, track.net, track.layer, x / 1e6, y / 1e6):
                 place = Place(net=track.net, layer=track.layer, x_nm=x, y_nm=y)
@@ -105,13 +104,22 @@ def loose_findings(design: Design) -> Iterator[Finding]:
     yield from _loose_vias(of, a, b, vias, pours)
 
 
+@derived("tracks")
+def _track_ends(design: Design) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray]]:
+    """Give of how many pieces each track is, and the points (mm) at which tracks begin and at which they end."""
+    runs = [t.points for t in design.tracks.values()]
+    ends = np.array([(run[0], run[-1]) for run in runs], dtype=np.float64).reshape(-1, 2, 2) / 1e6
+    sizes = np.array([len(run) - 1 for run in runs], dtype=int)
+    return sizes, (shapely.points(ends[:, 0]), shapely.points(ends[:, 1]))
+
+
 def _reached(of: Columns, a: np.ndarray, b: np.ndarray, rows: np.ndarray, spots: np.ndarray) -> np.ndarray:
     """Tell for the round end of each of some pieces, at a spot, whether it touches any piece its own touches."""
     number = np.full(len(of.items), -1)
     number[rows] = np.arange(len(rows))
     k = number[a]
     k, b = k[k >= 0], b[k >= 0]
-    touch = shapely.distance(shapely.points(spots)[k], of.spines[b]) <= of.radius[rows[k]] + of.radius[b] + TOUCH_MM
+    touch = shapely.distance(spots[k], of.spines[b]) <= of.radius[rows[k]] + of.radius[b] + TOUCH_MM
     found = np.zeros(len(rows), dtype=bool)
     found[k[touch]] = True
     return found

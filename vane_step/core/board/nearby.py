@@ -27,10 +27,11 @@ class Nearby:
     """A set of local rules that remembers what it found in the last few designs.
 
     A rule is local when what it finds hangs on single things and on pairs of things no further apart than
-    :func:`reach_mm`. Let S be all things that come within that reach of something that changed. Rules run over S
-    before and over S after differ exactly by what the edit changed: all else, even what is wrong only because S was
-    cut out of its board, is found both times. So the findings after are those before, less what only S before has,
-    with what only S after has. Where that does not come out even, everything is judged anew.
+    :func:`reach_mm`, and when it finds nothing in a piece of a board that it would not find in the whole. Let S be all
+    things that come within that reach of something that changed. Rules run over S before and over S after differ
+    exactly by what the edit changed. So the findings after are those before, less what only S before has, with what
+    only S after has. Where nothing was found before, S before need not be looked at; where it does not come out even,
+    everything is judged anew.
     """
 
     def __init__(self, rules: Callable[[Design], list[Finding]]) -> None:
@@ -64,7 +65,7 @@ class Nearby:
         near = np.vstack([np.zeros((0, 4)), *frames]) + np.array([-1, -1, 1, 1]) * reach_mm(design)
         came = self._rules(_piece(design, near))
         went = []
-        for found in self._rules(_piece(before, near)):
+        for found in self._rules(_piece(before, near)) if findings else ():
             if found in came:
                 came.remove(found)
             else:
