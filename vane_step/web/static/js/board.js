@@ -68,7 +68,7 @@ function draw() {
   }
   for (const t of data.texts) el("rect", { x: -t.width / 2, y: -t.height / 2, width: t.width, height: t.height, class: "hold", "data-item": t.id, transform: `translate(${t.x} ${t.y}) rotate(${t.turn})` }, top);
   el("g", { id: "links" }, top);
-  links({});
+  links();
   if (grid) gridOver(top);
   el("g", { id: "ghosts" }, top);
   el("g", { id: "ruler" }, top);
@@ -89,16 +89,37 @@ function pads(top, test) {
   }
 }
 
-function moved(pin, shift) { const s = shift[pin.slice(0, pin.indexOf("."))]; return s || [0, 0]; }
-function links(shift) {
+const partOf = (pin) => pin.slice(0, pin.indexOf("."));
+// Where parts that are dragged want to be: for each of their nets without an open link the nearest pad of others on it.
+// Nets that are poured are near everywhere.
+function wishes(refs) {
+  const pours = new Set(data.pours.map((p) => p.net)), nets = new Map();
+  for (const k of data.links) if (refs.includes(partOf(k.a)) || refs.includes(partOf(k.b))) pours.add(k.net);
+  for (const p of data.pads) {
+    if (!p.net || pours.has(p.net)) continue;
+    if (!nets.has(p.net)) nets.set(p.net, { net: p.net, mine: [], others: [] });
+    nets.get(p.net)[refs.includes(partOf(p.pin)) ? "mine" : "others"].push(p);
+  }
+  return [...nets.values()].filter((n) => n.mine.length && n.others.length);
+}
+function nearest({ net, mine, others }, [dx, dy]) {
+  let best = null, least = Infinity;
+  for (const p of mine) for (const q of others) {
+    const d = (p.x + dx - q.x) ** 2 + (p.y + dy - q.y) ** 2;
+    if (d < least) { least = d; best = { net, a: p.pin, b: q.pin, from: [p.x, p.y], to: [q.x, q.y] }; }
+  }
+  return best;
+}
+// Draws what is open, some parts moved by a shift; gives the length of all links, and of those of these parts.
+function links(refs = [], shift = [0, 0], wished = []) {
   const group = document.getElementById("links");
   group.replaceChildren();
-  let total = 0;
-  for (const k of data.links) {
-    const sa = moved(k.a, shift), sb = moved(k.b, shift);
-    const a = [k.from[0] + sa[0], k.from[1] + sa[1]], b = [k.to[0] + sb[0], k.to[1] + sb[1]];
+  const total = { all: 0, own: 0 };
+  for (const k of [...data.links, ...wished]) {
+    const [a, b] = [[k.a, k.from], [k.b, k.to]].map(([pin, [x, y]]) => (refs.includes(partOf(pin)) ? [x + shift[0], y + shift[1]] : [x, y]));
     const length = Math.hypot(b[0] - a[0], b[1] - a[1]);
-    total += length;
+    total.all += length;
+    if (refs.includes(partOf(k.a)) !== refs.includes(partOf(k.b))) total.own += length;
     const bend = Math.min(3, length * 0.08), mx = (a[0] + b[0]) / 2 - (b[1] - a[1]) / (length || 1) * bend, my = (a[1] + b[1]) / 2 + (b[0] - a[0]) / (length || 1) * bend;
     el("path", { d: `M${a[0]} ${a[1]}Q${mx} ${my} ${b[0]} ${b[1]}`, class: "openlink", "data-net": k.net }, group);
     for (const p of [a, b]) el("circle", { cx: p[0], cy: p[1], r: 0.35, class: "linkend" }, group);
@@ -231,12 +252,12 @@ svg.addEventListener("pointermove", (e) => {
   if (kept) { say(e, `${kept} is kept in place`, true); return; }
   drag.shift = [0, 1].map((i) => Math.round((p[i] - drag.from[i]) / step) * step);
   svg.classList.add("dragging");
-  if (!drag.carried) drag.carried = carry(drag.refs);
+  if (!drag.carried) { drag.carried = carry(drag.refs); drag.wishes = wishes(drag.refs); }
   drag.carried.style.transform = `translate(${drag.shift[0]}px, ${drag.shift[1]}px)`;
-  const total = links(Object.fromEntries(drag.refs.map((r) => [r, drag.shift])));
+  const total = links(drag.refs, drag.shift, drag.wishes.map((w) => nearest(w, drag.shift)));
   const place = partNodes[drag.ref].part.place, x = place.x_nm / 1e6 + drag.shift[0], y = place.y_nm / 1e6 + drag.shift[1];
   const near = drag.refs.length === 1 && nearestDecap(drag.ref, drag.shift);
-  say(e, `${drag.refs.length > 1 ? `${drag.refs.length} parts, ${drag.shift[0].toFixed(2)}, ${drag.shift[1].toFixed(2)} mm` : `${drag.ref}  ${x.toFixed(2)}, ${y.toFixed(2)} mm`}\nopen links ${total.toFixed(1)} mm${near ? `\n${near[0].toFixed(1)} mm to ${near[1]}` : ""}`);
+  say(e, `${drag.refs.length > 1 ? `${drag.refs.length} parts, ${drag.shift[0].toFixed(2)}, ${drag.shift[1].toFixed(2)} mm` : `${drag.ref}  ${x.toFixed(2)}, ${y.toFixed(2)} mm`}\nits links ${total.own.toFixed(1)} mm${data.links.length ? `, all that are open ${total.all.toFixed(1)} mm` : ""}${near ? `\n${near[0].toFixed(1)} mm to ${near[1]}` : ""}`);
 });
 svg.addEventListener("pointerup", async (e) => {
   if (!drag) return;
