@@ -15,11 +15,12 @@ import tempfile
 import time
 import zlib
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
-from bench.boards import SECONDS, arranging, moving, permuting, pouring, worth
+from bench.boards import SECONDS, arranging, moving, pairing, permuting, pouring, worth
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
 from bench.hand import dragging, ways
 from vane_step.core.board.check import check, figures
@@ -31,6 +32,7 @@ from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
 from vane_step.core.etch import artwork
 from vane_step.core.etch.mirror import method_of
+from vane_step.core.etch.sheets import MARGIN_MM
 from vane_step.core.exchange import FILES, read_exchange
 from vane_step.core.fab.release import release
 from vane_step.core.route.router import route, warm_up
@@ -39,7 +41,7 @@ from vane_step.data.shipped import demo_designs
 ROOT = Path(__file__).parent.parent
 BOARDS = ROOT / "tests" / "boards"
 MUST = ("smd2L_015_s1", "smd2L_040_s1", "th1L_040_s1")
-FROST, BEEPER = "1-frost-sentinel", "2-seedling-thirst-beeper"
+FROST, BEEPER, CIDER = "1-frost-sentinel", "2-seedling-thirst-beeper", "4-cider-press-logger"
 
 
 class Run:
@@ -116,8 +118,8 @@ def routing(run: Run, names: tuple[str, ...], budget: dict[str, float]) -> dict[
 def checking(run: Run, boards: dict[str, Design]) -> None:
     """Measure the full rule check against comparing all pairs for gaps alone."""
     for name, design in boards.items():
-        plain = seconds_of(lambda d=design: all_pairs_gaps(d), 1)
-        seconds = seconds_of(lambda d=design: check(d))
+        plain = seconds_of(partial(all_pairs_gaps, design), 1)
+        seconds = seconds_of(partial(check, design))
         run.row(
             f"full check {name}",
             seconds * 1000,
@@ -247,12 +249,12 @@ def printing(run: Run) -> None:
     page = zlib.decompress(base64.a85decode(packed.removesuffix(b"~>")) if b"ASCII85" in match[1] else packed).decode(
         "latin-1"
     )
-    scale = [
-        float(v) for v in re.search(r"([\d.]+) 0 0 ([\d.]+) 0 0 cm\s+n?\s", page[page.index("q") + 1 :] + " ").groups()
-    ]  # type: ignore[union-attr]
+    found = re.search(r"([\d.]+) 0 0 ([\d.]+) 0 0 cm\s+n?\s", page[page.index("q") + 1 :] + " ")
+    assert found is not None
+    scale = [float(v) for v in found.groups()]
     spots = [(float(x), float(y)) for x, y in re.findall(r"([\d.]+) ([\d.]+) [ml]", page)][:4]
     wide = (max(x for x, _ in spots) - min(x for x, _ in spots) - 0.2) * scale[0] * 25.4 / 72
-    points = round(artwork.MARGIN_MM * 72 / 25.4), round((artwork.MARGIN_MM + 50) * 72 / 25.4)
+    points = round(MARGIN_MM * 72 / 25.4), round((MARGIN_MM + 50) * 72 / 25.4)
     baseline = abs((points[1] - points[0]) * 25.4 / 72 / 50 - 1) * 100
     run.row(
         "scale of the printed ruler off by",
@@ -341,6 +343,7 @@ def main() -> int:
     worth(run, {n: d for n, d in routed.items() if n not in (FROST, BEEPER)})
     if not chosen.smoke:
         pouring(run, {"smd2L_150_s1": (routed["smd2L_150_s1"], 300.0), "smd2L_300_s1": (routed["smd2L_300_s1"], 600.0)})
+        pairing(run, demo_designs()[CIDER], CIDER)
         permuting(run, folder("hard2L_150_s1"), "hard2L_150_s1")
         moving(run, routed["smd2L_150_s1"], "smd2L_150_s1")
         arranging(run, folder("smd2L_150_s1"), "smd2L_150_s1")

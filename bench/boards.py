@@ -6,7 +6,9 @@ import gc
 import random
 import statistics
 import time
+from contextlib import nullcontext
 from typing import TYPE_CHECKING
+from unittest import mock
 
 import numpy as np
 import shapely
@@ -17,6 +19,7 @@ from vane_step.core.board.arrange import warm_up as warm_arranging
 from vane_step.core.board.check import check, figures
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import copper_items
+from vane_step.core.board.paths import sense_pairs
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.score import score, tree_mm
 from vane_step.core.derive import forget
@@ -127,6 +130,22 @@ def moving(run: Run, design: Design, name: str) -> None:
     gc.unfreeze()
     worst = float(np.max(times))
     run.row(f"check after moving one part, {name}", worst * 1000, "ms", 16, f"in full: {full * 1000:.0f} ms")
+
+
+def pairing(run: Run, design: Design, name: str) -> None:
+    """Measure how much of their ways sense pairs run side by side, against routing them like any other nets."""
+    shares = []
+    for led in (True, False):
+        forget()
+        with nullcontext() if led else mock.patch("vane_step.core.route.negotiate.pair_up", return_value={}):
+            after = apply(design, route(design, fresh=True).edit)[0]
+        pairs = sense_pairs(after)
+        total = sum(sum(p.lengths_mm) for p in pairs)
+        shares.append(sum(p.beside * sum(p.lengths_mm) for p in pairs) / total)
+    run.row(
+        f"ways of sense pairs not side by side, {name}", 100 * (1 - shares[0]), "%", 40,
+        f"routed like other nets: {100 * (1 - shares[1]):.0f} %", f"{len(sense_pairs(design))} pairs",
+    )  # fmt: skip
 
 
 def scrambled(design: Design, seed: int) -> Design:
