@@ -39,6 +39,7 @@ SECONDS = {
 # Parts with so many pins are controllers; nets with more than so many pins are supplies.
 MANY_PINS, FEW_PINS = 16, 6
 SEEDS = (1, 4)
+DENSE_SEEDS = (2, 9)
 WIRES = {"th1L_015_s1": 2, "th1L_040_s1": 9, "th1L_080_s1": 20}
 VIAS_PER_LINK = {"smd2L_150_s1": 0.45, "smd2L_300_s1": 0.45}
 
@@ -148,8 +149,8 @@ def pairing(run: Run, design: Design, name: str) -> None:
     )  # fmt: skip
 
 
-def scrambled(design: Design, seed: int) -> Design:
-    """Give a board with the nets of all pins of its controllers permuted at random, supplies and grounds left out."""
+def scrambled(design: Design, seed: int, share: float = 1.0) -> Design:
+    """Give a board with the nets of a share of its controllers' pins permuted, supplies and grounds left out."""
     pick = random.Random(seed)
     for ref, part in design.parts.items():
         if len(part.pins) < MANY_PINS:
@@ -157,24 +158,45 @@ def scrambled(design: Design, seed: int) -> Design:
         names = [f"{ref}.{pin.number}" for pin in part.pins]
         nets = {name: design.net_of(name) for name in names}
         free = [name for name in names if (net := nets[name]) and len(design.nets[net].pins) <= FEW_PINS]
-        takes = dict(zip(free, pick.sample(free, len(free)), strict=True))
-        design = apply(design, ExchangePins(takes=takes))[0]
+        some = pick.sample(free, int(len(free) * share))
+        design = apply(design, ExchangePins(takes=dict(zip(some, pick.sample(some, len(some)), strict=True))))[0]
     return design
+
+
+def coarse(design: Design, like: Design) -> Design:
+    """Give a board with the rules of another of its kind, each net with the rule of one of its rank by width there."""
+    ours, theirs = (
+        sorted({n.rule.width_nm: n.rule for n in d.nets.values() if n.rule}.items()) for d in (design, like)
+    )
+    rank = {width: rule for (width, _), (_, rule) in zip(ours, theirs, strict=True)}
+    nets = {k: n.model_copy(update={"rule": rank[n.rule.width_nm]}) if n.rule else n for k, n in design.nets.items()}
+    return design.replaced(nets=nets, board=design.board.model_copy(update={"rules": like.board.rules}))
+
+
+def dense(run: Run, design: Design, like: Design, name: str, limit: float) -> None:
+    """Measure routing under coarse rules with 30 % of the controllers' pins permuted, against routing without rip-up."""
+    for seed in DENSE_SEEDS:
+        _permuted(
+            run, scrambled(coarse(design, like), seed, 0.3), f"{name} coarse, 30 % of pins permuted, seed {seed}", limit
+        )
 
 
 def permuting(run: Run, design: Design, name: str) -> None:
     """Measure routing with all pins of the controllers permuted, against routing without rip-up."""
     for seed in SEEDS:
-        board = scrambled(design, seed)
-        begun = time.perf_counter()
-        result = route(board, fresh=True)
-        seconds = time.perf_counter() - begun
-        after = apply(board, result.edit)[0]
-        plain, failed = sequential_route(board)
-        open_links, stops = result.links_wanted - result.links_made, check(after).stops
-        run.row(
-            f"route {name}, all controller pins permuted, seed {seed}", seconds, "s", 30,
-            f"{figures(plain)['links_completed']}/{result.links_wanted} links, {failed} without a way",
-            f"{result.links_made}/{result.links_wanted} links, {len(after.vias)} vias",
-        )  # fmt: skip
-        run.row(f"links open or breaching, {name} permuted, seed {seed}", open_links + stops, "", 0, "as above")
+        _permuted(run, scrambled(design, seed), f"{name}, all controller pins permuted, seed {seed}", 30)
+
+
+def _permuted(run: Run, board: Design, name: str, limit: float) -> None:
+    begun = time.perf_counter()
+    result = route(board, fresh=True)
+    seconds = time.perf_counter() - begun
+    after = apply(board, result.edit)[0]
+    plain, failed = sequential_route(board)
+    open_links, stops = result.links_wanted - result.links_made, check(after).stops
+    run.row(
+        f"route {name}", seconds, "s", limit,
+        f"{figures(plain)['links_completed']}/{result.links_wanted} links, {failed} without a way",
+        f"{result.links_made}/{result.links_wanted} links, {len(after.vias)} vias",
+    )  # fmt: skip
+    run.row(f"links open or breaching, {name}", open_links + stops, "", 0, "as above")

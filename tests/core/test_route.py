@@ -362,7 +362,7 @@ class Halos(unittest.TestCase):
                     if k == layers or layer in (-1, k):
                         square = (bx - ax) ** 2 + (by - ay) ** 2
                         t = ((xs - ax) * (bx - ax) + (ys - ay) * (by - ay)) / (square or 1)
-                        off = np.where((t <= 1e-9) | (t >= 1 - 1e-9), 0.0 if k == layers else sag * sag, 0.0)
+                        off = np.where((t <= 1e-9) | (t >= 1 - 1e-9), sag * sag, 0.0)
                         t = t.clip(0, 1)
                         d = np.hypot(xs - ax - t * (bx - ax), ys - ay - t * (by - ay)) ** 2 - off
                         minds = sum(

@@ -162,7 +162,8 @@ def halos(mark, tag, pieces, layers, reach, hole_reach, sag, w, h):
         How near to the copper each class minds, ascending: on a layer, and round all pieces together.
     sag : float
         Half the longest step others take past an end: between two nodes as far from it as allowed, their copper
-        comes nearer. Past the side of a piece it does not; holes take no steps.
+        comes nearer. Past the side of a piece it does not. Holes take no steps, but what minds a hole so near is to be
+        minded by it as well: else one of two would give way for ever.
 
     Returns
     -------
@@ -180,7 +181,6 @@ def halos(mark, tag, pieces, layers, reach, hole_reach, sag, w, h):
     n = 0
     for t in range(layers + 1):
         mine = reach if t < layers else hole_reach
-        off = sag if t < layers else 0.0
         squares = np.empty(len(mine))
         marked, first = (tag + t) << 16, n
         for k in range(len(pieces)):
@@ -190,7 +190,7 @@ def halos(mark, tag, pieces, layers, reach, hole_reach, sag, w, h):
             for m in range(len(mine)):
                 squares[m] = (mine[m] + half - 1e-9) ** 2
             r = mine[-1] + half
-            round_r = math.sqrt(r * r + off * off)
+            round_r = math.sqrt(r * r + sag * sag)
             length = math.sqrt((bx - ax) ** 2 + (by - ay) ** 2)
             ux, uy = ((bx - ax) / length, (by - ay) / length) if length > 0 else (0.0, 0.0)
             for j in range(max(0, math.ceil(min(ay, by) - round_r)), min(h - 1, math.floor(max(ay, by) + round_r)) + 1):
@@ -201,9 +201,9 @@ def halos(mark, tag, pieces, layers, reach, hole_reach, sag, w, h):
                     if along > 1e-9 and along < length - 1e-9:
                         square = (x * uy - y * ux) ** 2
                     elif along <= 1e-9:
-                        square = x * x + y * y - off * off
+                        square = x * x + y * y - sag * sag
                     else:
-                        square = (i - bx) ** 2 + (j - by) ** 2 - off * off
+                        square = (i - bx) ** 2 + (j - by) ** 2 - sag * sag
                     level = 0
                     for m in range(len(mine) - 1, -1, -1):
                         if square >= squares[m]:
