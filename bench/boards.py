@@ -174,7 +174,7 @@ def coarse(design: Design, like: Design) -> Design:
 
 
 def dense(run: Run, design: Design, like: Design, name: str, limit: float) -> None:
-    """Measure routing under coarse rules with 30 % of the controllers' pins permuted, against routing without rip-up."""
+    """Measure routing by coarse rules, 30 % of the controllers' pins permuted, against routing without rip-up."""
     for seed in DENSE_SEEDS:
         _permuted(
             run, scrambled(coarse(design, like), seed, 0.3), f"{name} coarse, 30 % of pins permuted, seed {seed}", limit
