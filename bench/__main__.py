@@ -20,7 +20,7 @@ from pathlib import Path
 from typing import Any
 
 from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
-from bench.boards import SECONDS, arranging, dense, moving, pairing, permuting, pouring, worth
+from bench.boards import SECONDS, arranging, centring, dense, moving, pairing, permuting, pouring, worth
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
 from bench.hand import dragging, ways
 from vane_step.core.board.check import check, figures
@@ -343,6 +343,7 @@ def main() -> int:
     worth(run, {n: d for n, d in routed.items() if n not in (FROST, BEEPER)})
     if not chosen.smoke:
         pouring(run, {"smd2L_150_s1": (routed["smd2L_150_s1"], 300.0), "smd2L_300_s1": (routed["smd2L_300_s1"], 600.0)})
+        centring(run, {"smd2L_150_s1": (routed["smd2L_150_s1"], 1.0), "smd2L_300_s1": (routed["smd2L_300_s1"], 4.0)})
         pairing(run, demo_designs()[CIDER], CIDER)
         permuting(run, folder("hard2L_150_s1"), "hard2L_150_s1")
         for name, limit in (("smd2L_080_s1", 3.0), ("smd2L_150_s1", 10.0)):

@@ -16,6 +16,7 @@ import shapely
 from bench.baselines import sequential_route
 from vane_step.core.board.arrange import arrange, propose
 from vane_step.core.board.arrange import warm_up as warm_arranging
+from vane_step.core.board.centre import centred
 from vane_step.core.board.check import check, figures
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import copper_items
@@ -131,6 +132,22 @@ def moving(run: Run, design: Design, name: str) -> None:
     gc.unfreeze()
     worst = float(np.max(times))
     run.row(f"check after moving one part, {name}", worst * 1000, "ms", 16, f"in full: {full * 1000:.0f} ms")
+
+
+def centring(run: Run, boards: dict[str, tuple[Design, float]]) -> None:
+    """Measure sliding all tracks to the middle of their room, against one check of all gaps of the board."""
+    for name, (design, limit) in boards.items():
+        forget()
+        begun = time.perf_counter()
+        found = centred(design)
+        seconds = time.perf_counter() - begun
+        forget()
+        begun = time.perf_counter()
+        stops = check(apply(design, found)[0]).stops
+        plain = time.perf_counter() - begun
+        tracks = f"{len(found.tracks)} of {len(design.tracks)} tracks"
+        run.row(f"centring tracks, {name}", seconds, "s", limit, f"checking the board once: {plain:.2f} s", tracks)
+        run.row(f"breaches after centring, {name}", stops, "", 0, "as routed: none")
 
 
 def pairing(run: Run, design: Design, name: str) -> None:

@@ -477,7 +477,12 @@ CIDER_PLACES = (
     'need Q2 must "Drives the press pump with 3 A" current.PUMP_BACK>=3',
 )  # fmt: skip
 # Said once the board is routed.
-AFTERWARDS = {"1-frost-sentinel": ("vias 12V",), "4-cider-press-logger": ("vias PUMP_BACK", "stitch GND 6")}
+AFTERWARDS = {
+    "1-frost-sentinel": ("vias 12V", "centre all"),
+    "2-seedling-thirst-beeper": ("centre all",),
+    "3-packing-bench-panel": ("centre all",),
+    "4-cider-press-logger": ("vias PUMP_BACK", "centre all", "stitch GND 6"),
+}
 
 
 def finish(design: Design, slug: str) -> bool:

@@ -69,6 +69,7 @@ class Verbs(unittest.TestCase):
             "layers": "layers SDA back",
             "drills": "drills 0.3 0.8",
             "taper": "taper 12V",
+            "centre": "centre all",
             "choose": "choose kind=led",
             "align": "align R1 R2 left",
             "space": "space R1 R2 up 2",

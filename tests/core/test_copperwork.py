@@ -6,10 +6,11 @@ import unittest
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from shapely.geometry import LineString
 
 from tests.support import FROST, board, demo, design, part, said, track, via
 from vane_step.core.board.channels import channels, exchanged
-from vane_step.core.board.check import check
+from vane_step.core.board.check import check, figures
 from vane_step.core.board.pricestep import price_step
 from vane_step.core.board.score import score
 from vane_step.core.board.taper import steps_of
@@ -81,6 +82,42 @@ class Tapered(unittest.TestCase):
         with self.assertRaises(EditRefused):
             said(d, "taper all")
         self.assertEqual(said(d, "taper all off").tracks, plain.tracks)
+
+
+class Centring(unittest.TestCase):
+    """A piece between two tracks of others slides to the middle of its room, whichever way it runs."""
+
+    @settings(deadline=None, max_examples=20)
+    @given(st.floats(0.22, 0.6), st.floats(0.22, 0.6), st.integers(0, 3), st.booleans())
+    def test_between_two(self, left: float, right: float, turn: int, kept: bool) -> None:
+        """It ends with the same room on both sides, the track as long as before; kept tracks and crowded ones stay."""
+        wide = 0.2
+        x0, x1 = 20 - wide - left, 20 + wide + right
+        runs = {"T1": [(12, 12), (20, 12), (20, 18), (28, 18)], "T2": [(x0, 13), (x0, 17)], "T3": [(x1, 13), (x1, 17)]}
+        nets = dict(zip(runs, "ABC", strict=True))
+        quarter = [(1, 0), (0, 1), (-1, 0), (0, -1)][turn]
+        tracks = {}
+        for k, run in runs.items():
+            spots = [(20 + (x - 20) * quarter[0] - (y - 15) * quarter[1], 15 + (x - 20) * quarter[1] + (y - 15) * quarter[0])
+                     for x, y in run]  # fmt: skip
+            tracks[k] = track(k, nets[k], wide, *spots).model_copy(update={"locked": kept and k == "T1"})
+        rule = NetRule(width_nm=nm(wide), clearance_nm=nm(0.2))
+        d = design([], nets=dict.fromkeys("ABC", ""), tracks=tracks)
+        d = d.replaced(nets={k: n.model_copy(update={"rule": rule}) for k, n in d.nets.items()})
+        try:
+            after = said(d, "centre A")
+        except EditRefused:
+            self.assertTrue(kept or abs(left - right) < 0.05)
+            return
+        self.assertFalse(kept)
+        rooms = [
+            LineString(after.tracks["T1"].points).distance(LineString(d.tracks[k].points)) / 1e6 - wide
+            for k in ("T2", "T3")
+        ]
+        self.assertAlmostEqual(rooms[0], rooms[1], delta=0.01)
+        self.assertAlmostEqual(sum(rooms), left + right, delta=1e-5)
+        self.assertAlmostEqual(figures(after)["track_length_mm"], figures(d)["track_length_mm"], delta=2e-3)
+        self.assertEqual([f.code for f in check(after).findings if f.code in ("clearance", "short")], [])
 
 
 class Drills(unittest.TestCase):

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from vane_step.core.ask.words import Proposal, need
+from vane_step.core.board.centre import centred
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.relay import widened
 from vane_step.core.board.taper import steps_of, tapered
@@ -140,6 +141,14 @@ def taper_tracks(design: Design, words: Sequence[str]) -> Proposal:
         return Proposal(f"takes {len(ids)} steps off the ends of tracks", edits.LayCopper(lift=ids))
     edit = tapered(design, nets)
     return Proposal(f"lets tracks widen towards pads in {len(edit.tracks)} steps", edit)
+
+
+def centre_tracks(design: Design, words: Sequence[str]) -> Proposal:
+    """Slide tracks to the middle of the room they lie in."""
+    need(words, 1, "centre NET, or centre all")
+    edit = centred(design, None if words[0] == "all" else {net_of(design, words[0]).name})
+    count = len(edit.tracks)
+    return Proposal(f"slides {count} track{'' if count == 1 else 's'} to where they have more room", edit)
 
 
 def lift_copper(design: Design, words: Sequence[str]) -> Proposal:

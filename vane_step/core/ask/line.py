@@ -47,6 +47,7 @@ from vane_step.core.ask.circuit import (
 )
 from vane_step.core.ask.copper import (
     advise_layers,
+    centre_tracks,
     keep_to_layers,
     lift_copper,
     more_vias,
@@ -319,6 +320,13 @@ VERBS: tuple[Verb, ...] = (
         "taper NET [off] · taper all [off]",
         "let tracks widen towards pads and vias",
         by_itself(taper_tracks),
+        ("net",),
+    ),
+    Verb(
+        "centre",
+        "centre NET · centre all",
+        "slide tracks to the middle of the room they lie in",
+        by_itself(centre_tracks),
         ("net",),
     ),
     Verb("advise", "advise", "tell what another number of layers would buy", by_itself(advise_layers)),

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections import deque
 
 import numpy as np
 import shapely
 
-from vane_step.core.board.columns import TOUCH_MM, touching_pairs
+from vane_step.core.board.columns import TOUCH_MM, board_columns, gap_of, touching_pairs
 from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import CopperItem, bare_holes, copper_items, keepouts, outline
+from vane_step.core.board.geometry import LAYER_BIT, CopperItem, bare_holes, copper_items, keepouts, outline
 from vane_step.core.design.edits import LayCopper, apply, net_of
 from vane_step.core.design.model import Design, Track
 
@@ -145,13 +146,19 @@ def _parts(design: Design, track: Track, widths: list[int]) -> list[Track]:
     return parts
 
 
-def room_mm(design: Design, net: str, layer: str, spines: np.ndarray) -> np.ndarray:
-    """Give for each line, in millimetres, the greatest half width at which copper of a net along it keeps every gap."""
+def room_mm(design: Design, net: str, layer: str, spines: np.ndarray, most_mm: float = math.inf) -> np.ndarray:
+    """Give for each line, in millimetres, the greatest half width at which copper of a net along it keeps every gap.
+
+    What is more than ``most_mm`` counts as that.
+    """
     rules = design.board.rules
-    least = max(design.rule_of(net).clearance_nm, rules.min_clearance_nm)
-    others = [i for i in copper_items(design) if i.net != net and layer in i.layers]
-    shapes = [i.spine for i in others]
-    keep = [i.radius_mm + max(least, design.rule_of(i.net).clearance_nm) / 1e6 for i in others]
+    of = board_columns(design)
+    own = gap_of(design, net)
+    widest = max([own, *(gap_of(design, other) for other in of.nets)]) if math.isfinite(most_mm) else 0.0
+    some = of.near_box(shapely.total_bounds(spines), most_mm + widest)
+    some = some[(of.net[some] != of.nets.get(net, -1)) & (of.layers[some] & 1 << LAYER_BIT[layer] > 0)]
+    shapes = of.spines[some].tolist()
+    keep = [of.items[k].radius_mm + max(own, gap_of(design, of.items[k].net)) for k in some.tolist()]
     for hole in bare_holes(design):
         zone = design.holes[hole.id].keepout_nm / 1e6 if hole.id in design.holes else 0.0
         shapes.append(shapely.Point(hole.x_mm, hole.y_mm))
@@ -161,6 +168,6 @@ def room_mm(design: Design, net: str, layer: str, spines: np.ndarray) -> np.ndar
         keep.append(0.0)
     shapes.append(outline(design).boundary)
     keep.append(rules.edge_clearance_nm / 1e6)
-    gaps = shapely.distance(spines[:, None], np.array(shapes, dtype=object)[None, :]) - np.array(keep)
-    room: np.ndarray = gaps.min(axis=1)
+    found = shapely.distance(spines[:, None], np.array(shapes, dtype=object)[None, :]) - np.array(keep)
+    room: np.ndarray = np.minimum(found.min(axis=1), most_mm)
     return room
