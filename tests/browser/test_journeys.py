@@ -14,7 +14,7 @@ from pathlib import Path
 from playwright.sync_api import Page, expect
 
 from tests.browser.support import InBrowser, Server
-from tests.support import BEEPER, BEEPER_TYPED, FROST, demo
+from tests.support import BEEPER, BEEPER_TYPED, FROST, ROOT, demo
 from vane_step.core.board.geometry import copper_items
 from vane_step.core.fab.reader import read_gerber
 from vane_step.core.fab.release import release
@@ -339,6 +339,14 @@ class Board(InBrowser):
             page.locator('form[data-form^="cutout"]').locator(f"input[name={name}]").fill(value)
         page.get_by_role("button", name="Mill an opening").click()
         expect(page.get_by_role("button", name="Remove CUT1")).to_be_visible()
+        page.locator("summary", has_text="Outline").click()
+        page.set_input_files("input[type=file]", ROOT / "tools" / "weathercock.png")
+        page.locator('form[action$="/outline"] input[name=width]').fill("120")
+        page.get_by_role("button", name="Take this outline").click()
+        expect(page.locator("#last")).to_contain_text("outline from a file", timeout=20_000)
+        (rim,) = page.request.get(page.url.partition("#")[0] + ".json").json()["rims"]
+        self.assertGreater(len(rim), 20)
+        self.assertAlmostEqual(max(x for x, _ in rim) - min(x for x, _ in rim), 120, delta=0.2)
         page.locator("summary", has_text="Outline").click()
         files = release(demo(FROST), "2026-11-26T00:00:00Z").zipped()
         page.set_input_files("input[type=file]", {"name": "frost.zip", "mimeType": "application/zip", "buffer": files})
