@@ -10,6 +10,7 @@ import shapely
 from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
+from vane_step.core.board.columns import gap_of
 from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, CopperItem, bare_holes, copper_items, keepouts, outline
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Pour
@@ -64,7 +65,7 @@ def _fill(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCoppe
         if item.net == pour.net:
             mine.append(item)
             continue
-        gap = max(least, design.rule_of(item.net).clearance_nm / 1e6, rules.min_clearance_nm / 1e6)
+        gap = max(least, gap_of(design, item.net))
         spines.append(item.spine)
         reach.append(item.radius_mm + gap)
     for hole in bare_holes(design):
@@ -75,7 +76,7 @@ def _fill(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCoppe
     others += [zone.buffer(SAFETY_MM) for zone in keepouts(design).values()]
     others += [Polygon([(x / 1e6, y / 1e6) for x, y in cut]) for cut in pour.cuts]
     for other in before:
-        gap = max(least, design.rule_of(other.net).clearance_nm / 1e6, rules.min_clearance_nm / 1e6)
+        gap = max(least, gap_of(design, other.net))
         others += [_grown(piece, gap) for piece in other.pieces]
     area = area.difference(shapely.union_all(others)) if others else area
     area = area.difference(_relief(mine, pour))
