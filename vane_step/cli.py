@@ -214,10 +214,11 @@ def calc_trace(
     """Work out the width a current needs, with rise, drop and resistance (IPC-2221)."""
     if layer not in ("", "outer", "inner"):
         raise InputError(f"Layer is {layer!r}.", where="--layer", value=layer, allowed="outer, inner")
+    # A bare number would be millimetres, as of every other length; nobody plates that.
+    thickness = parse_length_nm(f"{copper}um" if copper.replace(".", "", 1).isdigit() else copper, "--copper") / 1000
     answers = [
         trace_room.trace(
-            parse_value(current, "current"), parse_value(rise.rstrip("K"), "--rise"),
-            parse_length_nm(copper, "--copper") / 1000, where,
+            parse_value(current, "current", "A"), parse_value(rise, "--rise", "K"), thickness, where,
             width=parse_length_nm(width, "--width") / 1e6 if width else None,
             length=parse_length_nm(length, "--length") / 1e6,
         )

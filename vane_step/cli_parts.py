@@ -178,16 +178,16 @@ def patterns(
 
 def formula_(
     name: Annotated[str, typer.Argument(help="Calculation, such as led, feedback, buck, battery.")],
-    values: Annotated[list[str], typer.Argument(help="Inputs as key=value.")], as_json: AsJson = False,
+    values: Annotated[list[str] | None, typer.Argument(help="Inputs as key=value.")] = None, as_json: AsJson = False,
 ) -> None:  # fmt: skip
     """Work a calculation out from its inputs; those left out take their usual value."""
     known = formula(name)
-    given = pairs(values, "key=value")
+    given = pairs(values or [], "key=value")
     strange = given.keys() - {q.key for q in known.inputs}
     if strange:
         names = ", ".join(q.key for q in known.inputs)
         raise InputError(f"{known.title} has no input {min(strange)}.", where=name, allowed=names)
-    inputs = {q.key: parse_value(given.get(q.key, q.usual) or "", q.key) for q in known.inputs}
+    inputs = {q.key: parse_value(given.get(q.key, q.usual) or "", q.key, q.unit) for q in known.inputs}
     outputs = known.run(inputs)
     if as_json:
         print(json.dumps({"source": known.source, "inputs": inputs, "outputs": outputs}))

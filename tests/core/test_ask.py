@@ -55,6 +55,7 @@ class Verbs(unittest.TestCase):
             "lock": "lock R9",
             "unlock": "unlock R9",
             "width": "width PUMP 2A",
+            "current": "current PUMP 500 mA 10 K",
             "clearance": "clearance PUMP 0.3mm",
             "role": "role HORN signal",
             "lift": "lift PUMP",
@@ -124,6 +125,15 @@ class Verbs(unittest.TestCase):
 
     def test_width_by_current(self) -> None:
         """The width follows from the current, rounded up to 0.05 mm, and keeps its reason."""
+        for text, amps in (("width HORN 800 mA", 0.8), ("width HORN 500mA", 0.5), ("current HORN 0.25", 0.25)):
+            rule = done(demo(FROST), text).nets["HORN"].rule
+            assert rule is not None and rule.current is not None
+            self.assertEqual(rule.current.current_a, amps)
+            # A current never makes a track thinner than it is without one.
+            self.assertGreaterEqual(rule.width_nm, demo(FROST).board.rules.default_width_nm)
+        off = done(demo(FROST), "width HORN 5A", "current HORN none").nets["HORN"].rule
+        assert off is not None
+        self.assertEqual((off.current, off.width_nm), (None, demo(FROST).board.rules.default_width_nm))
         rule = done(demo(FROST), "width HORN 1.5A 20K").nets["HORN"].rule
         assert rule is not None and rule.current is not None
         self.assertEqual((rule.width_nm, rule.current.current_a, rule.current.rise_k), (350_000, 1.5, 20))
@@ -164,6 +174,11 @@ class Refusals(unittest.TestCase):
             ("rename HORN PUMP", EditRefused, "merge HORN PUMP"),
             ("width HORN 2furlongs", InputError, ""),
             ("width HORN 99A", InputError, "35 A"),
+            ("width HORN 800 mm", InputError, "50 mm"),
+            ("width HORN 2A 10K more", InputError, "more"),
+            ("width HORN 5V", InputError, "length"),
+            ("current HORN 0.5mm", InputError, "no current"),
+            ("clearance HORN 0.01mm", InputError, "gap"),
             ("place R9 1e9 4", InputError, ""),
             ("place R9 4 north", InputError, ""),
             ("add R1 CHIP-1608M", EditRefused, "in use"),

@@ -11,10 +11,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.support import BEEPER, FROST, ROOT, board, demo, design, part, track, via
+from vane_step.core.ask import ask
 from vane_step.core.design import edits
 from vane_step.core.design.edits import Edit, apply, edit_from
 from vane_step.core.design.fileformat import from_json, json_schema, to_json
 from vane_step.core.design.model import (
+    COLLECTIONS,
+    SINGLES,
     Block,
     Brief,
     Calculation,
@@ -26,8 +29,11 @@ from vane_step.core.design.model import (
     problems,
 )
 from vane_step.core.errors import EditRefused, InputError, VaneStepError
+from vane_step.core.judge import all_findings
 from vane_step.core.parts.packages import package
-from vane_step.data.shipped import rule_set
+from vane_step.data.shipped import resources, rule_set
+from vane_step.store.designs import Kept
+from vane_step.web.view import board_view
 
 
 def start() -> Design:
@@ -206,6 +212,59 @@ class FileFormat(unittest.TestCase):
         text = to_json(apply(d, edits.LayCopper(tracks=(track("T9", "A", 0.2, (0, 0), (1, 1), layer="in2"),)))[0])
         with self.assertRaises(InputError):
             from_json(text.replace('"copper_layers": 4, "rules"', '"copper_layers": 2, "rules"'))
+
+
+ABSURD = (
+    None, "", "x", "x" * 300, " ", "a b", "1²", "\ud83d", "line\nend", True, -1, 0, 1, 10**10, 10**400, -0.5, 1e300, float("nan"),
+    float("inf"), [], [[0, 0]], [[0, 0], [9, 9]], [[0, 0]] * 4, [[0, 0], [9_000_000, 9_000_000], [9_000_000, 0], [0, 9_000_000]],
+    [[-5_000_000, -5_000_000], [99_000_000, -5_000_000], [99_000_000, 99_000_000], [-5_000_000, 99_000_000]], {}, {"x": 1}, {"R1": None},
+    "front", "back", "GND", "47k", "R1", 2, 90, 250_000, 3_000_000, 0.25, 33.3, [[0, 0], [5_000_000, 0], [0, 5_000_000]], {"ohm": 2.5}, False,
+)  # fmt: skip
+
+
+class AbsurdEntries(unittest.TestCase):
+    """Whatever an entry is changed to, by whatever edit: it is refused, or what results can be opened and shown."""
+
+    def changed(self, entry: dict[str, object], pick: random.Random) -> dict[str, object]:
+        """Change one leaf of an entry, however deep, to something absurd."""
+        key = pick.choice(list(entry))
+        inner = entry[key]
+        if isinstance(inner, dict) and inner and pick.random() < 0.7:
+            return {**entry, key: self.changed(inner, pick)}
+        if isinstance(inner, list) and inner and isinstance(inner[0], dict) and pick.random() < 0.7:
+            at = pick.randrange(len(inner))
+            return {**entry, key: [*inner[:at], self.changed(inner[at], pick), *inner[at + 1 :]]}
+        return {**entry, key: pick.choice(ABSURD)}
+
+    def test_refused_or_readable(self) -> None:
+        """Entries of every kind, by the edit that restores them, and in a file."""
+        plain = demo(BEEPER)
+        for text in (
+            "need N1 must \"width\" width<=60", "variant bare", "zone quiet 2 2 5x5", "cutout 20 20 4x4", "text \"GO\" 5 5",
+            "field 9 9 8x4", "hole 5 40", "pour GND back box=2,2,20x20", "clear GND-back 4 4 2x2", "note R1 \"hot\"",
+        ):  # fmt: skip
+            plain = apply(plain, ask(plain, text, resources()).edit)[0]  # type: ignore[arg-type]
+        pick = random.Random(12)
+        taken = refused = 0
+        whole = json.loads(to_json(plain))
+        for _ in range(1500):
+            section = pick.choice([s for s in (*COLLECTIONS, *SINGLES) if whole.get(s)])
+            key = pick.choice(list(whole[section])) if section in COLLECTIONS else ""
+            entry = self.changed(whole[section][key] if key else whole[section], pick)
+            try:
+                after, inverse = apply(plain, edits.Restore(entries=((section, key, entry),)))
+            except VaneStepError as error:
+                refused += 1
+                self.assertTrue(json.dumps(error.as_dict()).isascii() and error.line())
+                self.assertRaises(VaneStepError, from_json, json.dumps({**whole, section: {**whole[section], key: entry} if key else entry}))
+                continue
+            taken += 1
+            self.assertEqual(to_json(from_json(to_json(after))), to_json(after))
+            self.assertEqual(to_json(apply(after, inverse)[0]), to_json(plain))
+            if taken % 6 == 0:
+                board_view(Kept("x", 1, after, None, None, ""))
+                all_findings(after)
+        self.assertGreater(min(taken, refused), 150)
 
 
 class Order(unittest.TestCase):

@@ -35,6 +35,16 @@ class Parsing(unittest.TestCase):
             "-3": -3,
             "0": 0,
             "2K2": 2200,
+            "3V3": 3.3,
+            "-35V": -35,
+            "1e3": 1000,
+            "500mA": 0.5,
+            "500 mA": 0.5,
+            "2.2Ah": 2.2,
+            "30 °C": 30,
+            "65K/W": 65,
+            "1 %": 1,
+            ".1uF": 1e-7,
         }.items():
             with self.subTest(text):
                 self.assertTrue(math.isclose(parse_value(text), value, rel_tol=1e-12, abs_tol=1e-30))
@@ -55,13 +65,24 @@ class Parsing(unittest.TestCase):
             with self.subTest(text):
                 self.assertEqual(parse_length_nm(text), value)
 
+    def test_the_unit_asked_for(self) -> None:
+        """Where a unit is asked for another is refused, and K is kelvin only where kelvin are asked for."""
+        self.assertEqual(parse_value("10K", "rise", "K"), 10)
+        self.assertEqual(parse_value("10K", "r", "Ω"), 10_000)
+        for text, unit in (("5 mV", "A"), ("2A5", "V"), ("30 °C", "K"), ("1 %", "")):
+            with self.subTest(text):
+                if unit:
+                    self.assertRaises(InputError, parse_value, text, "x", unit)
+                else:
+                    self.assertEqual(parse_value(text, "x", unit), 1)
+
     def test_refusals_name_the_field(self) -> None:
         """What is no value is refused, never guessed."""
-        for text in ("", "k", "4k7k", "4.7k7", "1e3", "nan", "inf", "four", "4 7", "--1"):
+        for text in ("", "k", "4k7k", "4.7k7", "1e99", "R", "800 mA x", "5 furlong", "1" * 400, "nan", "inf", "four", "4 7", "--1"):
             with self.subTest(text), self.assertRaises(InputError) as caught:
                 parse_value(text, "load")
             self.assertEqual(caught.exception.where, "load")
-        for text in ("", "-", "mm", "1.2.3", "5 furlongs", "1k"):
+        for text in ("", "-", "mm", "1.2.3", "5 furlongs", "1k", "3m", "9" * 400):
             with self.subTest(text), self.assertRaises(InputError):
                 parse_length_nm(text)
 

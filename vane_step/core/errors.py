@@ -13,6 +13,11 @@ from __future__ import annotations
 from typing import Any
 
 
+def _plain(text: str, most: int) -> str:
+    text = text.encode("utf-8", "replace").decode("utf-8")
+    return text if len(text) <= most else f"{text[: most - 2]} …"
+
+
 class VaneStepError(Exception):
     """An error that names the object, the value, what is allowed and the next step.
 
@@ -37,11 +42,12 @@ class VaneStepError(Exception):
         self, message: str, *, where: str = "", value: object = None, allowed: str = "", next_step: str = ""
     ) -> None:
         super().__init__(message)
-        self.message = message
-        self.where = where
-        self.value = value
-        self.allowed = allowed
-        self.next_step = next_step
+        # What came in may be quoted, however long, and may hold halves of surrogates, which no answer can carry.
+        self.message = _plain(message, 600)
+        self.where = _plain(where, 200)
+        self.value = None if value is None else _plain(str(value), 200)
+        self.allowed = _plain(allowed, 4000)
+        self.next_step = _plain(next_step, 600)
 
     def as_dict(self) -> dict[str, Any]:
         """Give the error as plain data, the same for page, JSON and terminal."""
@@ -49,7 +55,7 @@ class VaneStepError(Exception):
             "code": self.code,
             "message": self.message,
             "where": self.where,
-            "value": None if self.value is None else str(self.value),
+            "value": self.value,
             "allowed": self.allowed,
             "next_step": self.next_step,
         }

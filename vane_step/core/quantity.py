@@ -9,6 +9,8 @@ from typing import Final
 from vane_step.core.errors import InputError
 
 NM_PER_MM: Final = 1_000_000
+# No board is larger; a bare 2500 was meant in another unit.
+MAX_MM: Final = 2000.0
 PREFIXES: Final[dict[str, float]] = {
     "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3,
     "": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
@@ -22,45 +24,85 @@ E12: Final = (10, 12, 15, 18, 22, 27, 33, 39, 47, 56, 68, 82)
 E24: Final = (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
 E96: Final = tuple(round(100 * 10 ** (k / 96)) for k in range(96))
 
-_UNIT = r"\s*(?:ohm|Ω|F|H|V|A|W|Hz|K|s|C)?$"
-# A plain number with a prefix behind it, or a number whose point is a prefix: 4.7k and 4k7.
-_PLAIN = re.compile(r"^([+-]?)(\d*)(?:[.,](\d+))?\s*([pnuµμmkKMGR]?)" + _UNIT)
-_POINT = re.compile(r"^([+-]?)(\d*)([pnuµμmkKMGR])(\d+)" + _UNIT)
-_LENGTH = re.compile(r"^([+-]?\d*(?:[.,]\d+)?)\s*(nm|um|µm|mm|cm|mil|in|oz|\"|m)?$")
+# Units as people write them, and what each is; all others are refused, never dropped.
+UNITS: Final[dict[str, str]] = {
+    "ohm": "Ω", "Ohm": "Ω", "ohms": "Ω", "Ω": "Ω", "F": "F", "H": "H", "V": "V", "A": "A", "W": "W",
+    "Hz": "Hz", "s": "s", "C": "C", "Ah": "Ah", "Wh": "Wh", "%": "%", "K": "K", "degC": "°C", "°C": "°C", "℃": "°C",
+    "K/W": "K/W", "°C/W": "K/W", "degC/W": "K/W", "€": "€", "EUR": "€", "B": "B", "h": "h", "g": "g", "dB": "dB",
+}  # fmt: skip
+MAX_VALUE: Final = 1e15
+_DIGITS = r"[0-9]{1,30}(?:[.,][0-9]{0,30})?|[.,][0-9]{1,30}"
+_NUMBER = re.compile(rf"^([+-]?(?:{_DIGITS})(?:[eE][+-]?[0-9]{{1,2}})?)\s*(.*)$", re.S)
+# A number whose point is a prefix or a unit: 4k7, 0R05, 3V3.
+_POINT = re.compile(r"^([+-]?[0-9]{0,30})([pnuµμmkKMGRVAΩ])([0-9]{1,30})\s*(.*)$", re.S)
+_LENGTH = re.compile(rf"^([+-]?(?:{_DIGITS}))\s*(nm|um|µm|μm|mm|cm|mil|in|oz|\"|m)?$")
 
 
-def parse_value(text: str, what: str = "value") -> float:
+def _scale(tail: str, unit: str) -> tuple[float, str] | None:
+    """Give the factor and the unit that stand behind a number, or ``None``; ``unit`` is the one expected."""
+    if not tail:
+        return 1.0, ""
+    # 10 K is ten kelvin where kelvin are asked for, else ten thousand; 5 m is always five thousandths.
+    if tail in UNITS and (UNITS[tail] == unit or tail not in PREFIXES):
+        return 1.0, UNITS[tail]
+    if tail in PREFIXES:
+        return PREFIXES[tail], ""
+    if tail == "R":
+        return 1.0, "Ω"
+    prefix, rest = tail[0], tail[1:].lstrip()
+    if prefix in PREFIXES and rest in UNITS and UNITS[rest] not in ("%", "°C", "K/W", "€"):
+        return PREFIXES[prefix], UNITS[rest]
+    return None
+
+
+def parse_value(text: str, what: str = "value", unit: str = "") -> float:
     """Parse an engineering value as people write it.
 
     Parameters
     ----------
     text : str
-        For example ``4k7``, ``0R05``, ``100n``, ``4.7u``, ``2A``, ``1,5 V``.
+        For example ``4k7``, ``0R05``, ``3V3``, ``100n``, ``4.7u``, ``500 mA``, ``1,5 V``, ``2.2Ah``, ``1 %``,
+        ``30 °C``, ``65K/W``, ``1e3``.
     what : str
         Name of the field, for the error message.
+    unit : str
+        The unit that is expected, as in :data:`UNITS`; another one is refused. Empty takes any.
 
     Returns
     -------
     float
-        The value in its base unit.
+        The value in its base unit; per cent and degrees as they are written.
 
     Raises
     ------
     InputError
-        When the text is no such value. Upper and lower case differ: ``1M`` is 1e6, ``1m`` is 1e-3.
+        When the text is no such value. Upper and lower case differ: ``1M`` is 1e6, ``1m`` is 1e-3. Nothing behind the
+        value is passed over.
     """
-    text = text.strip()
+    # The sign of the ohm is a letter of its own beside the Greek one.
+    text = text.strip().replace("\u2126", "Ω")
+    allowed = "a number with an optional prefix" + (f" in {unit}" if unit else "") + ", such as 4k7, 100n, 0R05 or 2A"
+    number, factor, found = 0.0, 0.0, ""
+    scaled: tuple[float, str] | None = None
     if match := _POINT.match(text):
-        sign, whole, prefix, fraction = match.groups()
-    elif (match := _PLAIN.match(text)) and (match[2] or match[3]):
-        sign, whole, fraction, prefix = match.groups()
-    else:
-        raise InputError(
-            f"{text!r} is not a value.", where=what, value=text,
-            allowed="a number with an optional prefix, such as 4k7, 100n, 0R05 or 2A",
-        )  # fmt: skip
-    factor = 1.0 if prefix == "R" else PREFIXES[prefix]
-    return float(f"{sign}{whole or '0'}.{fraction or '0'}") * factor
+        whole, point, fraction, tail = match.groups()
+        factor, found = (1.0, {"R": "Ω", "Ω": "Ω"}.get(point, point)) if point in "RΩVA" else (PREFIXES[point], "")
+        scaled = (1.0, "") if not tail else (1.0, UNITS[tail]) if tail in UNITS else None
+        if scaled is not None:
+            found = scaled[1] or found
+            sign = "-" if whole.startswith("-") else ""
+            number = float(f"{sign}{whole.lstrip('+-') or '0'}.{fraction}")
+    elif match := _NUMBER.match(text):
+        scaled = _scale(match[2].strip(), unit)
+        if scaled is not None:
+            (factor, found), number = scaled, float(match[1].replace(",", "."))
+    if scaled is None:
+        raise InputError(f"{text[:40]!r} is not a value.", where=what, value=text, allowed=allowed)
+    if unit and found and found != unit:
+        raise InputError(f"{text[:40]!r} is in {found}, {unit} is asked for.", where=what, value=text, allowed=allowed)
+    if abs(number * factor) > MAX_VALUE:
+        raise InputError(f"{text[:40]!r} is out of range.", where=what, value=text, allowed=f"up to {MAX_VALUE:g}")
+    return number * factor
 
 
 def parse_length_nm(text: str | float, what: str = "length") -> int:
@@ -69,14 +111,20 @@ def parse_length_nm(text: str | float, what: str = "length") -> int:
     Raises
     ------
     InputError
-        When the text is no length. ``10mil``, ``0.1in``, ``35um`` and ``1oz`` (34.8 um) are lengths.
+        When the text is no length or beyond 2 m. ``10mil``, ``0.1in``, ``35um`` and ``1oz`` (34.8 um) are lengths.
     """
-    match = _LENGTH.match(str(text).strip())
-    if not match or not match[1] or match[1] in "+-":
+    written = str(text).strip()
+    match = _LENGTH.match(written)
+    if not match:
         raise InputError(
-            f"{text!r} is not a length.", where=what, value=text, allowed="a number with mm, um, mil or in"
+            f"{written[:40]!r} is not a length.", where=what, value=text, allowed="a number with mm, um, mil or in"
         )
-    return round(float(match[1].replace(",", ".")) * LENGTHS_MM[match[2] or ""] * NM_PER_MM)
+    length_mm = float(match[1].replace(",", ".")) * LENGTHS_MM[match[2] or ""]
+    if abs(length_mm) > MAX_MM:
+        raise InputError(
+            f"{written[:40]} is out of range.", where=what, value=text, allowed=f"-{MAX_MM:g} to {MAX_MM:g} mm"
+        )
+    return round(length_mm * NM_PER_MM)
 
 
 def nm(value_mm: float) -> int:

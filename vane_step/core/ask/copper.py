@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from itertools import pairwise
 
-from vane_step.core.ask.words import Proposal, need
+from vane_step.core.ask.words import Proposal, measures, need, no_more
 from vane_step.core.board.centre import centred
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.relay import widened
@@ -20,37 +20,85 @@ from vane_step.core.design.model import (
     Design,
     NetRule,
 )
-from vane_step.core.errors import EditRefused, NotFound
+from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.power import trace
 from vane_step.core.quantity import nm, parse_length_nm, parse_value
 
+MAX_WIDTH_NM = 50_000_000
+
+
+def set_current(design: Design, words: Sequence[str]) -> Proposal:
+    """Say what a net carries, as ``width`` does; a bare number is amperes here."""
+    form = "current NET 500mA [10K] · current NET none"
+    need(words, 2, form)
+    said = measures(words[1:])
+    if said[0].replace(",", ".").replace(".", "", 1).isdigit():
+        said[0] += "A"
+    if said[0] != "none" and not said[0].endswith("A"):
+        raise InputError(f"{said[0]!r} is no current.", where="current", value=said[0], allowed="500mA, 2A or none")
+    return set_width(design, [words[0], *said])
+
 
 def set_width(design: Design, words: Sequence[str]) -> Proposal:
-    """Set a track width by current or by length."""
-    need(words, 2, "width NET 2A [10K], or width NET 0.8mm")
+    """Set a track width by current or by length, or take the current off a net again."""
+    form = "width NET 2A [10K] · width NET 0.8mm · width NET none"
+    need(words, 2, form)
     net = net_of(design, words[0])
+    said = measures(words[1:])
+    rules = design.board.rules
     rule = design.rule_of(net.name)
-    if words[1].upper().endswith("A"):
-        amps = parse_value(words[1].upper(), "current")
-        rise = parse_value(words[2].rstrip("kK"), "rise") if len(words) > 2 else 10.0
-        needed = trace.trace(amps, rise, design.board.rules.copper_um, "outer").needed_mm
-        least = max(design.board.rules.min_width_nm, nm(math.ceil(needed / 0.05 - 1e-9) * 0.05))
+    if said[0] == "none":
+        no_more(said, 1, form)
+        plain = rule.model_copy(update={"width_nm": rules.default_width_nm, "current": None})
+        says = f"{net.name} carries no current to speak of: tracks {rules.default_width_nm / 1e6:g} mm wide, as usual"
+        return Proposal(says, edits.SetNetRule(net=net.name, rule=plain), about=(net.name,))
+    if said[0].endswith("A"):
+        no_more(said, 2, form)
+        amps = parse_value(said[0], "current", "A")
+        rise = parse_value(said[1], "rise", "K") if len(said) > 1 else 10.0
+        needed = max(trace.trace(amps, rise, um, where).needed_mm for um, where in _copper_of(design, rule))
+        # A current never makes a track thinner than it would be without one.
+        least = max(rules.min_width_nm, rules.default_width_nm, nm(math.ceil(needed / 0.05 - 1e-9) * 0.05))
         rule = rule.model_copy(update={"width_nm": least, "current": CurrentNeed(current_a=amps, rise_k=rise)})
         says = (
             f"{net.name} carries {amps:g} A: {needed:.3f} mm for {rise:g} K ({trace.SOURCE}), rule {least / 1e6:g} mm"
         )
     else:
-        width = parse_length_nm(words[1], "width")
-        rule = rule.model_copy(update={"width_nm": width})
-        says = f"tracks of {net.name} are to be {width / 1e6:g} mm wide"
-    rule = NetRule.model_validate(rule.model_dump())
+        no_more(said, 1, form)
+        least = parse_length_nm(said[0], "width")
+        rule = rule.model_copy(update={"width_nm": least})
+        says = f"tracks of {net.name} are to be {least / 1e6:g} mm wide"
+    if not 0 < least <= MAX_WIDTH_NM:
+        raise InputError(
+            f"A track {least / 1e6:g} mm wide is none.", where="width", value=" ".join(words[1:]),
+            allowed=f"above 0 to {MAX_WIDTH_NM / 1e6:g} mm", next_step=f"Pour it instead. Type: pour {net.name} LAYER",
+        )  # fmt: skip
     return Proposal(says, edits.SetNetRule(net=net.name, rule=rule), about=(net.name,))
+
+
+def _copper_of(design: Design, rule: NetRule) -> list[tuple[float, trace.Where]]:
+    """Give thickness and law of the copper a net's tracks run on: outer copper where no layers are named."""
+    rules = design.board.rules
+    found: list[tuple[float, trace.Where]] = []
+    if not rule.layers or any(x in ("front", "back") for x in rule.layers):
+        found.append((rules.copper_um, "outer"))
+    if any(x not in ("front", "back") for x in rule.layers):
+        found.append((rules.inner_copper_um, "inner"))
+    return found
 
 
 def set_clearance(design: Design, words: Sequence[str]) -> Proposal:
     """Set the gap to other copper."""
     need(words, 2, "clearance NET 0.3mm")
-    gap = parse_length_nm(words[1], "clearance")
+    said = measures(words[1:])
+    no_more(said, 1, "clearance NET 0.3mm")
+    gap, least = parse_length_nm(said[0], "clearance"), design.board.rules.min_clearance_nm
+    if not least <= gap <= MAX_WIDTH_NM:
+        raise InputError(
+            f"{design.board.rules.title or design.board.rules.name} cannot make a gap of {gap / 1e6:g} mm."
+            if gap < least else f"A gap of {gap / 1e6:g} mm is none.",
+            where="clearance", value=said[0], allowed=f"{least / 1e6:g} to {MAX_WIDTH_NM / 1e6:g} mm",
+        )  # fmt: skip
     rule = NetRule.model_validate({**design.rule_of(net_of(design, words[0]).name).model_dump(), "clearance_nm": gap})
     return Proposal(
         f"other copper keeps {gap / 1e6:g} mm from {words[0]}",

@@ -87,6 +87,8 @@ def set_need(design: Design, words: Sequence[str]) -> Proposal:
     if test and match:
         figure, sign, rest = match[1].strip(), match[2], match[3].split()
         sense = "at most" if sign == "<=" else "at least"
+        if not rest:
+            raise InputError("There is no limit.", where="need", value=test, allowed="width<=60, measured>=4.8 V")
         data |= {"sense": sense, "limit": parse_value(rest[0], "limit"), "unit": " ".join(rest[1:])}
         data |= {"shown_by": "measurement"} if figure == "measured" else {"shown_by": "figure", "figure": figure}
     found = checked(Requirement.model_validate(data), known_figures(design))
@@ -150,7 +152,10 @@ def _brief_update(word: str, value: str) -> dict[str, object]:
         return {plain[word]: value}
     if word in ("tall", "pitch"):
         return {{"tall": "max_tall_nm", "pitch": "smallest_pitch_nm"}[word]: parse_length_nm(value, word)}
-    number = parse_value(value, word)
+    units = {"quantity": "", "budget": "€", "ambient": "°C"}
+    if word == "quantity" and not re.fullmatch(r"[0-9]{1,6}", value.strip()):
+        raise InputError(f"{value!r} boards are no number of boards.", where=word, value=value, allowed="1 to 100000")
+    number = parse_value(value, word, units[word])
     return {
         {"quantity": "quantity", "budget": "budget", "ambient": "ambient_c"}[word]: int(number)
         if word == "quantity"

@@ -55,6 +55,8 @@ def pairs(words: Sequence[str], form: str) -> dict[str, str]:
         key, sign, value = word.partition("=")
         if not sign or not key or not value:
             raise InputError(f"{word!r} is no key=value.", where="ask line", value=word, allowed=form)
+        if key in found:
+            raise InputError(f"{key} is said twice.", where=key, value=word, allowed="once", next_step="Keep one.")
         found[key] = value
     return found
 
@@ -63,6 +65,24 @@ def need(words: Sequence[str], count: int, form: str) -> None:
     """Refuse a sentence of too few words, saying how it goes on."""
     if len(words) < count:
         raise InputError("The sentence goes on.", where="ask line", allowed=form)
+
+
+def measures(words: Sequence[str]) -> list[str]:
+    """Put units that stand apart behind their number: ``800 mA`` becomes one word."""
+    found: list[str] = []
+    for word in words:
+        if found and not found[-1][-1:].isalpha() and word[:1].isalpha() and word[:1].isascii() and len(word) <= 4:
+            found[-1] += word
+        else:
+            found.append(word)
+    return found
+
+
+def no_more(words: Sequence[str], most: int, form: str) -> None:
+    """Refuse words left over: nothing said is passed over."""
+    if len(words) > most:
+        left = " ".join(words[most:])
+        raise InputError(f"{left!r} says nothing here.", where="ask line", value=left, allowed=form)
 
 
 def number(text: str, what: str) -> float:

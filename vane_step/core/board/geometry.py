@@ -16,13 +16,14 @@ from itertools import pairwise
 
 import numpy as np
 import shapely
-from shapely.geometry import LineString, Point, Polygon, box
+from shapely.geometry import Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.derive import Kept, PerPart, derived
+from vane_step.core.design.areas import board_left, ring_mm
+from vane_step.core.design.areas import opening as opening
 from vane_step.core.design.model import (
-    Cutout,
     Design,
     Jumper,
     Package,
@@ -289,14 +290,9 @@ def outline(design: Design) -> Polygon:
 @derived("board")
 def board_pieces(design: Design) -> tuple[Polygon, ...]:
     """Give the pieces the outline and its cut-outs leave, largest first."""
-    shape: BaseGeometry = Polygon([(x / 1e6, y / 1e6) for x, y in design.board.outline])
-    radius = design.board.corner_radius_nm / 1e6
-    if radius:
-        shape = shape.buffer(-radius, join_style="mitre").buffer(radius, quad_segs=32)
-    for cutout in design.board.cutouts:
-        shape = shape.difference(opening(cutout))
+    board = design.board
     found = []
-    for piece in getattr(shape, "geoms", [shape]):
+    for piece in board_left(board.outline, board.corner_radius_nm, board.cutouts):
         rings = [[(nm(x) / 1e6, nm(y) / 1e6) for x, y in r.coords] for r in (piece.exterior, *piece.interiors)]
         found.append(shapely.geometry.polygon.orient(Polygon(rings[0], rings[1:])))
     return tuple(sorted(found, key=lambda p: -p.area))
@@ -309,14 +305,6 @@ def edges(design: Design) -> tuple[Polygon, STRtree]:
     shapely.prepare(board)
     pieces = [pair for ring in (board.exterior, *board.interiors) for pair in pairwise(ring.coords)]
     return board, STRtree(shapely.linestrings(pieces))
-
-
-def opening(cutout: Cutout) -> Polygon:
-    """Give the shape of a cut-out, in millimetres; the ends of slots are round."""
-    points = [(x / 1e6, y / 1e6) for x, y in cutout.points]
-    if cutout.width_nm:
-        return LineString(points).buffer(cutout.width_nm / 2e6, quad_segs=32)
-    return Polygon(points)
 
 
 def box_on_board(part: Part, corners_nm: tuple[int, int, int, int]) -> Polygon:
@@ -407,7 +395,7 @@ def keepouts(design: Design) -> dict[str, Polygon]:
 
 def zone_shape(zone: Zone) -> Polygon:
     """Give the shape of a zone of the board, in millimetres."""
-    return Polygon([(x / 1e6, y / 1e6) for x, y in zone.points])
+    return ring_mm(zone.points)
 
 
 def view_box(design: Design) -> tuple[float, float, float, float]:

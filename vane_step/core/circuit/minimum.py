@@ -60,7 +60,8 @@ class _Kit:
 
     def __init__(self, catalogue: Catalogue, small: dict[str, str], ref: str, part: CataloguePart, supply: str) -> None:
         self.catalogue, self.small, self.ref, self.part, self.supply = catalogue, small, ref, part, supply
-        self.scratch = Design(name="scratch", board=Board(outline=((0, 0), (1, 0), (1, 1)), rules=_ANY))
+        corner = ((0, 0), (20_000_000, 0), (0, 20_000_000))
+        self.scratch = Design(name="scratch", board=Board(outline=corner, rules=_ANY))
         self.counts: dict[str, int] = {}
         self.edits: list[Single] = []
         self._add(ref, part.number)

@@ -69,8 +69,10 @@ class Reason:
         return tuple(v for v in self.values if v.old != v.new)
 
 
-def resolve(design: Design, text: str, depth: int = 0) -> float:
+def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
     """Give what an input stands for: a rail, a part's value or parameter, another calculation's output, or a value.
+
+    What begins with a letter is a name and never a value: ``R16`` is a part, or one that is gone, and not 0.16 ohm.
 
     Raises
     ------
@@ -96,7 +98,12 @@ def resolve(design: Design, text: str, depth: int = 0) -> float:
         return outputs[rest]
     if name in design.parts:
         return _of_part(design.parts[name], rest, text)
-    return parse_value(text, "input")
+    if text[:1].isalpha() or text[:1] == "_":
+        raise NotFound(
+            f"There is no {name}.", where=text, allowed="a rail, a part, a calculation's output or a value",
+            next_step="Give another input, or put it back.",
+        )  # fmt: skip
+    return parse_value(text, "input", unit)
 
 
 def _of_part(part: Part, key: str, where: str) -> float:
@@ -121,10 +128,12 @@ def _read(design: Design, found: Calculation, depth: int = 0) -> tuple[dict[str,
         try:
             if not text:
                 raise InputError(f"It needs the {asked.title}.", where=asked.key)
-            now = values[asked.key] = resolve(design, text, depth)
+            now = values[asked.key] = resolve(design, text, asked.unit, depth)
         except VaneStepError as error:
             wrong.append(error.line())
-        told.append(Told(asked, text, now, found.was.get(asked.key)))
+        # An input that came to the formula later stands at its usual value: nobody moved it.
+        usual = now if asked.key not in found.inputs and found.was else None
+        told.append(Told(asked, text, now, found.was.get(asked.key, usual)))
     return values, told, wrong
 
 

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from vane_step.core.design.base import LAYERS, Frozen, Layer, Name, Nm, PointNm, PositiveNm, Side, SizeNm, Text
+from vane_step.core.design.areas import Ring, board_fault, ring_fault
+from vane_step.core.design.base import LAYERS, Frozen, Layer, Line, Name, Nm, PointNm, PositiveNm, Side, SizeNm, Text
 
 
 class JumperSizes(Frozen):
@@ -85,8 +86,12 @@ class Cutout(Frozen):
 
     @model_validator(mode="after")
     def _has_a_size(self) -> Cutout:
-        if self.width_nm == 0 and len(self.points) < 3:
-            raise ValueError(f"cut-out {self.id} is neither a polygon nor a slot with a width")
+        if self.width_nm == 0:
+            fault = ring_fault(self.points)
+            if fault:
+                raise ValueError(f"cut-out {self.id} has no width and encloses no area: {fault}")
+        elif len(set(self.points)) < 2:
+            raise ValueError(f"slot {self.id} begins and ends at one point; drill a hole instead")
         return self
 
 
@@ -102,8 +107,8 @@ class Pour(Frozen):
     id: Name
     net: Name
     layer: Layer
-    area: tuple[PointNm, ...] = Field(default=(), max_length=2000)
-    cuts: tuple[tuple[PointNm, ...], ...] = Field(default=(), max_length=200)
+    area: tuple[()] | Ring = Field(default=(), max_length=2000)
+    cuts: tuple[Ring, ...] = Field(default=(), max_length=200)
     priority: int = Field(default=0, ge=0, le=99)
     hatch_nm: SizeNm = 0
     plane: bool = False
@@ -120,13 +125,15 @@ class LegendText(Frozen):
     """
 
     id: Name
-    text: str = Field(min_length=1, max_length=80)
+    text: Line = Field(min_length=1, max_length=80)
     x_nm: Nm
     y_nm: Nm
     height_nm: PositiveNm = 1_200_000
     turn_deg: float = Field(default=0.0, ge=-360, le=360)
     side: Side = "front"
-    shape: tuple[tuple[PointNm, ...], ...] = Field(default=(), max_length=2000)
+    shape: tuple[Annotated[tuple[PointNm, ...], Field(min_length=3, max_length=20_000)], ...] = Field(
+        default=(), max_length=2000
+    )
 
 
 class Zone(Frozen):
@@ -138,7 +145,7 @@ class Zone(Frozen):
 
     id: Name
     kind: Literal["hand", "low", "quiet", "clear"]
-    points: tuple[PointNm, ...] = Field(min_length=3, max_length=2000)
+    points: Ring = Field(max_length=2000)
     tall_nm: SizeNm = 0
 
 
@@ -152,6 +159,13 @@ class Board(Frozen):
     scores: tuple[tuple[PointNm, PointNm], ...] = Field(default=(), max_length=500)
     copper_layers: Literal[1, 2, 4] = 2
     rules: RuleSet
+
+    @model_validator(mode="after")
+    def _is_a_board(self) -> Board:
+        fault = board_fault(self.outline, self.corner_radius_nm, self.cutouts)
+        if fault:
+            raise ValueError(fault)
+        return self
 
     @property
     def layers(self) -> tuple[Layer, ...]:

@@ -6,15 +6,34 @@ import hashlib
 from collections.abc import Mapping
 from typing import Annotated, Any, Final, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, PrivateAttr
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PrivateAttr
 
 MAX_NM: Final = 2_000_000_000
 
 Nm = Annotated[int, Field(ge=-MAX_NM, le=MAX_NM)]
 SizeNm = Annotated[int, Field(ge=0, le=MAX_NM)]
 PositiveNm = Annotated[int, Field(gt=0, le=MAX_NM)]
-Name = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^\s.,;]+$")]
-Text = Annotated[str, Field(max_length=200)]
+# Controls are kept out as well: names go into files whose lines end there.
+Name = Annotated[str, Field(min_length=1, max_length=64, pattern=r"^[^\s.,;\x00-\x1f\x7f-\x9f]+$")]
+
+
+def one_line(text: Any) -> Any:
+    """Put a space in place of what is no character of a line: line ends and other controls, halves of surrogates."""
+    if not isinstance(text, str) or text.isprintable():
+        return text
+    return "".join(c if c.isprintable() or c == "\u00a0" else " " for c in text)
+
+
+def lines(text: Any) -> Any:
+    """Do the same for a text of several lines, which keeps its line ends and tabs."""
+    if not isinstance(text, str) or text.isprintable():
+        return text
+    return "".join(c if c.isprintable() or c in "\n\t\u00a0" else " " for c in text.replace("\r\n", "\n"))
+
+
+Line = Annotated[str, BeforeValidator(one_line)]
+Text = Annotated[Line, Field(max_length=200)]
+Lines = Annotated[str, BeforeValidator(lines)]
 PointNm = tuple[Nm, Nm]
 Side = Literal["front", "back"]
 Layer = Literal["front", "in1", "in2", "back"]
@@ -33,7 +52,7 @@ class Frozen(BaseModel):
     ask anew, so that the digest of a design of thousands of pieces costs little after one edit.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     _mark: bytes | None = PrivateAttr(default=None)
 

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
-from vane_step.core.design.model import SINGLES, Design, Frozen, Net, Part, natural
+from vane_step.core.design.model import BY_ID, SINGLES, Design, Frozen, Net, Part, by_id, in_order
 from vane_step.core.errors import NotFound
 
 # The entry under a section and a key: what it becomes, or ``None`` when it goes. The board has the key "".
 Changes = dict[tuple[str, str], Frozen | str | None]
 
 
-def sections_after(design: Design, changes: Changes, in_order: bool = True) -> dict[str, Any]:
+def sections_after(design: Design, changes: Changes, ordered: bool = True) -> dict[str, Any]:
     """Give the sections of a design as they are after some changes; new names are put in their place."""
     sections: dict[str, Any] = {}
     for (section, key), value in changes.items():
@@ -25,16 +24,9 @@ def sections_after(design: Design, changes: Changes, in_order: bool = True) -> d
         else:
             items[key] = value
     for section, items in sections.items():
-        if in_order and section not in SINGLES and items.keys() - getattr(design, section).keys():
-            sections[section] = dict(sorted(items.items(), key=_order(section)))
+        if ordered and section not in SINGLES and items.keys() - getattr(design, section).keys():
+            sections[section] = (by_id if section in BY_ID else in_order)(items)
     return sections
-
-
-def _order(section: str) -> Callable[[tuple[str, Any]], Any]:
-    """Give the order in which a collection is kept: names as people count, ids of copper as text, which is faster."""
-    if section in ("tracks", "vias", "jumpers"):
-        return lambda entry: entry[0]
-    return lambda entry: natural(entry[0])
 
 
 def part_of(design: Design, ref: str) -> Part:

@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, TypeAdapter, ValidationError
+from pydantic_core import PydanticSerializationError
 
 from vane_step.core.design.boardedits import (
     LayCopper as LayCopper,
@@ -56,12 +57,13 @@ from vane_step.core.design.model import (
     Text,
     Variant,
     Waiver,
+    name_of,
     pin_name,
     problems,
     role_of_net,
     split_pin,
 )
-from vane_step.core.errors import EditRefused, NotFound
+from vane_step.core.errors import EditRefused, InputError, NotFound
 
 # Sections nothing refers to: a change there cannot break the design elsewhere.
 LOOSE = ("tracks", "vias", "jumpers", "texts", "holes", "brief", "requirements", "waivers", "blocks")
@@ -291,8 +293,12 @@ class MergeNets(Frozen):
         if gone is kept:
             raise EditRefused("A net cannot be merged with itself.", where=self.net)
         merged = kept.model_copy(update={"pins": (*kept.pins, *gone.pins)})
-        copper = _renamed_copper(design, self.net, self.into)
-        return {("nets", self.net): None, ("nets", self.into): merged, **copper}
+        return {
+            ("nets", self.net): None,
+            ("nets", self.into): merged,
+            **_renamed_copper(design, self.net, self.into),
+            **_renamed_inputs(design, self.net, self.into),
+        }
 
 
 class RemoveNet(Frozen):
@@ -348,7 +354,7 @@ class SetItem(Frozen):
 
     def changes(self, design: Design) -> Changes:
         named: dict[str, Any] = {section: getattr(self, field) for field, section in ITEMS.items()}
-        return {(section, _key(item)): item for section, item in named.items() if item is not None}
+        return {(section, name_of(item)): item for section, item in named.items() if item is not None}
 
 
 # Which field of SetItem goes into which section; all of these but packages may be removed by their id.
@@ -356,10 +362,6 @@ ITEMS: dict[str, str] = {
     "hole": "holes", "pour": "pours", "text": "texts", "package": "packages", "requirement": "requirements",
     "calculation": "calculations", "variant": "variants", "waiver": "waivers", "block": "blocks",
 }  # fmt: skip
-
-
-def _key(item: Frozen) -> str:
-    return str(getattr(item, "id", None) or item.name)  # type: ignore[attr-defined]
 
 
 class RemoveItem(Frozen):
@@ -469,7 +471,7 @@ class Together(Frozen):
             fresh = edit.changes(design)
             changes.update(fresh)
             # Judged once, at the end: what several edits leave together must hold, not every step on the way.
-            design = design.replaced(**sections_after(design, fresh, in_order=False))
+            design = design.replaced(**sections_after(design, fresh, ordered=False))
         return changes
 
 
@@ -504,8 +506,19 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
     ------
     EditRefused, NotFound
         When the edit does not fit the design or would make it inconsistent; nothing is changed then.
+    InputError
+        When an entry it makes is one the document does not hold, naming the field.
+
+    Guarantees
+    ----------
+    What results is read back from its own file as it is: every changed entry went through the document's reader.
     """
-    changes = edit.changes(design)
+    try:
+        changes = {name: _checked(*name, value) for name, value in edit.changes(design).items()}
+    except ValidationError as error:
+        raise input_error(error, edit.kind) from error
+    except PydanticSerializationError as error:
+        raise InputError(f"This cannot be written: {error}.", where=edit.kind) from error
     before: list[tuple[str, str, Any]] = []
     for section, key in changes:
         old = getattr(design, section) if section in SINGLES else getattr(design, section).get(key)
@@ -518,6 +531,17 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
     else:
         _check_copper(result, changes)
     return result, Restore(entries=tuple(before))
+
+
+def _checked(section: str, key: str, value: Frozen | str | None) -> Frozen | str | None:
+    """Give a new entry as it will be read back; edits are free in how they make it, so it is validated here."""
+    if not isinstance(value, Frozen):
+        return value
+    read = type(value).model_validate_json(value.model_dump_json())
+    if section not in SINGLES and name_of(read) != key:
+        raise EditRefused(f"{section}: entry {key!r} would hold {name_of(read)!r}.", where=key, allowed="its own name")
+    # Where nothing differs the object stays, by which results kept for it are found.
+    return value if read == value else read
 
 
 def _may_break(design: Design, section: str, key: str, value: Frozen | str | None) -> bool:

@@ -50,7 +50,8 @@ def from_json(text: str | bytes, where: str = "design") -> Design:
         raise InputError("The file is too large.", where=where, value=len(text), allowed=f"{MAX_BYTES} bytes")
     try:
         data = json.loads(text)
-    except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
+    except (ValueError, RecursionError) as error:
+        # Beside what is no JSON: numbers of thousands of digits, bytes that are no text, brackets without end.
         line = getattr(error, "lineno", None)
         raise InputError(
             f"This is not JSON: {getattr(error, 'msg', 'it cannot be decoded')}.",
@@ -75,11 +76,56 @@ def validated(data: Any, where: str) -> Design:
 
 def input_error(error: ValidationError, where: str) -> InputError:
     """Turn the first fault a model found into an error a user can act on."""
-    first = error.errors()[0]
-    field = " > ".join(str(x) for x in first["loc"])
+    first = error.errors(include_url=False)[0]
+    path = [str(x) for x in first["loc"]]
     count = f" ({error.error_count()} faults in all)" if error.error_count() > 1 else ""
+    limit = _limit(first["type"], first.get("ctx", {}), path)
+    if limit:
+        says = f"{path[-1] if path else 'This'} is out of range"
+        return InputError(
+            f"{says}.{count}", where=_where(where, path), value=_told(first["input"], path), allowed=limit,
+            next_step=f"It is {_told(first['input'], path)} now.",
+        )  # fmt: skip
     message = first["msg"].removeprefix("Value error, ")
-    return InputError(f"{message[:1].upper()}{message[1:]}.{count}", where=f"{where}: {field}" if field else where)
+    return InputError(f"{message[:1].upper()}{message[1:]}.{count}", where=_where(where, path))
+
+
+def _where(where: str, path: list[str]) -> str:
+    return f"{where}: {' > '.join(path)}" if path else where
+
+
+_BOUNDS = {
+    "greater_than": ("gt", "above"), "greater_than_equal": ("ge", "at least"),
+    "less_than": ("lt", "below"), "less_than_equal": ("le", "at most"),
+    "string_too_long": ("max_length", "at most"), "too_long": ("max_length", "at most"),
+}  # fmt: skip
+
+
+def _limit(kind: str, context: dict[str, Any], path: list[str]) -> str:
+    """Give the bound a number or text broke, lengths in millimetres as people say them."""
+    if kind not in _BOUNDS or _BOUNDS[kind][0] not in context:
+        return ""
+    key, says = _BOUNDS[kind]
+    of = {"string_too_long": " characters", "too_long": " entries"}.get(kind, "")
+    bound = context[key]
+    return f"{says} {_told(bound, path) if not of else bound}{of}"
+
+
+def _told(value: Any, path: list[str]) -> str:
+    """Write a value as people say it: nanometres in millimetres, long things by their length."""
+    if isinstance(value, int) and abs(value) > 10**15:
+        return "a number of more than 15 digits"
+    if isinstance(value, int) and abs(value) >= 1_000_000 and _is_length(path):
+        return f"{value / 1e6:g} mm"
+    if isinstance(value, str):
+        return f"{len(value)} characters" if len(value) > 40 else repr(value)
+    if isinstance(value, (list, tuple, dict)):
+        return f"{len(value)} entries"
+    return f"{value}"
+
+
+def _is_length(path: list[str]) -> bool:
+    return any(x.endswith("_nm") or x in ("outline", "points", "area", "cuts", "shape", "a", "b") for x in path)
 
 
 def json_schema() -> dict[str, Any]:

@@ -10,9 +10,9 @@ from __future__ import annotations
 import functools
 import hashlib
 import re
-from typing import Annotated, Any, Final, Literal
+from typing import Annotated, Any, Final, Literal, TypeVar
 
-from pydantic import Field, PrivateAttr, model_validator
+from pydantic import AfterValidator, Field, PrivateAttr, model_validator
 
 from vane_step.core.design.bareboard import (
     Board as Board,
@@ -52,6 +52,12 @@ from vane_step.core.design.base import (
 )
 from vane_step.core.design.base import (
     Layer as Layer,
+)
+from vane_step.core.design.base import (
+    Line as Line,
+)
+from vane_step.core.design.base import (
+    Lines as Lines,
 )
 from vane_step.core.design.base import (
     Name as Name,
@@ -132,7 +138,7 @@ class Package(Frozen):
     body_nm: tuple[SizeNm, SizeNm]
     height_nm: SizeNm = 0
     courtyard_nm: tuple[Nm, Nm, Nm, Nm]
-    legend: tuple[tuple[PointNm, ...], ...] = ()
+    legend: tuple[Annotated[tuple[PointNm, ...], Field(min_length=2, max_length=2000)], ...] = ()
     pin1_nm: PointNm | None = None
     polarised: bool = False
     source: Text = ""
@@ -153,9 +159,9 @@ class Pin(Frozen):
     """A pin of a part: its number is that of a pad, its role what the electrical review goes by."""
 
     number: Name
-    name: str = Field(default="", max_length=40)
+    name: Line = Field(default="", max_length=40)
     role: PinRole = "passive"
-    functions: tuple[Annotated[str, Field(max_length=40)], ...] = ()
+    functions: tuple[Annotated[Line, Field(max_length=40)], ...] = ()
     reset: PinState = ""
     loader: PinState = ""
 
@@ -165,7 +171,7 @@ class PinUse(Frozen):
 
     pin: Name
     demand: Name
-    function: str = Field(max_length=40)
+    function: Line = Field(max_length=40)
     locked: bool = False
 
 
@@ -192,7 +198,7 @@ class Part(Frozen):
     package: Name
     kind: PartKind = "card"
     pins: tuple[Pin, ...] = ()
-    block: str = Field(default="", max_length=60)
+    block: Line = Field(default="", max_length=60)
     place: PartPlace | None = None
     nudge: tuple[int, int] | None = None
     note: Text = ""
@@ -200,7 +206,7 @@ class Part(Frozen):
     params: dict[str, float] = {}
     uses: tuple[PinUse, ...] = ()
     fitted: bool = True
-    choice: str = Field(default="", max_length=40)
+    choice: Line = Field(default="", max_length=40)
 
     def pin(self, number: str) -> Pin | None:
         """Give the pin of that number, or ``None``."""
@@ -277,7 +283,7 @@ class Jumper(Frozen):
 class Brief(Frozen):
     """What binds every step: size, supply, the making road, tools and skills, date, quantity and budget."""
 
-    purpose: str = Field(default="", max_length=2000)
+    purpose: Lines = Field(default="", max_length=2000)
     max_width_nm: PositiveNm | None = None
     max_height_nm: PositiveNm | None = None
     max_tall_nm: PositiveNm | None = None
@@ -291,7 +297,7 @@ class Brief(Frozen):
     budget: float | None = Field(default=None, gt=0, le=1e6)
     ambient_c: float = Field(default=25.0, ge=-55, le=125)
     stock_first: bool = False
-    demands: str = Field(default="", max_length=4000)
+    demands: Lines = Field(default="", max_length=4000)
 
 
 class Requirement(Frozen):
@@ -309,7 +315,7 @@ class Requirement(Frozen):
     about: Text = ""
     sense: Literal["at least", "at most"] = "at most"
     limit: float | None = None
-    unit: str = Field(default="", max_length=16)
+    unit: Line = Field(default="", max_length=16)
     reading: float | None = None
     seen: Literal["", "yes", "no"] = ""
     note: Text = ""
@@ -324,8 +330,8 @@ class Calculation(Frozen):
 
     id: Name
     formula: Name
-    inputs: dict[str, Annotated[str, Field(max_length=60)]] = {}
-    sets: dict[str, str] = {}
+    inputs: dict[Line, Annotated[Line, Field(max_length=60)]] = {}
+    sets: dict[Line, str] = {}
     was: dict[str, float] = {}
     note: Text = ""
 
@@ -342,18 +348,18 @@ class Waiver(Frozen):
     """A finding somebody decided to live with; it counts only while what was found stays as it was."""
 
     id: Name
-    key: str = Field(max_length=400)
+    key: Line = Field(max_length=400)
     state: str = Field(max_length=64)
     reason: Text = Field(min_length=3)
-    message: str = Field(default="", max_length=600)
+    message: Line = Field(default="", max_length=600)
 
 
 class Block(Frozen):
     """What a block of the sheet brings along: where it comes from, hints for the board, where it worked."""
 
-    name: Annotated[str, Field(min_length=1, max_length=60)]
+    name: Annotated[Line, Field(min_length=1, max_length=60)]
     note: Text = ""
-    sheet: str = Field(default="", max_length=40)
+    sheet: Line = Field(default="", max_length=40)
     hints: tuple[Text, ...] = ()
     worked: tuple[Text, ...] = ()
 
@@ -379,29 +385,62 @@ SINGLES: Final[dict[str, type[Frozen]]] = {"board": Board, "brief": Brief}
 SECTIONS: Final = (*COLLECTIONS, *SINGLES, "name", "title")
 
 
+@functools.lru_cache(maxsize=10_000)
+def natural(text: str) -> list[tuple[int, int, str]]:
+    """Give a sort key by which ``R10`` follows ``R9``."""
+    # Only ASCII digits count: others, such as a raised two, are digits to Python but no numbers. Of very long ones
+    # the length decides, since Python refuses to read them.
+    runs = [x for x in re.split(r"([0-9]+)", text) if x]
+    return [
+        (1, 0, x) if not ("0" <= x[0] <= "9") else (0, int(x), "") if len(x) < 400 else (0, 10 ** min(len(x), 4000), x)
+        for x in runs
+    ]
+
+
+def in_order(items: dict[str, Any]) -> dict[str, Any]:
+    """Put a collection into its order: names as people count."""
+    wanted = sorted(items, key=lambda name: (natural(name), name))
+    return items if wanted == list(items) else {name: items[name] for name in wanted}
+
+
+def by_id(items: dict[str, Any]) -> dict[str, Any]:
+    """Put copper into its order: ids as text, which is faster."""
+    wanted = sorted(items)
+    return items if wanted == list(items) else {name: items[name] for name in wanted}
+
+
+Item = TypeVar("Item", bound=Frozen)
+Named = Annotated[dict[str, Item], AfterValidator(in_order)]
+Laid = Annotated[dict[str, Item], AfterValidator(by_id)]
+BY_ID: Final = ("tracks", "vias", "jumpers")
+
+
 class Design(Frozen):
-    """One immutable design. Collections are keyed by the name or id of what they hold; never change them."""
+    """One immutable design. Collections are keyed by the name or id of what they hold; never change them.
+
+    They are kept in their order, names as people count, so that equal designs give equal files.
+    """
 
     format: Literal["vane-step-design"] = FORMAT
     version: Literal[1] = FORMAT_VERSION
     name: Text = Field(min_length=1)
     title: Text = ""
-    parts: dict[str, Part] = {}
-    nets: dict[str, Net] = {}
-    packages: dict[str, Package] = {}
+    parts: Named[Part] = {}
+    nets: Named[Net] = {}
+    packages: Named[Package] = {}
     board: Board
-    holes: dict[str, MountingHole] = {}
-    pours: dict[str, Pour] = {}
-    texts: dict[str, LegendText] = {}
-    tracks: dict[str, Track] = {}
-    vias: dict[str, Via] = {}
-    jumpers: dict[str, Jumper] = {}
+    holes: Named[MountingHole] = {}
+    pours: Named[Pour] = {}
+    texts: Named[LegendText] = {}
+    tracks: Laid[Track] = {}
+    vias: Laid[Via] = {}
+    jumpers: Laid[Jumper] = {}
     brief: Brief = Brief()
-    requirements: dict[str, Requirement] = {}
-    calculations: dict[str, Calculation] = {}
-    variants: dict[str, Variant] = {}
-    waivers: dict[str, Waiver] = {}
-    blocks: dict[str, Block] = {}
+    requirements: Named[Requirement] = {}
+    calculations: Named[Calculation] = {}
+    variants: Named[Variant] = {}
+    waivers: Named[Waiver] = {}
+    blocks: Named[Block] = {}
 
     _digests: dict[str, str] = PrivateAttr(default_factory=dict)
     _pin_nets: dict[str, str] | None = PrivateAttr(default=None)
@@ -485,10 +524,9 @@ def role_of_net(name: str) -> NetRole:
     return "ground" if _EARTH.match(name) else "supply" if _RAIL.match(name) else "signal"
 
 
-@functools.lru_cache(maxsize=10_000)
-def natural(text: str) -> list[tuple[int, int, str]]:
-    """Give a sort key by which ``R10`` follows ``R9``."""
-    return [(0, int(x), "") if x.isdigit() else (1, 0, x) for x in re.split(r"(\d+)", text) if x]
+def name_of(item: Frozen) -> str:
+    """Give the name by which a thing is kept in its collection: its reference, name or id."""
+    return str(getattr(item, "ref", None) or getattr(item, "name", None) or getattr(item, "id", None))
 
 
 def problems(design: Design) -> list[str]:
@@ -496,9 +534,9 @@ def problems(design: Design) -> list[str]:
     found = []
     for section in COLLECTIONS:
         for key, item in getattr(design, section).items():
-            own = getattr(item, "ref", None) or getattr(item, "name", None) or getattr(item, "id", None)
+            own = name_of(item)
             if own != key:
-                found.append(f"{section}: entry {key!r} holds {own!r}")
+                found.append(f"{section}: entry {key!r} holds {own!r}, whose name must be its key")
     for part in design.parts.values():
         if part.package not in design.packages:
             found.append(f"part {part.ref} uses package {part.package}, which the design does not hold")

@@ -11,12 +11,26 @@ from dataclasses import dataclass
 from typing import Final
 
 from vane_step.core.errors import InputError, NotFound
-from vane_step.core.quantity import E24, E96, next_up
+from vane_step.core.quantity import E24, E96, format_value, next_up, parse_value
 
 TEXTBOOK: Final = "textbook"
 STRAY_TITLE: Final = "stray capacitance of pin and board"
 SERIES: Final = {"E24": E24, "E96": E96}
 Values = Mapping[str, float]
+
+
+# What an input can be, by its key or else its unit: wide enough for every board, narrow enough that a slip of a
+# decade, a sign or a unit is refused. Values that are divided by begin above nothing.
+RANGES: Final[dict[str, tuple[float, float]]] = {
+    "V": (0, 2000), "A": (0, 1000), "Ω": (1e-6, 1e9), "H": (1e-12, 10), "F": (1e-15, 10), "C": (0, 1e-3),
+    "Hz": (1e-3, 1e10), "s": (1e-12, 1e6), "Ah": (1e-6, 1e5), "K/W": (0, 1000), "°C": (-60, 200), "%": (0, 20),
+    "": (-1e6, 1e6),
+    "usable": (0.01, 1), "ripple_share": (0.05, 2), "series": (24, 96), "keys": (1, 256), "hfe": (1, 1e5),
+    "overdrive": (1, 100), "internal_ohm": (0, 1e4), "dcr_ohm": (0, 1e4), "rds_ohm": (0, 1e4), "load_f": (1e-13, 1e-9),
+    "stray_f": (0, 1e-9), "bus_f": (1e-12, 1e-6), "vref_v": (0.01, 100), "sink_a": (1e-6, 1), "pin_a": (1e-6, 10),
+    "adjust_a": (0, 1e-2),
+}  # fmt: skip
+WHOLE: Final = ("keys", "series")
 
 
 @dataclass(frozen=True)
@@ -27,6 +41,11 @@ class Quantity:
     title: str
     unit: str
     usual: str = ""
+
+    @property
+    def range(self) -> tuple[float, float]:
+        """Least and greatest value that makes sense, in the base unit."""
+        return RANGES.get(self.key) or RANGES[self.unit]
 
 
 @dataclass(frozen=True)
@@ -45,18 +64,26 @@ class Formula:
     compute: Callable[[Values], dict[str, float]]
 
     def run(self, values: Values) -> dict[str, float]:
-        """Compute all outputs.
+        """Compute all outputs; inputs left out take their usual value.
 
         Raises
         ------
         InputError
             Naming the input that is missing or out of range.
         """
+        usual = {q.key: parse_value(q.usual, q.key, q.unit) for q in self.inputs if q.usual}
+        values = {**usual, **values}
         for asked in self.inputs:
             if asked.key not in values:
                 raise InputError(f"{self.title} needs the {asked.title}.", where=asked.key, allowed=asked.unit)
-            if not math.isfinite(values[asked.key]):
-                raise InputError(f"The {asked.title} is not finite.", where=asked.key)
+            low, high = asked.range
+            value = values[asked.key]
+            if not low <= value <= high or (asked.key in WHOLE and value != round(value)):
+                whole = "a whole number, " if asked.key in WHOLE else ""
+                raise InputError(
+                    f"The {asked.title} is {format_value(value, asked.unit)}.", where=asked.key, value=value,
+                    allowed=f"{whole}{format_value(low, asked.unit)} to {format_value(high, asked.unit)}",
+                )  # fmt: skip
         try:
             return self.compute(values)
         except (ZeroDivisionError, ValueError, OverflowError) as error:
@@ -111,7 +138,10 @@ def feedback_pair(
 
 
 def _divider(v: Values) -> dict[str, float]:
-    series = E96 if v["series"] >= 96 else E24
+    if v["series"] not in (24, 96):
+        raise InputError(f"There is no series E{v['series']:g}.", where="series", value=v["series"], allowed="24, 96")
+    _above(v["sum_max_ohm"], v["sum_min_ohm"], "greatest sum")
+    series = E96 if v["series"] == 96 else E24
     top, bottom = feedback_pair(v["vout_v"], v["vref_v"], v["sum_min_ohm"], v["sum_max_ohm"], series)
     got = v["vref_v"] * (1 + top / bottom)
     off = v["tolerance_pct"] / 100
@@ -133,7 +163,26 @@ def _tap(v: Values) -> dict[str, float]:
     }  # fmt: skip
 
 
+def _floating(v: Values) -> dict[str, float]:
+    """A regulator without a ground pin holds Vref between output and adjust pin; its adjust current adds to it."""
+    upper = v["upper_ohm"]
+    exact = (_above(v["vout_v"], v["vref_v"], "output voltage") - v["vref_v"]) / (v["vref_v"] / upper + v["adjust_a"])
+    up = next_up(exact)
+    scaled = 10.0 ** math.floor(math.log10(exact)) / 10
+    down = max(s * scaled for s in E24 if s * scaled <= exact * (1 + 1e-9))
+
+    def out(lower: float) -> float:
+        return v["vref_v"] * (1 + lower / upper) + v["adjust_a"] * lower
+
+    lower = float(f"{min((down, up), key=lambda r: (abs(out(r) - v['vout_v']), r)):.6g}")
+    return {
+        "lower_ohm": lower, "vout_v": out(lower), "error_v": out(lower) - v["vout_v"],
+        "current_a": v["vref_v"] / upper, "exact_ohm": exact,
+    }  # fmt: skip
+
+
 def _linear(v: Values) -> dict[str, float]:
+    _above(v["vin_v"] + 1e-9, v["vout_v"] + v["dropout_v"], "input voltage")
     power = (v["vin_v"] - v["vout_v"]) * v["load_a"] + v["vin_v"] * v["iq_a"]
     given = v["vout_v"] * v["load_a"]
     return {
@@ -145,6 +194,12 @@ def _linear(v: Values) -> dict[str, float]:
 def _buck(v: Values) -> dict[str, float]:
     duty = v["vout_v"] / _above(v["vin_v"], v["vout_v"], "input voltage")
     ripple = v["vout_v"] * (1 - duty) / (v["l_h"] * v["fsw_hz"])
+    if ripple > 2 * v["load_a"]:
+        raise InputError(
+            "The current would pause in every period: these formulas hold for one that flows on.", where="load_a",
+            value=v["load_a"], allowed=f"at least {format_value(ripple / 2, 'A')}, half the ripple",
+            next_step="Raise the load, the inductance or the frequency.",
+        )  # fmt: skip
     return {
         "duty": duty, "ripple_a": ripple, "peak_a": v["load_a"] + ripple / 2,
         "saturation_a": 1.2 * (v["load_a"] + ripple / 2), "dcr_loss_w": v["load_a"] ** 2 * v["dcr_ohm"],
@@ -199,7 +254,7 @@ def _open_drain(v: Values) -> dict[str, float]:
 
 
 def _matrix(v: Values) -> dict[str, float]:
-    keys = round(_above(v["keys"], 0, "number of keys"))
+    keys = round(v["keys"])
     rows = min(range(1, keys + 1), key=lambda r: (r + math.ceil(keys / r), -keys % r, r))
     pins = rows + math.ceil(keys / rows)
     return {"pins": min(keys, pins), "rows": rows, "columns": math.ceil(keys / rows)}
@@ -275,6 +330,12 @@ FORMULAS: Final[dict[str, Formula]] = {
                  "top_ohm Ω - top; bottom_ohm Ω - bottom; vout_v V - output; error_v V - error;"
                  "spread_v V - spread by tolerance;"
                  "current_a A - its own current", "top_ohm bottom_ohm", _divider),
+        _formula("floating", "Divider of a regulator without ground pin", "Vref (1 + Rlower / Rupper) + Iadj Rlower",
+                 "vout_v V - output wanted; vref_v V 1.25 reference; adjust_a A 50u current of the adjust pin;"
+                 "upper_ohm Ω 240 between output and adjust pin, small enough for the least load",
+                 "lower_ohm Ω - adjust pin to ground; vout_v V - output; error_v V - error;"
+                 "current_a A - its own current; exact_ohm Ω - exact",
+                 "lower_ohm", _floating),
         _formula("tap", "Divider to an analogue pin", "full scale = V Rbottom / (Rtop + Rbottom), top upwards to E24",
                  "input_v V - highest input; full_scale_v V 3.3 full scale of the converter; bottom_ohm Ω 10k bottom",
                  "top_ohm Ω - top; tap_v V - at the highest input; current_a A - its own current;"
@@ -282,6 +343,7 @@ FORMULAS: Final[dict[str, Formula]] = {
                  "top_ohm", _tap),
         _formula("linear", "Linear regulator's heat", "P = (Vin - Vout) I + Vin Iq; Tj = Ta + P theta",
                  "vin_v V - input; vout_v V - output; load_a A - load; iq_a A 5m own current;"
+                 "dropout_v V 0 least it drops;"
                  "theta_ja_k_per_w K/W 65 junction to ambient;"
                  "ambient_c °C 30 ambient",
                  "power_w W - heat; junction_c °C - junction; efficiency - - efficiency;"

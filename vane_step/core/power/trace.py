@@ -134,6 +134,8 @@ def trace(
         raise InputError("The chart fit ends at 35 A.", where="current", value=current, allowed="above 0 to 35 A")
     if not 1 <= rise_limit_k <= 100:
         raise InputError("The chart fit covers rises to 100 K.", where="rise", value=rise_limit_k, allowed="1 to 100 K")
+    if not 1 <= copper_um <= 500:
+        raise InputError("That is no copper.", where="copper", value=f"{copper_um:g} um", allowed="1 to 500 um")
     needed = width_mm(current, rise_limit_k, copper_um, layer)
     chosen = needed if width is None else width
     rise = rise_k(chosen, current, copper_um, layer)
