@@ -117,7 +117,7 @@ class Road(Terminal):
         self.run_it("route", "b.json", "-o", "d.json", "--link", "R9.2", "R9.1", code=2)
 
     def test_open_links_are_exit_1(self) -> None:
-        """A design with open links checks as 1; its report says where, and it is released as it stands."""
+        """A design with open links checks as 1; its report says where, and no release is written."""
         d = demo(BEEPER)
         cut = apply(d, LayCopper(lift=(next(iter(d.tracks)),)))[0]
         (self.here / "cut.json").write_text(to_json(cut))
@@ -126,8 +126,10 @@ class Road(Terminal):
         self.assertEqual((finding["code"], finding["unit"], finding["limit"]), ("open-link", "mm", 0.0))
         self.assertTrue(finding["where"]["net"] and finding["where"]["x_nm"])
         self.run_it("release", "cut.json", "-o", "cut.zip", code=1)
-        self.assertTrue((self.here / "cut.zip").exists())
+        self.assertFalse((self.here / "cut.zip").exists())
         self.run_it("route", "cut.json", "-o", "whole.json")
+        self.run_it("release", "whole.json", "-o", "whole.zip")
+        self.assertTrue((self.here / "whole.zip").exists())
 
     def test_outline_and_rules_stand_in_for_a_board_file(self) -> None:
         """Without board.json, size or a drawn outline, layers and rules are given; parts without a place are arranged."""

@@ -165,7 +165,12 @@ def release(source: In, output: Out, report: Report = None) -> None:
     begun = time.perf_counter()
     design = load(source)
     made = make_release(design, now())
-    write(output, made.zipped())
+    if made.offered:
+        write(output, made.zipped())
+    elif not made.stops:
+        made.zipped()
+    else:
+        console.print(f"{output} is not written: findings of level stop forbid a release.", markup=False)
     finish(design, report, begun, {f"read_{k}": v for k, v in made.read.readings.items()})
 
 
@@ -275,12 +280,12 @@ app.add_typer(cli_parts.block_app, name="block")
 
 
 def main() -> None:
-    """Run the terminal; every error a user can act on is one line and exit code 2."""
+    """Run the terminal; every error a user can act on is one line and exit code 2, or 1 where findings forbid it."""
     try:
         app()
     except VaneStepError as error:
         print(error.line(), file=sys.stderr)
-        sys.exit(2)
+        sys.exit(error.exit_code)
 
 
 if __name__ == "__main__":

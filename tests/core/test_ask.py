@@ -100,6 +100,7 @@ class Verbs(unittest.TestCase):
             "variant": 'variant bench "on the bench"',
             "either": "either FEED D1 D3",
             "note": 'note U2 "hot"',
+            "extra": 'extra SOCKET 1 "32-way socket" number=SK-32 for=U2',
             "pattern": "pattern OWN-8 gull pins=8",
             "checked": "checked TQFP-32 below anticlockwise",
             "proved": 'proved TQFP-32 "bench, 2026-11-02"',

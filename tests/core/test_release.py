@@ -13,14 +13,17 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import BEEPER, FROST, board, demo, design, drawn_copper, folder, part, routed, track, via
+from tests.support import BEEPER, FROST, board, demo, design, drawn_copper, folder, part, routed, said, track, via
+from vane_step.core.board.check import check, figures
 from vane_step.core.board.geometry import holes, outline
 from vane_step.core.board.pour import pour_pieces
+from vane_step.core.design.edits import SetItem, apply
 from vane_step.core.design.model import Design, LegendText, MountingHole, Pour
-from vane_step.core.errors import ReleaseRefused
+from vane_step.core.errors import ReleaseRefused, StopsOpen
 from vane_step.core.fab.readback import read_back
 from vane_step.core.fab.reader import UnreadableFile, read_drill, read_gerber, read_netlist
 from vane_step.core.fab.release import Release, release, write_files
+from vane_step.core.judge import all_findings, waive
 from vane_step.core.quantity import nm
 from vane_step.data.shipped import rule_set
 
@@ -97,6 +100,67 @@ class ReadBack(unittest.TestCase):
         for x in read.values():
             if x.function[0] == "Legend":
                 self.assertTrue(x.image.difference(outline(d).buffer(0.05)).is_empty)
+
+
+class Offered(unittest.TestCase):
+    """A release is given only for a board without stops, and names what was accepted."""
+
+    def test_stops_refuse_by_name(self) -> None:
+        """Open links, a short the designer made and a pin without a pad are named; none is called a fault of the program."""
+        good = demo(FROST)
+        self.assertTrue(release(good, STAMP).offered)
+        short = said(good, "lift HORN", f"place R7 {good.parts['R8'].place.x_nm / 1e6} {good.parts['R8'].place.y_nm / 1e6}")  # type: ignore[union-attr]
+        pack = good.packages["CHIP-1608M"]
+        no_pad = apply(good, SetItem(package=pack.model_copy(update={"pads": pack.pads[1:]})))[0]
+        for bad, code in ((said(good, "lift HORN"), "open-link"), (short, "short"), (no_pad, "no-copper")):
+            made = release(bad, STAMP)
+            self.assertIn(code, {f.code for f in made.stops})
+            with self.assertRaises(StopsOpen) as caught:
+                made.zipped()
+            self.assertNotIn("fault of the program", caught.exception.line())
+            self.assertIn("forbid", caught.exception.message)
+        self.assertEqual({p.rpartition(".")[2] for f in release(no_pad, STAMP).stops for p in f.place.pins if f.code == "no-copper"}, {pack.pads[0].number})
+
+    def test_links_come_from_the_nets(self) -> None:
+        """Whatever pads packages have, a design has the links its nets need; what has no copper stays open."""
+        d = demo(BEEPER)
+        wanted = sum(len(n.pins) - 1 for n in d.nets.values())
+        self.assertEqual(figures(d)["links_total"], wanted)
+        for name in {p.package for p in d.parts.values()}:
+            pack = d.packages[name]
+            if len(pack.pads) > 1:
+                less = apply(d, SetItem(package=pack.model_copy(update={"pads": pack.pads[:1]})))[0]
+                numbers = figures(less)
+                self.assertEqual(numbers["links_total"], wanted, name)
+                self.assertEqual(numbers["links_open"] > 0, any(f.code == "no-copper" for f in check(less).findings), name)
+
+    def test_accepted_findings_go_with_the_files(self) -> None:
+        """A stop of the circuit that somebody accepted no longer forbids, and is named in the release with the reason."""
+        d = said(demo(FROST), "remove D5")
+        [stop] = [f for f in all_findings(d) if f.level == "stop" and f.place.step == "circuit"][:1]
+        kept = apply(d, waive(d, stop.code, " ".join(stop.place.pins or stop.place.refs), "bench supply, agreed"))[0]
+        self.assertNotIn(stop.key(), {f.key() for f in release(kept, STAMP).stops})
+        rows = list(csv.DictReader(io.StringIO(release(kept, STAMP).files["frost-sentinel-accepted.csv"])))
+        self.assertIn(("bench supply, agreed", stop.code), {(r["reason"], r["rule"]) for r in rows})
+
+    def test_half_micrometres(self) -> None:
+        """Pads on halves of a micrometre, wherever they lie and however turned, are no difference."""
+        for k in range(60):
+            x, y = 15.5 + 0.0005 * k, 35.5 + 0.0135 * k
+            parts = [part("R1", "CHIP-2012M", x, y, turn=(0, 90, 180, 270)[k % 4]), part("U1", "SOT-23-5", 20 + 0.0005 * (k % 7), 12, side="back")]
+            made = release(design(parts, {}, board(40, 40)), STAMP)
+            self.assertEqual([f.message for f in made.read.differences], [], (x, y))
+
+    def test_pours_in_holes_of_pours(self) -> None:
+        """Pours of three nets one in the hole of the other, at any depth and in any order, are written as they are."""
+        parts = [part("J1", "HDR-1x3", 6, 6), part("J2", "HDR-1x3", 25, 25)]
+        nets = {"A": "J1.1 J2.1", "B": "J1.2 J2.2", "C": "J1.3 J2.3"}
+        for order in ("ABC", "CBA", "BAC", "BCA"):
+            d = design(parts, nets, board(50, 50))
+            boxes = {"A": (), "B": ("box=10,10,34x34", "priority=1"), "C": ("box=20,20,14x14", "priority=2")}
+            for name in order:
+                d = said(d, " ".join(("pour", name, "back", *boxes[name])))
+            self.assertEqual([f.message for f in release(d, STAMP).read.differences], [], order)
 
 
 class Damage(unittest.TestCase):
@@ -230,6 +294,23 @@ class Files(unittest.TestCase):
             place = d.parts[row["ref"]].place
             assert place is not None
             self.assertEqual((nm(float(row["x_mm"])), nm(float(row["y_mm"]))), (place.x_nm, place.y_nm))
+
+    def test_what_is_not_fitted_is_in_no_list(self) -> None:
+        """As drawn and in each variant, parts list and placement hold what is fitted, with order numbers and extra lines."""
+        d = said(
+            demo(FROST), "fit R7 no", "fit LED1 no in quiet", "fit R7 yes in quiet", "variant Q", "variant q",
+            'extra SOCKET 2 "=32-way socket" number=SK-32 for=U2',
+        )  # fmt: skip
+        files = write_files(d, STAMP)
+        for name, gone in (("", {"R7"}), ("-quiet", {"LED1"}), ("-q", {"R7"}), ("-q-2", {"R7"})):
+            rows = list(csv.DictReader(io.StringIO(files[f"frost-sentinel{name}-parts.csv"])))
+            extra = rows.pop()
+            self.assertEqual((extra["count"], extra["number"], extra["value"]), ("2", "SK-32", "'=32-way socket"))
+            self.assertEqual({r for row in rows for r in row["references"].split()}, set(d.parts) - gone, name)
+            self.assertEqual({d.parts[row["references"].split()[0]].catalogue for row in rows}, {row["number"] for row in rows})
+            placed = list(csv.DictReader(io.StringIO(files[f"frost-sentinel{name}-placement.csv"])))
+            self.assertEqual({row["ref"] for row in placed}, set(d.parts) - gone, name)
+            self.assertLessEqual({row["mounting"] for row in placed}, {"surface", "through", "both"})
 
     def test_gerber_is_within_the_format(self) -> None:
         """Each file states format and unit once, ends once, and only uses apertures it defined."""

@@ -16,7 +16,7 @@ from pathlib import Path
 from tests.support import BEEPER, ROOT, demo
 from vane_step.core.design.edits import SetValue
 from vane_step.core.design.fileformat import to_json
-from vane_step.core.errors import EditRefused, NotFound, StaleEdit
+from vane_step.core.errors import DamagedDesign, EditRefused, NotFound, StaleEdit, StoreFailed
 from vane_step.store.designs import SNAPSHOT_EVERY, DesignStore
 from vane_step.store.migrations import MIGRATIONS, WrongSchema, applied, migrate
 
@@ -162,6 +162,150 @@ class Killed(Stored):
             db.close()
 
 
+class SeveralPrograms(Stored):
+    """Two programs on one database: both stay right."""
+
+    def test_edits_of_two_in_turns(self) -> None:
+        """Each sees what the other did; an edit on an older version is refused, an undo takes back the last of all."""
+        other = self.open()
+        self.assertEqual(other.get("b").version, 1)
+        self.store.edit("b", SetValue(ref="R1", value="1k"), "one", 1)
+        with self.assertRaises(StaleEdit):
+            other.edit("b", SetValue(ref="R1", value="2k"), "two", 1)
+        other.edit("b", SetValue(ref="R1", value="2k"), "two", 2)
+        stamp = self.store.shared.stamp
+        other.shared.keep_block("Own", "{}")
+        self.assertNotEqual(self.store.shared.stamp, stamp)
+        self.assertEqual((self.value(self.store), self.store.get("b").version), ("2k", 3))
+        self.store.undo("b", 3)
+        self.assertEqual(self.value(other), "1k")
+        self.assertEqual(self.value(self.open()), "1k")
+
+    def test_at_once(self) -> None:
+        """Two hundred edits from four stores in four threads: every answered one is there, none twice."""
+        stores = [self.open() for _ in range(4)]
+
+        def work(k: int) -> None:
+            for n in range(50):
+                while True:
+                    try:
+                        version = stores[k].get("b").version
+                        stores[k].edit("b", SetValue(ref="R1", value=f"{k}-{n}"), f"{k}-{n}", version)
+                        break
+                    except StaleEdit:
+                        continue
+
+        threads = [threading.Thread(target=work, args=(k,)) for k in range(4)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        db = sqlite3.connect(self.path)
+        labels = [row[0] for row in db.execute("SELECT label FROM journal ORDER BY seq")]
+        db.close()
+        self.assertEqual(sorted(labels), sorted(f"{k}-{n}" for k in range(4) for n in range(50)))
+        self.assertEqual(self.value(self.open()), labels[-1])
+
+
+class Damage(Stored):
+    """One damaged design does not hide the others, and what can be read of it can be had."""
+
+    def damaged(self, sql: str, *values: object) -> DesignStore:
+        """Change the database behind the store's back and open it anew."""
+        self.store.add("sound", demo(BEEPER))
+        for k in range(SNAPSHOT_EVERY + 3):
+            self.store.edit("b", SetValue(ref="R1", value=f"{k}k"), f"v{k}")
+        db = sqlite3.connect(self.path, isolation_level=None)
+        db.execute(sql, values)
+        db.close()
+        return self.open()
+
+    def test_each_kind(self) -> None:
+        """A broken snapshot, an edit that no longer fits, text that is no JSON, a missing beginning: the last good version is named."""
+        cases = (
+            ("UPDATE snapshot SET content = substr(content, 1, 900) WHERE design = 'b' AND seq = 50", SNAPSHOT_EVERY + 3),
+            ("UPDATE snapshot SET content = 'x' WHERE design = 'b' AND seq = 50", SNAPSHOT_EVERY + 3),
+            ("UPDATE journal SET edit = '{\"kind\": \"set-value\", \"ref\": \"R99\", \"value\": \"1\"}' WHERE design = 'b' AND seq = 52", 51),
+            ("UPDATE journal SET edit = 'no json' WHERE design = 'b' AND seq = 51", 50),
+            ("UPDATE snapshot SET content = replace(content, '\"y_nm\": ', '\"y_nm\": 9999999999') WHERE design = 'b'", None),
+            ("DELETE FROM snapshot WHERE design = 'b'", None),
+        )  # fmt: skip
+        for sql, reached in cases:
+            with self.subTest(sql):
+                store = self.damaged(sql)
+                self.assertEqual([row[0] for row in store.shelf()], ["b", "sound"])
+                self.assertEqual(self.value_of(store, "sound"), demo(BEEPER).parts["R1"].value)
+                with self.assertRaises(DamagedDesign) as caught:
+                    store.get("b")
+                self.assertIn("b", caught.exception.where)
+                if reached is None:
+                    self.assertRaises(DamagedDesign, store.last_good, "b")
+                else:
+                    design, seq, last = store.last_good("b")
+                    self.assertEqual((seq, last), (reached, SNAPSHOT_EVERY + 3))
+                    self.assertEqual(design.parts["R1"].value, f"{reached - 1}k")
+                    self.assertEqual(len(store.raw("b")["journal"]), SNAPSHOT_EVERY + 3)
+            self.doCleanups()
+            self.setUp()
+
+    def value_of(self, store: DesignStore, id: str) -> str:
+        """Give the value that the tests change, of a design."""
+        return store.get(id).design.parts["R1"].value
+
+    def test_databases_that_cannot_be_opened(self) -> None:
+        """Text, half a file, flipped bits, a folder, a folder that is a file: an error in words, never a traceback."""
+        self.store.close()
+        whole = self.path.read_bytes()
+        for name, content in (
+            ("text", b"hello " * 400), ("half", whole[: len(whole) // 2]), ("flipped", whole[:5000] + b"\xff" * 3000 + whole[8000:]),
+        ):  # fmt: skip
+            path = self.path.with_name(f"{name}.sqlite3")
+            path.write_bytes(content)
+            with self.subTest(name), self.assertRaises(StoreFailed) as caught:
+                DesignStore(path)
+            self.assertIn(str(path), caught.exception.line())
+        folder = self.path.with_name("folder.sqlite3")
+        folder.mkdir()
+        for path in (folder, self.path.with_name("nowhere") / "x.sqlite3", self.path / "x.sqlite3"):
+            with self.subTest(path), self.assertRaises(StoreFailed):
+                DesignStore(path)
+        self.store = self.open()
+
+    def test_full_disk_and_foreign_lock(self) -> None:
+        """What cannot be written is said in words, and nothing is changed."""
+        self.store._db.execute(f"PRAGMA max_page_count = {self.store._db.execute('PRAGMA page_count').fetchone()[0]}")
+        with self.assertRaises(StoreFailed) as caught:
+            for k in range(2000):
+                self.store.edit("b", SetValue(ref="R1", value=f"{k}k" * 40), "v")
+        self.assertIn("full", caught.exception.message)
+        before = self.value(self.store)
+        again = self.open()
+        self.assertEqual(self.value(again), before)
+        again._db.execute("PRAGMA busy_timeout = 50")
+        foreign = sqlite3.connect(self.path, isolation_level=None)
+        foreign.execute("BEGIN IMMEDIATE")
+        with self.assertRaises(StoreFailed) as caught:
+            again.edit("b", SetValue(ref="R1", value="9k"), "v")
+        self.assertIn("Another program", caught.exception.message)
+        foreign.close()
+        again.edit("b", SetValue(ref="R1", value="9k"), "v")
+
+    def test_the_bin(self) -> None:
+        """What is put in the bin is off the shelf, comes back as it was, and goes for good only from there."""
+        self.store.edit("b", SetValue(ref="R1", value="9k"), "v")
+        self.assertRaises(EditRefused, self.store.delete, "b")
+        self.store.put_in_bin("b")
+        self.assertEqual(([r[0] for r in self.store.shelf()], [r[0] for r in self.store.shelf(binned=True)]), ([], ["b"]))
+        self.assertRaises(EditRefused, self.store.add, "b", demo(BEEPER))
+        self.store.take_out_of_bin("b")
+        self.assertEqual((self.value(self.open()), self.store.get("b").undo), ("9k", "v"))
+        self.store.put_in_bin("b")
+        self.store.delete("b")
+        self.assertRaises(NotFound, self.store.get, "b")
+        self.assertEqual(self.store.ids(), set())
+        self.assertRaises(NotFound, self.store.put_in_bin, "b")
+
+
 class Migrations(unittest.TestCase):
     """Forward from every earlier version, and never silently."""
 
@@ -172,7 +316,10 @@ class Migrations(unittest.TestCase):
                 path = Path(folder) / "x.sqlite3"
                 db = sqlite3.connect(path, isolation_level=None)
                 self.assertEqual(migrate(db, upto=old), old)
-                db.execute("INSERT INTO design VALUES ('b', 'Beeper', 2, 1, '2026-01-01T00:00:00Z')")
+                db.execute(
+                    "INSERT INTO design (id, name, version, cursor, changed_at) "
+                    "VALUES ('b', 'Beeper', 2, 1, '2026-01-01T00:00:00Z')"
+                )
                 db.execute("INSERT INTO snapshot VALUES ('b', 0, ?)", (to_json(demo(BEEPER)),))
                 edit = json.dumps({"kind": "set-value", "ref": "R1", "value": "22k"})
                 db.execute("INSERT INTO journal VALUES ('b', 1, ?, '{}', 'v', '2026-01-01T00:00:00Z')", (edit,))

@@ -387,13 +387,13 @@ class Work(Served):
         """The zip holds files that read as Gerber; the page draws what was read and counts shorts and opens."""
         page = self.client.get(f"/d/{FROST}/release").text
         self.assertIn("The files say what the design says", page)
-        answer = self.client.get(f"/d/{FROST}/release.zip")
+        answer = self.client.post(f"/d/{FROST}/release.zip")
         with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
             for name in archive.namelist():
                 if name.endswith(".gbr"):
                     read_gerber(archive.read(name).decode(), name)
         self.assertEqual(self.client.get(f"/d/{FROST}/read/frost-sentinel-copper-back.gbr.svg").status_code, 200)
-        self.assertIn("Taken before", self.client.get(f"/d/{FROST}/release").text)
+        self.assertIn("Downloaded before", self.client.get(f"/d/{FROST}/release").text)
 
     def test_artwork(self) -> None:
         """PDF and SVG come with the method asked for."""

@@ -3,9 +3,12 @@
 VaneStepError
 |- InputError        what came in cannot be used (terminal: exit 2, page: 422)
 |- NotFound          the thing named does not exist (404)
+|- DamagedDesign     what is stored of a design cannot be read (409)
+|- StoreFailed       nothing could be written or read: disk full, locked, read-only (503)
 |- EditRefused       the edit would break the design (409)
 |  |- StaleEdit      the edit was made on an older version of the design (409)
 |- ReleaseRefused    what was written does not match the design (409)
+|  |- StopsOpen      findings of level stop forbid a release (terminal: exit 1)
 """
 
 from __future__ import annotations
@@ -37,6 +40,7 @@ class VaneStepError(Exception):
 
     status = 500
     code = "error"
+    exit_code = 2
 
     def __init__(
         self, message: str, *, where: str = "", value: object = None, allowed: str = "", next_step: str = ""
@@ -84,6 +88,20 @@ class NotFound(VaneStepError):
     code = "not-found"
 
 
+class DamagedDesign(VaneStepError):
+    """What is stored of a design cannot be read; the others can."""
+
+    status = 409
+    code = "damaged-design"
+
+
+class StoreFailed(VaneStepError):
+    """The database could not be written or read; nothing was changed."""
+
+    status = 503
+    code = "not-stored"
+
+
 class EditRefused(VaneStepError):
     """The edit would break the design."""
 
@@ -102,3 +120,10 @@ class ReleaseRefused(VaneStepError):
 
     status = 409
     code = "release-refused"
+
+
+class StopsOpen(ReleaseRefused):
+    """Findings of level stop forbid a release; they are named."""
+
+    code = "stops-open"
+    exit_code = 1

@@ -45,6 +45,16 @@ def has_roles(design: Design) -> bool:
     return any(pin.role != "passive" for part in design.parts.values() for pin in part.pins)
 
 
+def stops(design: Design) -> tuple[Finding, ...]:
+    """Give the findings that forbid a release: those of level stop that nobody accepted."""
+    return tuple(f for f in all_findings(design) if f.level == "stop")
+
+
+def board_stops(design: Design) -> tuple[Finding, ...]:
+    """Give the stops of the board alone, which nobody can accept."""
+    return tuple(f for f in check(design).findings if f.level == "stop")
+
+
 def _waiver_of(design: Design, finding: Finding) -> Waiver | None:
     if not design.waivers:
         return None

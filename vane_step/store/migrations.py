@@ -83,6 +83,12 @@ MIGRATIONS: tuple[tuple[str, str], ...] = (
         ) STRICT;
         """,
     ),
+    (
+        "a bin for designs that were deleted",
+        """
+        ALTER TABLE design ADD COLUMN binned_at TEXT;
+        """,
+    ),
 )
 
 

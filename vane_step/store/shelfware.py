@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from vane_step.core.errors import EditRefused, NotFound
-from vane_step.store.atomic import atomic
+from vane_step.store.atomic import atomic, spoken
 
 _STAMP = "%Y-%m-%dT%H:%M:%S.%fZ"
 
@@ -31,20 +31,26 @@ class InDrawer:
 class Shelfware:
     """Keeps what several designs share, in the same database as the designs. Safe to use from several threads.
 
-    ``stamp`` counts the changes, so that what was worked out from the content can be kept until the next one.
+    What was worked out from the content can be kept as long as ``stamp`` stays.
     """
 
     def __init__(
         self, db: sqlite3.Connection, lock: AbstractContextManager[object], clock: Callable[[], datetime]
     ) -> None:
         self._db, self._lock, self._clock = db, lock, clock
-        self.stamp = 0
+        self._changes = 0
 
     @contextmanager
     def _change(self) -> Iterator[sqlite3.Connection]:
         with atomic(self._db, self._lock) as db:
             yield db
-        self.stamp += 1
+        self._changes += 1
+
+    @property
+    def stamp(self) -> tuple[int, int]:
+        """What changes with every change, also by another program on the same database."""
+        with self._lock, spoken():
+            return self._changes, int(self._db.execute("PRAGMA data_version").fetchone()[0])
 
     def now(self) -> datetime:
         """Give the time of the store's clock."""

@@ -50,7 +50,7 @@ class Outside:
 def outside(kept: Kept, shared: Shelfware, variant: str = "") -> Outside:
     """Work out what offers and the drawer say of a design; kept until the design, an offer or the drawer changes."""
     design, now = kept.design, shared.now()
-    sections = tuple(design.digest(s) for s in ("parts", "packages", "variants", "brief", "requirements"))
+    sections = tuple(design.digest(s) for s in ("parts", "packages", "variants", "brief", "requirements", "extras"))
     key = (kept.id, *sections, shared.stamp, variant, now.date())
     with alone:
         if key in _cache:
@@ -107,6 +107,8 @@ def _swaps(design: Design, found: list[Line], offers: dict[str, Dated], boards: 
     parts = catalogue().parts
     for line in found:
         if not line.number:
+            if line.kind == "extra":
+                continue
             alike = catalogue().like(design.parts[line.refs[0]])
             if alike:
                 swaps[line.refs[0]] = min(alike, key=lambda p: p.number).number

@@ -13,6 +13,7 @@ from vane_step.core.ask.words import Proposal, need, number
 from vane_step.core.board.arrange import arrange
 from vane_step.core.board.channels import exchanged, with_channels
 from vane_step.core.board.geometry import copper_items, courtyards, outline
+from vane_step.core.board.sides import home_side
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import part_of
@@ -31,7 +32,7 @@ def place_part(design: Design, words: Sequence[str]) -> Proposal:
     """Put a part on the board, by numbers or by a pin."""
     need(words, 2, "place REF X Y [TURN], or place REF by PIN")
     part = part_of(design, words[0])
-    old = part.place or PartPlace(x_nm=0, y_nm=0)
+    old = part.place or PartPlace(x_nm=0, y_nm=0, side=home_side(design, part))
     if words[1] == "by":
         need(words, 3, "place REF by PIN")
         place, gap = beside(design, part, find_pin(design, words[2]))
@@ -62,7 +63,7 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
         raise EditRefused(f"{pin} is not on the board yet.", where=pin)
     target, net = pads[pin], design.net_of(pin)
     tree = shapely.STRtree([y for r, y in courtyards(design).items() if r != part.ref])
-    side = part.place.side if part.place else "front"
+    side = home_side(design, part)
     inner = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6)
     shapely.prepare(inner)
     steps = np.arange(-48, 49) * 0.25
@@ -169,7 +170,7 @@ def on_edge(design: Design, words: Sequence[str]) -> Proposal:
         raise InputError("There is no board there.", where="edge", value=along, allowed=f"{low:g} to {high:g} mm")
     left, bottom, right, top = cut.bounds
     spot = {"left": (left, along), "right": (right, along), "bottom": (along, bottom), "top": (along, top)}[words[1]]
-    side = part.place.side if part.place else "front"
+    side = home_side(design, part)
     place = PartPlace(x_nm=nm(spot[0]), y_nm=nm(spot[1]), turn_deg=TURNS[words[1]], side=side)
     says = f"puts {part.ref} on the {words[1]} edge at {spot[0]:.2f}, {spot[1]:.2f} mm"
     return Proposal(says, edits.PlaceParts(places={part.ref: place}), about=(part.ref,))

@@ -6,12 +6,13 @@ from collections.abc import Callable, Sequence
 
 from vane_step.core.ask.words import Proposal, need, number
 from vane_step.core.board.group import LINES, WAYS, aligned, placed_parts, repeated, shifted, spaced
+from vane_step.core.board.sides import sides_with_copper
 from vane_step.core.circuit.capture import repeat_block
 from vane_step.core.circuit.pins import counted
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of, part_of
 from vane_step.core.design.model import Design, PartPlace, natural, split_pin
-from vane_step.core.errors import InputError, NotFound
+from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import parse_length_nm
 
 BY = ("net", "block", "kind", "package")
@@ -115,10 +116,26 @@ turn_parts = each_placed(
     "turn", "turns {parts} by {by} degrees, to {one.turn_deg:g}",
     lambda place, by: place.model_copy(update={"turn_deg": (place.turn_deg + by) % 360}),
 )  # fmt: skip
-flip_parts = each_placed(
+_flipped = each_placed(
     "underside", "{parts} to the other side: {one.side}",
     lambda place, _by: place.model_copy(update={"side": "back" if place.side == "front" else "front"}),
 )  # fmt: skip
+
+
+def flip_parts(design: Design, words: Sequence[str]) -> Proposal:
+    """Move parts to the other side, where their pads find copper."""
+    found = _flipped(design, words)
+    assert isinstance(found.edit, edits.PlaceParts)
+    for ref, place in found.edit.places.items():
+        possible = sides_with_copper(design, design.packages[design.parts[ref].package])
+        if place is not None and possible and place.side not in possible:
+            raise EditRefused(
+                f"{ref} has surface pads, and the board has no copper on the {place.side}.", where=ref,
+                value=place.side, allowed=", ".join(possible), next_step="Type: rules NAME 2, for copper on both.",
+            )  # fmt: skip
+    return found
+
+
 keep_parts = each_placed(
     "lock", "{parts} stays where it is", lambda place, _by: place.model_copy(update={"locked": True})
 )

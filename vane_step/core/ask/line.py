@@ -81,6 +81,7 @@ from vane_step.core.ask.parts import (
     lock_use,
     make_pattern,
     prove_pattern,
+    set_extra,
     set_note,
     set_variant,
     swap_part,
@@ -219,6 +220,12 @@ VERBS: tuple[Verb, ...] = (
     Verb("fit", "fit REF … yes|no [in VARIANT]", "say what is fitted", by_itself(fit), ("ref",)),
     Verb("variant", 'variant NAME ["TITLE"]', "name a way to fit the board", by_itself(set_variant)),
     Verb("either", "either NAME REF REF …", "fit one of several parts", by_itself(either), ("", "ref", "ref")),
+    Verb(
+        "extra",
+        'extra NAME COUNT "WHAT IT IS" [number=NUMBER] [for=REF]',
+        "add a line to the parts list",
+        by_itself(set_extra),
+    ),
     Verb("note", 'note REF "TEXT"', "write a note on a part", by_itself(set_note), ("ref",)),
     Verb(
         "pattern",

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vane_step.core.ask.words import Proposal, Resources, need, pairs
+from vane_step.core.ask.words import Proposal, Resources, need, number, pairs
 from vane_step.core.board.pincost import pin_costs, reach_mm
 from vane_step.core.circuit.blocks import use_block
 from vane_step.core.circuit.minimum import minimum_block
 from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import part_of
-from vane_step.core.design.model import Block, Design, Variant, natural, split_pin
+from vane_step.core.design.model import Block, Design, Extra, Variant, natural, split_pin
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.assign import Assignment
 from vane_step.core.parts.catalogue import CataloguePart
@@ -211,6 +211,25 @@ def set_note(design: Design, words: Sequence[str]) -> Proposal:
     need(words, 2, 'note REF "TEXT"')
     text = " ".join(words[1:])
     return Proposal(f"notes on {words[0]}: {text}", edits.SetPart(ref=part_of(design, words[0]).ref, note=text))
+
+
+def set_extra(design: Design, words: Sequence[str]) -> Proposal:
+    """Put a line on the parts list that is no part of the circuit."""
+    form = 'extra NAME COUNT "WHAT IT IS" [number=NUMBER] [for=REF]'
+    need(words, 3, form)
+    title, said = words[2], pairs(words[3:], form)
+    unknown = next((k for k in said if k not in ("number", "for")), None)
+    if unknown:
+        raise InputError(f"{unknown!r} says nothing of an extra line.", where="extra", value=unknown, allowed=form)
+    if "for" in said:
+        part_of(design, said["for"])
+    count = number(words[1], "count")
+    if count != round(count) or not 1 <= count <= 10_000:
+        raise InputError("That is no count.", where="extra", value=words[1], allowed="1 to 10000")
+    extra = Extra(
+        id=words[0], title=title, count=round(count), catalogue=said.get("number", ""), about=said.get("for", "")
+    )
+    return Proposal(f"{extra.count} x {title} goes on the parts list", edits.SetItem(extra=extra), about=(extra.id,))
 
 
 def make_pattern(design: Design, words: Sequence[str]) -> Proposal:

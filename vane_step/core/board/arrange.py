@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
 from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.board.floor import CELL_MM, EDGE, NEAR, Floor, bypass_pairs, floor, is_connector
 from vane_step.core.board.geometry import copper_items, courtyards, outline
 from vane_step.core.board.score import Score, score
+from vane_step.core.board.sides import home_side
 from vane_step.core.design.edits import LayCopper, PlaceParts, Together, apply
-from vane_step.core.design.model import Design, Net, PartPlace, natural, split_pin
+from vane_step.core.design.model import Design, Net, PartPlace, Side, natural, split_pin
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 
@@ -72,11 +74,18 @@ def propose(
     if tidy and not placed:
         raise EditRefused("Parts without a place cannot be tidied.", where="board", next_step="Type: arrange")
     found = []
+    refused: EditRefused | None = None
     for k in range(count):
         begin_here = placed and k == 0 if tidy is None else tidy
-        found.append(_once(design, seed + k, effort, begin_here))
+        try:
+            found.append(_once(design, seed + k, effort, begin_here))
+        except EditRefused as error:
+            # Another seed may well find room.
+            refused = error
         if progress and not progress(k + 1, count):
             break
+    if refused and not found:
+        raise refused
     return sorted(found, key=lambda a: a.score.worth)
 
 
@@ -93,8 +102,8 @@ def _once(design: Design, seed: int, effort: float, tidy: bool) -> Arrangement:
     placed = apply(design, PlaceParts(places=places))[0]
     crowded = _crowded(placed, set(places))
     if crowded:
-        waiting = apply(placed, PlaceParts(places=dict.fromkeys(crowded)))[0]
-        places |= arrange(waiting).places  # type: ignore[arg-type]
+        sides = {r: p.side for r, p in places.items()}
+        places |= _put_back(placed, crowded, sides)
     moved = {r for r, p in places.items() if p != design.parts[r].place}
     nets = {n.name for n in design.nets.values() if any(split_pin(p)[0] in moved for p in n.pins)}
     sections = (design.tracks, design.vias, design.jumpers)
@@ -102,6 +111,17 @@ def _once(design: Design, seed: int, effort: float, tidy: bool) -> Arrangement:
     edits = (PlaceParts(places=places), *((LayCopper(lift=lift),) if lift else ()))
     edit = Together(edits=edits)
     return Arrangement(edit, score(apply(design, edit)[0]), seed, tidy)
+
+
+def _put_back(placed: Design, crowded: list[str], sides: dict[str, Side]) -> dict[str, PartPlace]:
+    """Find room for parts that overlap others: first for them alone, then for all that may move, largest first."""
+    for waiting in (crowded, list(sides)):
+        emptied = apply(placed, PlaceParts(places=dict.fromkeys(waiting)))[0]
+        try:
+            return {r: p for r, p in arrange(emptied, sides).places.items() if p is not None}
+        except EditRefused as error:
+            refused = error
+    raise refused
 
 
 def _run(ground: Floor, seed: int, moves: int, warm: float) -> None:
@@ -153,11 +173,16 @@ def _crowded(design: Design, movable: set[str]) -> list[str]:
     return sorted(bad)
 
 
-def arrange(design: Design) -> PlaceParts:
+def arrange(design: Design, sides: Mapping[str, Side] | None = None) -> PlaceParts:
     """Propose places for all parts that have none.
 
     Largest courtyards go first. Each part takes the free place and quarter turn with the shortest links to the
     pins already placed, ground counting little; places are tried on a 0.635 mm lattice. Deterministic.
+
+    Parameters
+    ----------
+    sides : mapping of str to Side, optional
+        The side a part is to lie on; those not named go where their pads find copper, the front first.
 
     Raises
     ------
@@ -168,26 +193,42 @@ def arrange(design: Design) -> PlaceParts:
     if not waiting:
         raise EditRefused("Every part has a place already.", where="board", next_step="Take parts off the board first.")
     board = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6 - 0.05)
-    blocked: list[Polygon] = [*courtyards(design).values()]
+    blocked: list[tuple[int, BaseGeometry]] = [(_bits(design, r), yard) for r, yard in courtyards(design).items()]
     for hole in design.holes.values():
-        blocked.append(
-            shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(max(hole.keepout_nm, hole.drill_nm) / 1e6)
-        )
+        reach = max(hole.keepout_nm, hole.drill_nm) / 1e6
+        blocked.append((3, shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(reach)))
     pins = _placed_pins(design)
     lattice = _lattice(board)
     places: dict[str, PartPlace | None] = {}
     size = {p.ref: _area(design.packages[p.package].courtyard_nm) for p in waiting}
     for part in sorted(waiting, key=lambda p: (-size[p.ref], natural(p.ref))):
-        best = _best_place(design, part.ref, board, blocked, pins, lattice)
+        side = (sides or {}).get(part.ref) or home_side(design, part)
+        bits = _bits(design, part.ref, side)
+        best = _best_place(design, part.ref, side, board, [s for b, s in blocked if b & bits], pins, lattice)
         if best is None:
+            wide, tall = (v / 1e6 for v in _sides_of(design.packages[part.package].courtyard_nm))
             raise EditRefused(
-                f"There is no room left for {part.ref}.", where=part.ref, next_step="Enlarge the outline."
-            )
+                f"There is no free place of {wide:g} x {tall:g} mm left for {part.ref} on the {side}.", where=part.ref,
+                next_step="Place it by hand first and lock it, make room, put parts on the other side, or enlarge "
+                "the outline.",
+            )  # fmt: skip
         place, yard, spots = best
         places[part.ref] = place
-        blocked.append(yard)
+        blocked.append((bits, yard))
         pins.update(spots)
     return PlaceParts(places=places)
+
+
+def _bits(design: Design, ref: str, side: Side | None = None) -> int:
+    """Give the sides on which a part takes room, a bit each: both where it has pins through the board."""
+    part = design.parts[ref]
+    if any(q.layers == "through" for q in design.packages[part.package].pads):
+        return 3
+    return 1 if (side or (part.place.side if part.place else "front")) == "front" else 2
+
+
+def _sides_of(yard: tuple[int, int, int, int]) -> tuple[int, int]:
+    return yard[2] - yard[0], yard[3] - yard[1]
 
 
 def _area(yard: tuple[int, int, int, int]) -> float:
@@ -212,14 +253,18 @@ def _weight(net: Net) -> float:
 def _best_place(
     design: Design,
     ref: str,
+    side: Side,
     board: Polygon,
-    blocked: list[Polygon],
+    blocked: list[BaseGeometry],
     pins: dict[str, tuple[float, float]],
     lattice: np.ndarray,
 ) -> tuple[PartPlace, Polygon, dict[str, tuple[float, float]]] | None:
     package = design.packages[design.parts[ref].package]
     yard = np.array(package.courtyard_nm) / 1e6
-    offsets = {p.number: (p.x_nm / 1e6, p.y_nm / 1e6) for p in package.pads}
+    # A part on the back is mirrored before it is turned.
+    mirror = -1 if side == "back" else 1
+    yard[[0, 2]] *= mirror
+    offsets = {p.number: (mirror * p.x_nm / 1e6, p.y_nm / 1e6) for p in package.pads}
     tree = STRtree(blocked)
     middle = np.array(board.centroid.coords[0])
     best: tuple[float, int, int] | None = None
@@ -249,7 +294,7 @@ def _best_place(
     if best is None:
         return None
     _, k, turn = best
-    place = PartPlace(x_nm=nm(float(lattice[k][0])), y_nm=nm(float(lattice[k][1])), turn_deg=turn)
+    place = PartPlace(x_nm=nm(float(lattice[k][0])), y_nm=nm(float(lattice[k][1])), turn_deg=turn, side=side)
     part = design.parts[ref].model_copy(update={"place": place})
     alone = design.replaced(parts={ref: part}, nets={}, tracks={}, vias={}, jumpers={}, holes={})
     return place, courtyards(alone)[ref], _placed_pins(alone)

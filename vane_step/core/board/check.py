@@ -34,7 +34,7 @@ from vane_step.core.board.viagroups import via_findings
 from vane_step.core.board.widths import width_findings
 from vane_step.core.board.zones import zone_findings
 from vane_step.core.derive import Kept, derived
-from vane_step.core.design.model import Design, Side
+from vane_step.core.design.model import Design, Side, split_pin
 from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
 from vane_step.core.quantity import nm
 
@@ -105,8 +105,8 @@ def figures(design: Design) -> dict[str, float | int]:
         "parts": len(design.parts),
         "nets": len(design.nets),
         "links_total": joined.links_total,
-        "links_completed": joined.links_total - len(joined.open_links),
-        "links_open": len(joined.open_links),
+        "links_completed": joined.links_made,
+        "links_open": joined.links_total - joined.links_made,
         "parts_unplaced": joined.unplaced,
         "vias": len(design.vias),
         "jumpers": len(design.jumpers),
@@ -216,6 +216,7 @@ def _open_links(design: Design) -> Iterable[Finding]:
             reading=round(link.length_mm, 3), limit=0.0, unit="mm", sense="at most", source="the circuit",
             place=place, remedy=Remedy(label="Route the open links", ask="route"),
         )  # fmt: skip
+    yield from _bare_pins(design)
     waiting = tuple(p.ref for p in design.parts.values() if p.place is None)
     if waiting:
         few = ", ".join(waiting[:6]) + (" …" if len(waiting) > 6 else "")
@@ -225,6 +226,31 @@ def _open_links(design: Design) -> Iterable[Finding]:
             unit="part" if one else "parts", place=Place(refs=waiting),
             message=f"{few} has no place on the board yet" if one else f"Without a place on the board yet: {few}",
             remedy=Remedy(label="Arrange the parts", ask="arrange"),
+        )  # fmt: skip
+
+
+def _bare_pins(design: Design) -> Iterable[Finding]:
+    """Tell the pins that are on a net and have no copper, one finding a part: nothing can join them."""
+    mine: dict[str, list[str]] = {}
+    for pin in connectivity(design).bare_pins:
+        mine.setdefault(split_pin(pin)[0], []).append(pin)
+    for ref, pins in mine.items():
+        part = design.parts[ref]
+        assert part.place is not None
+        have = {p.number for p in design.packages[part.package].pads if not p.bare_hole}
+        lacking = [p for p in pins if split_pin(p)[1] not in have]
+        few = ", ".join(pins[:6]) + (" …" if len(pins) > 6 else "")
+        what = "pin has" if len(pins) == 1 else "pins have"
+        if lacking:
+            text = f"{len(pins)} connected {what} no pad in {part.package}: {few}"
+            remedy = None
+        else:
+            text = f"{len(pins)} connected {what} no copper on the {part.place.side}, where {ref} lies: {few}"
+            remedy = Remedy(label=f"Put {ref} on the other side", ask=f"underside {ref}")
+        yield Finding(
+            level="stop", code="no-copper", message=text, reading=len(pins), limit=0, sense="at most",
+            unit="pin" if len(pins) == 1 else "pins", source="the circuit", remedy=remedy,
+            place=Place(refs=(ref,), pins=tuple(pins[:40]), x_nm=part.place.x_nm, y_nm=part.place.y_nm),
         )  # fmt: skip
 
 

@@ -36,14 +36,18 @@ class Connectivity:
     """How the copper of a design hangs together.
 
     ``labels[i]`` is the group of ``items[i]``; items of different nets are never in one group. ``links_total``
-    counts the links a tree over each net's pads needs.
+    counts the links a tree over each net's pins needs, by the circuit and not by what copper there is; ``links_made``
+    those that copper makes. ``bare_pins`` are pins of placed parts that are on a net and have no copper at all: their
+    package has no such pad, or it lies on a side without copper.
     """
 
     items: tuple[CopperItem, ...]
     labels: np.ndarray
     open_links: tuple[OpenLink, ...]
     links_total: int
+    links_made: int
     unplaced: int
+    bare_pins: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -88,7 +92,8 @@ def connectivity(design: Design) -> Connectivity:
     """
     of, a, b = touching_pairs(design)
     if not of.items:
-        return Connectivity((), np.zeros(0, dtype=int), (), 0, _unplaced(design))
+        bare, total = _by_the_circuit(design, of, np.zeros(0, dtype=int))
+        return Connectivity((), np.zeros(0, dtype=int), (), total, 0, _unplaced(design), bare)
     pieces = [(pour, piece) for pour in pour_pieces(design) for piece in pour.pieces]
     extra = np.array([*_wires(of), *_poured(of, pieces)], dtype=int).reshape(-1, 2)
     count = len(of.items) + len(pieces)
@@ -103,8 +108,30 @@ def connectivity(design: Design) -> Connectivity:
     links: list[OpenLink] = []
     for name in sorted(name for name, k in of.nets.items() if name is not None and torn[k]):
         links += _links_of(name, pads[net == of.nets[name]].tolist(), of.items, labels)
-    wanted = int(np.maximum(np.bincount(net, minlength=1) - 1, 0).sum())
-    return Connectivity(of.items, labels, tuple(links), wanted, _unplaced(design))
+    with_copper = int(np.maximum(np.bincount(net, minlength=1) - 1, 0).sum())
+    bare, total = _by_the_circuit(design, of, pads)
+    made = with_copper - len(links)
+    return Connectivity(of.items, labels, tuple(links), total, made, _unplaced(design), bare)
+
+
+def _by_the_circuit(design: Design, of: Columns, pads: np.ndarray) -> tuple[tuple[str, ...], int]:
+    """Give the pins of placed parts that have no copper, and the links all nets need, waiting parts among them."""
+    have: dict[str, int] = {}
+    for k in pads.tolist():
+        have[of.items[k].id] = have.get(of.items[k].id, 0) + 1
+    bare: list[str] = []
+    total = 0
+    for net in design.nets.values():
+        count = 0
+        for pin in net.pins:
+            # A pin may have several pads, each of which wants its copper.
+            count += have.get(pin, 1)
+            if pin not in have:
+                part = design.parts.get(pin.partition(".")[0])
+                if part is not None and part.place is not None:
+                    bare.append(pin)
+        total += max(0, count - 1)
+    return tuple(bare), total
 
 
 def _groups(count: int, a: np.ndarray, b: np.ndarray) -> np.ndarray:

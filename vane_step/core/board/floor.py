@@ -10,6 +10,7 @@ import shapely
 
 from vane_step.core.board.apart import loud_parts, shunning
 from vane_step.core.board.geometry import outline, place_point, zone_shape
+from vane_step.core.board.sides import home_side
 from vane_step.core.design.model import Design, Net, Part, PartPlace, Zone, split_pin
 from vane_step.core.quantity import nm
 
@@ -86,7 +87,9 @@ def floor(design: Design, movable: set[str] | None = None) -> Floor:
     surface = sum(1 for p in parts for q in design.packages[p.package].pads if q.layers != "through")
     sets, which = _barred_zones(design, parts)
     found = Floor(
-        refs, [p.side for p in places],
+        refs,
+        # What stays counts on the side where it lies, what moves goes to one where its pads find copper.
+        [home_side(design, p) if _moves(design, p, movable) else q.side for p, q in zip(parts, places, strict=True)],
         np.array([p.x_nm / 1e6 for p in places]), np.array([p.y_nm / 1e6 for p in places]),
         np.array([round(p.turn_deg / 90) % 4 for p in places], dtype=np.int64),
         np.array([i for i, p in enumerate(parts) if _moves(design, p, movable)], dtype=np.int64),

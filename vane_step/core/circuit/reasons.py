@@ -92,7 +92,10 @@ def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
     name, dot, rest = text.partition(".")
     if name in design.calculations and dot:
         found = design.calculations[name]
-        outputs = formula(found.formula).run(_read(design, found, depth + 1)[0])
+        values, _, wrong = _read(design, found, depth + 1)
+        if wrong:
+            raise InputError(f"{name} cannot be worked out: {wrong[0]}", where=text)
+        outputs = formula(found.formula).run(values)
         if rest not in outputs:
             raise NotFound(f"{name} has no output {rest}.", where=text, allowed=", ".join(outputs))
         return outputs[rest]

@@ -41,6 +41,7 @@ from vane_step.core.design.model import (
     Brief,
     Calculation,
     Design,
+    Extra,
     Frozen,
     LegendText,
     MountingHole,
@@ -66,7 +67,7 @@ from vane_step.core.design.model import (
 from vane_step.core.errors import EditRefused, InputError, NotFound
 
 # Sections nothing refers to: a change there cannot break the design elsewhere.
-LOOSE = ("tracks", "vias", "jumpers", "texts", "holes", "brief", "requirements", "waivers", "blocks")
+LOOSE = ("tracks", "vias", "jumpers", "texts", "holes", "brief", "requirements", "waivers", "blocks", "extras")
 
 
 def _check_pin(design: Design, pin: str) -> None:
@@ -351,6 +352,7 @@ class SetItem(Frozen):
     variant: Variant | None = None
     waiver: Waiver | None = None
     block: Block | None = None
+    extra: Extra | None = None
 
     def changes(self, design: Design) -> Changes:
         named: dict[str, Any] = {section: getattr(self, field) for field, section in ITEMS.items()}
@@ -360,7 +362,7 @@ class SetItem(Frozen):
 # Which field of SetItem goes into which section; all of these but packages may be removed by their id.
 ITEMS: dict[str, str] = {
     "hole": "holes", "pour": "pours", "text": "texts", "package": "packages", "requirement": "requirements",
-    "calculation": "calculations", "variant": "variants", "waiver": "waivers", "block": "blocks",
+    "calculation": "calculations", "variant": "variants", "waiver": "waivers", "block": "blocks", "extra": "extras",
 }  # fmt: skip
 
 

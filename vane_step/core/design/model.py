@@ -364,6 +364,16 @@ class Block(Frozen):
     worked: tuple[Text, ...] = ()
 
 
+class Extra(Frozen):
+    """A line of the parts list that is no part of the circuit: a socket, a jumper cap, feet."""
+
+    id: Name
+    title: Text = Field(min_length=1)
+    count: int = Field(default=1, ge=1, le=10_000)
+    catalogue: Text = ""
+    about: Text = ""
+
+
 COLLECTIONS: Final[dict[str, type[Frozen]]] = {
     "parts": Part,
     "nets": Net,
@@ -379,6 +389,7 @@ COLLECTIONS: Final[dict[str, type[Frozen]]] = {
     "variants": Variant,
     "waivers": Waiver,
     "blocks": Block,
+    "extras": Extra,
 }
 # Sections that hold one thing instead of many.
 SINGLES: Final[dict[str, type[Frozen]]] = {"board": Board, "brief": Brief}
@@ -441,6 +452,7 @@ class Design(Frozen):
     variants: Named[Variant] = {}
     waivers: Named[Waiver] = {}
     blocks: Named[Block] = {}
+    extras: Named[Extra] = {}
 
     _digests: dict[str, str] = PrivateAttr(default_factory=dict)
     _pin_nets: dict[str, str] | None = PrivateAttr(default=None)

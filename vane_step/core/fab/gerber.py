@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
-from shapely.geometry import Polygon
+from shapely.geometry import LinearRing, Polygon
 
 from vane_step import __version__
 from vane_step.core.board.geometry import outline, pad_layers, place_point
@@ -137,10 +137,7 @@ def copper(design: Design, layer: str, stamp: str) -> str:
     number = layers.index(layer) + 1 if len(layers) > 1 else 2
     side = {"front": "Top", "back": "Bot"}.get(layer, "Inr")
     out = GerberFile(f"Copper,L{number},{side}", "Positive", stamp)
-    for pour in pour_pieces(design):
-        if pour.layer == layer:
-            out.attributes(f"N,{_clean(pour.net)}")
-            _regions(out, pour.pieces)
+    _regions(out, [(pour.net, piece) for pour in pour_pieces(design) if pour.layer == layer for piece in pour.pieces])
     for track in design.tracks.values():
         if track.layer == layer:
             out.attributes(f"N,{_clean(track.net)}")
@@ -164,18 +161,26 @@ def copper(design: Design, layer: str, stamp: str) -> str:
     return out.text()
 
 
-def _regions(out: GerberFile, pieces: Iterable[Polygon]) -> None:
-    """Fill polygons with holes: rings from the largest to the smallest, dark outside and clear inside."""
-    rings = [(Polygon(p.exterior).area, p.exterior, True) for p in pieces]
-    rings += [(Polygon(r).area, r, False) for p in pieces for r in p.interiors]
+def _regions(out: GerberFile, pieces: Iterable[tuple[str, Polygon]]) -> None:
+    """Fill polygons with holes, each of a net: rings from the largest to the smallest, dark outside and clear inside.
+
+    What lies in a ring is smaller than it, so that a pour within the hole of another, at any depth, is drawn after the
+    hole was cleared. The pieces of a layer share no area.
+    """
+    rings = [(Polygon(ring).area, ring, net, k == 0) for net, p in pieces for k, ring in enumerate(_rings_of(p))]
     dark = True
-    for _, ring, wanted in sorted(rings, key=lambda r: -r[0]):
+    for _, ring, net, wanted in sorted(rings, key=lambda r: (-r[0], r[3])):
         if wanted != dark:
             out.polarity(wanted)
             dark = wanted
+        out.attributes(f"N,{_clean(net)}" if wanted else "N,")
         out.region([(nm(x), nm(y)) for x, y in ring.coords])
     if not dark:
         out.polarity(True)
+
+
+def _rings_of(piece: Polygon) -> list[LinearRing]:
+    return [piece.exterior, *piece.interiors]
 
 
 def mask(design: Design, side: Side, stamp: str) -> str:

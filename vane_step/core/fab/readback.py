@@ -9,12 +9,13 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from scipy.spatial import cKDTree
 from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import copper_items, holes, outline
+from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.design.model import Design
 from vane_step.core.fab.reader import ReadDrill, ReadLayer, ReadPoint, read_drill, read_gerber, read_netlist, ring_width
@@ -148,19 +149,42 @@ def _compare_drills(
     readings["hole_difference_um"] = round(worst * 1000, 3)
 
 
+# Coordinates of the test netlist are whole micrometres: a pad on half of one may be written either way.
+POINT_TOLERANCE_MM = 0.00051
+
+
 def _compare_points(design: Design, points: list[ReadPoint], readings: dict[str, float | int]) -> Iterator[Finding]:
-    """Compare the test netlist with the pads of the design, one by one."""
-    read: dict[tuple[int, int, str], ReadPoint] = {(round(p.x * 1000), round(p.y * 1000), p.net): p for p in points}
-    wanted = {
-        (round(i.x_mm * 1000), round(i.y_mm * 1000), i.net or "N/C"): i
-        for i in copper_items(design)
-        if i.kind != "track"
-    }
-    for key in wanted.keys() - read.keys():
-        yield _differs("netlist", f"The test netlist lacks {wanted[key].id} of {key[2]}")
-    for key in read.keys() - wanted.keys():
-        yield _differs("netlist", f"The test netlist has {read[key].ref} of {key[2]}, the design has not")
-    readings["test_points"] = len(read)
+    """Compare the test netlist with the pads of the design, one by one: each has its own point of its net."""
+    wanted: dict[str, list[CopperItem]] = {}
+    for item in copper_items(design):
+        if item.kind != "track":
+            wanted.setdefault(item.net or "N/C", []).append(item)
+    read: dict[str, list[ReadPoint]] = {}
+    for point in points:
+        read.setdefault(point.net, []).append(point)
+    for net in dict.fromkeys((*wanted, *read)):
+        mine, theirs = wanted.get(net, []), read.get(net, [])
+        here = np.array([(i.x_mm, i.y_mm) for i in mine]).reshape(-1, 2)
+        there = np.array([(p.x, p.y) for p in theirs]).reshape(-1, 2)
+        met = _met(here, there), _met(there, here)
+        for item in (mine[k] for k in np.flatnonzero(~met[0])):
+            yield _differs("netlist", f"The test netlist lacks {item.id} of {net}")
+        for one in (theirs[k] for k in np.flatnonzero(~met[1])):
+            yield _differs("netlist", f"The test netlist has {one.ref} of {net}, the design has not")
+        if met[0].all() and met[1].all() and len(mine) != len(theirs):
+            text = f"The test netlist has {len(theirs)} points of {net}, the design {len(mine)}"
+            yield _differs("netlist", text, len(theirs), len(mine), "points")
+    readings["test_points"] = len(points)
+
+
+def _met(some: np.ndarray, others: np.ndarray) -> np.ndarray:
+    """Tell of each of some points whether one of others lies where it lies, both in mm (n x 2)."""
+    if not len(some) or not len(others):
+        return np.zeros(len(some), dtype=bool)
+    tree = cKDTree(others)
+    apart, _ = tree.query(some, p=np.inf)
+    found: np.ndarray = apart <= POINT_TOLERANCE_MM
+    return found
 
 
 def _wires(text: str) -> list[tuple[tuple[float, float], tuple[float, float]]]:

@@ -1,41 +1,88 @@
-"""Writes the parts list, the placement file and the Gerber job file; prices and stock are not here."""
+"""Writes the parts list, the placement file, the accepted findings and the Gerber job file; prices are not here."""
 
 from __future__ import annotations
 
 import csv
 import io
 import json
+from collections.abc import Iterable, Sequence
 
 from vane_step import __version__
 from vane_step.core.board.geometry import outline
-from vane_step.core.design.model import Design, natural
+from vane_step.core.circuit.variants import BASE, fitted
+from vane_step.core.design.model import Design, Part, Waiver, natural
+from vane_step.core.finding import Finding
 
 
-def parts_list(design: Design) -> str:
-    """Write the parts list as CSV: one line for each value and package."""
-    groups: dict[tuple[str, str], list[str]] = {}
+def parts_list(design: Design, variant: str = BASE) -> str:
+    """Write the parts list of a variant as CSV: a line for each order number, or value and package, then extra lines.
+
+    Parts that are not fitted are left out.
+    """
+    have = fitted(design, variant)
+    groups: dict[tuple[str, str, str], list[str]] = {}
     for part in design.parts.values():
-        groups.setdefault((part.value, part.package), []).append(part.ref)
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["count", "value", "package", "references"])
-    for (value, package), refs in sorted(groups.items(), key=lambda kv: natural(min(kv[1], key=natural))):
-        writer.writerow([len(refs), value, package, " ".join(sorted(refs, key=natural))])
-    return out.getvalue()
+        if have[part.ref]:
+            groups.setdefault((part.value, part.package, part.catalogue), []).append(part.ref)
+    rows: list[Sequence[object]] = [
+        (len(refs), number, value, package, " ".join(sorted(refs, key=natural)))
+        for (value, package, number), refs in sorted(groups.items(), key=lambda kv: natural(min(kv[1], key=natural)))
+    ]
+    rows += [(extra.count, extra.catalogue, extra.title, "", extra.about) for extra in design.extras.values()]
+    return _csv(("count", "number", "value", "package", "references"), rows)
 
 
-def placement(design: Design) -> str:
-    """Write the placement file as CSV: middle of every placed part in millimetres, angle and side."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["ref", "value", "package", "x_mm", "y_mm", "turn_deg", "side"])
+def placement(design: Design, variant: str = BASE) -> str:
+    """Write the placement file of a variant as CSV: middle in mm, angle, side and mounting of what is fitted."""
+    have = fitted(design, variant)
+    rows = []
     for ref in sorted(design.parts, key=natural):
         part = design.parts[ref]
-        if part.place:
+        if part.place and have[ref]:
             p = part.place
-            turn = f"{p.turn_deg % 360:g}"
-            writer.writerow([ref, part.value, part.package, f"{p.x_nm / 1e6:.4f}", f"{p.y_nm / 1e6:.4f}", turn, p.side])
+            rows.append(
+                (
+                    ref, part.value, part.package, f"{p.x_nm / 1e6:.4f}", f"{p.y_nm / 1e6:.4f}",
+                    f"{p.turn_deg % 360:g}", p.side, _mounting(design, part),
+                )
+            )  # fmt: skip
+    return _csv(("ref", "value", "package", "x_mm", "y_mm", "turn_deg", "side", "mounting"), rows)
+
+
+def _mounting(design: Design, part: Part) -> str:
+    pads = design.packages[part.package].pads
+    surface = any(p.layers != "through" for p in pads)
+    through = any(p.layers == "through" and not p.bare_hole for p in pads)
+    return "both" if surface and through else "surface" if surface else "through"
+
+
+def accepted(lived_with: Iterable[tuple[Finding, Waiver]]) -> str:
+    """Write the findings that somebody accepted, with the reason, as CSV: they go with the files."""
+    rows = [(f.level, f.code, f.place.label(), f.message, w.reason) for f, w in lived_with]
+    return _csv(("level", "rule", "place", "finding", "reason"), rows)
+
+
+def _csv(head: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(head)
+    writer.writerows([_cell(v) for v in row] for row in rows)
     return out.getvalue()
+
+
+def _cell(value: object) -> object:
+    """Keep spreadsheets from working out what a text that begins like a formula says."""
+    if isinstance(value, str) and value[:1] in ("=", "+", "-", "@") and not _number(value):
+        return f"'{value}"
+    return value
+
+
+def _number(text: str) -> bool:
+    try:
+        float(text)
+    except ValueError:
+        return False
+    return True
 
 
 def job_file(design: Design, files: dict[str, tuple[str, str]], stamp: str) -> str:

@@ -76,6 +76,13 @@ class Line:
     refs: tuple[str, ...]
     dated: Dated | None
     drawer: int
+    each: int = 0
+    kind: str = ""
+
+    @property
+    def count(self) -> int:
+        """How many one board takes."""
+        return self.each or len(self.refs)
 
 
 def attrition(count: int, part_kind: str) -> int:
@@ -111,17 +118,24 @@ def buy(offer: Offer, wanted: int) -> Bought:
 def lines(
     design: Design, fitted: Mapping[str, bool], offers: Mapping[str, Dated], drawer: Mapping[str, int]
 ) -> list[Line]:
-    """Group the fitted parts by what has to be bought, in the order of their references."""
+    """Group the fitted parts by what has to be bought, in the order of their references; extra lines come last."""
     groups: dict[tuple[str, str, str], list[Part]] = {}
     for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
         if fitted.get(part.ref, part.fitted) and part.kind != "jumper":
             groups.setdefault((part.catalogue, part.value if not part.catalogue else "", part.package), []).append(part)
-    return [
+    found = [
         Line(
             number, parts[0].value, pack, tuple(p.ref for p in parts), offers.get(number) if number else None,
-            drawer.get(number, 0) if number else 0,
+            drawer.get(number, 0) if number else 0, 0, parts[0].kind,
         )
         for (number, _, pack), parts in groups.items()
+    ]  # fmt: skip
+    return found + [
+        Line(
+            x.catalogue, x.title, "", (x.id,), offers.get(x.catalogue) if x.catalogue else None,
+            drawer.get(x.catalogue, 0) if x.catalogue else 0, x.count, "extra",
+        )
+        for x in design.extras.values()
     ]  # fmt: skip
 
 
@@ -137,8 +151,8 @@ class Sum:
 
 def need_of(line: Line, design: Design, boards: int, stock_first: bool = True) -> int:
     """Give how many of a line must be bought for so many boards: spares added, the drawer taken off."""
-    count = len(line.refs) * boards
-    whole = count + attrition(count, design.parts[line.refs[0]].kind)
+    count = line.count * boards
+    whole = count + attrition(count, line.kind)
     return max(0, whole - line.drawer) if stock_first else whole
 
 
@@ -229,6 +243,8 @@ def buying_findings(
 
 def _instead(line: Line, swaps: Mapping[str, str] | None) -> Remedy | None:
     """Offer what can stand in for a line, by its number, or by its first part where none is chosen."""
+    if line.kind == "extra":
+        return None
     other = (swaps or {}).get(line.number or line.refs[0])
     label = f"Take {other} instead" if line.number else f"Take {other}"
     return Remedy(label=label, ask=f"swap {' '.join(line.refs)} {other}") if other else None

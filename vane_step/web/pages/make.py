@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import HTMLResponse, Response
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -18,9 +18,7 @@ from vane_step.core.etch.drillplan import drill_plan
 from vane_step.core.etch.mirror import CAUTIONS, METHODS, method_of, proof
 from vane_step.core.fab.panel import PanelPlan, panel
 from vane_step.core.fab.release import release
-from vane_step.store.designs import Kept
 from vane_step.web.render import page, step_page, store_of
-from vane_step.web.view import findings_of
 
 router = APIRouter()
 SIDES: tuple[Side, Side] = ("front", "back")
@@ -67,19 +65,15 @@ def release_fragment(request: Request, id: str) -> HTMLResponse:
     return page(
         request, "_release.html",
         {
-            "kept": kept, "design": kept.design, "made": made, "layers": layers, "stops": _stops(kept),
+            "kept": kept, "design": kept.design, "made": made, "layers": layers,
             "taken": store_of(request).releases(id)[:5],
         },
     )  # fmt: skip
 
 
-def _stops(kept: Kept) -> list[Any]:
-    return [f for f in findings_of(kept.design) if f.level == "stop"]
-
-
-@router.get("/d/{id}/release.zip")
+@router.post("/d/{id}/release.zip")
 def release_zip(request: Request, id: str) -> Response:
-    """Give the release as a zip; refused when the files differ from the design."""
+    """Give the release as a zip and record that it was; refused by stops, and when the files differ from the design."""
     kept = store_of(request).get(id)
     made = release(kept.design, kept.changed_at)
     data = made.zipped()
@@ -92,26 +86,26 @@ def release_zip(request: Request, id: str) -> Response:
 
 
 def plan_of(
-    columns: Annotated[int, Query(ge=1, le=100)] = 2, rows: Annotated[int, Query(ge=1, le=100)] = 1,
-    turned: bool = False, gap: Annotated[float, Query(ge=0, le=50)] = 2.0,
-    rail: Annotated[float, Query(ge=0, le=50)] = 5.0, joint: Literal["tabs", "score"] = "tabs",
+    columns: Annotated[int, Form(ge=1, le=100)] = 2, rows: Annotated[int, Form(ge=1, le=100)] = 1,
+    turned: Annotated[bool, Form()] = False, gap: Annotated[float, Form(ge=0, le=50)] = 2.0,
+    rail: Annotated[float, Form(ge=0, le=50)] = 5.0, joint: Annotated[Literal["tabs", "score"], Form()] = "tabs",
 ) -> PanelPlan:  # fmt: skip
     """Read how a panel is wanted."""
     return PanelPlan(columns, rows, turned, gap, rail, joint)
 
 
-@router.get("/d/{id}/panel.zip")
+@router.post("/d/{id}/panel.zip")
 def panel_zip(request: Request, id: str, plan: Annotated[PanelPlan, Depends(plan_of)]) -> Response:
     """Give the release of a panel of the board as a zip; refused when the files differ from it."""
     kept = store_of(request).get(id)
-    made = release(panel(kept.design, plan), kept.changed_at)
+    made = release(panel(kept.design, plan), kept.changed_at, kept.design)
     name = f"{made.name}-{made.digest()}.zip"
     return Response(
         made.zipped(), media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'}
     )
 
 
-@router.get("/d/{id}/panel", response_class=HTMLResponse)
+@router.post("/d/{id}/panel", response_class=HTMLResponse)
 def panel_shown(request: Request, id: str, plan: Annotated[PanelPlan, Depends(plan_of)]) -> HTMLResponse:
     """Show a panel of the board: its outline with what is milled away, its size, and what the check says of it."""
     made = panel(store_of(request).get(id).design, plan)
@@ -120,7 +114,7 @@ def panel_shown(request: Request, id: str, plan: Annotated[PanelPlan, Depends(pl
     lines = [(a[0] / 1e6, -a[1] / 1e6, b[0] / 1e6, -b[1] / 1e6) for a, b in made.board.scores]
     pads = [(i.x_mm, -i.y_mm, max(0.4, i.width_mm / 2)) for i in copper_items(made) if i.kind == "pad"]
     data = {
-        "id": id, "plan": plan, "path": _path(shape), "lines": lines, "pads": pads, "query": request.url.query,
+        "id": id, "plan": plan, "path": _path(shape), "lines": lines, "pads": pads,
         "size": (x1 - x0, y1 - y0), "view": f"{x0 - 1:g} {-y1 - 1:g} {x1 - x0 + 2:g} {y1 - y0 + 2:g}",
         "count": plan.columns * plan.rows, "stops": [f for f in check(made).findings if f.level == "stop"],
     }  # fmt: skip

@@ -45,7 +45,7 @@ def _told(request: Request, kept: Kept, show: str, variant: str = "") -> dict[st
         data["patterns"] = _patterns(kept.design)
     elif show == "drawer":
         data["drawer"] = [(d, catalogue().parts.get(d.number)) for d in shared.drawer()]
-        data["wants"] = {line.number: len(line.refs) * kept.design.brief.quantity for line in out.lines if line.number}
+        data["wants"] = {line.number: line.count * kept.design.brief.quantity for line in out.lines if line.number}
     return data
 
 
@@ -298,7 +298,7 @@ def reserve(request: Request, id: str, body: Question) -> dict[str, Any]:
     wanted: dict[str, int] = {}
     for line in outside(kept, shared).lines:
         if line.number:
-            wanted[line.number] = len(line.refs) * kept.design.brief.quantity
+            wanted[line.number] = line.count * kept.design.brief.quantity
     given = shared.reserve(id, wanted)
     request.app.state.hub.publish(id, "offers", {})
     return {"says": f"reserved {sum(given.values())} parts of {len(given)} kinds"}
