@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sys
 import time
 from dataclasses import asdict
@@ -11,25 +12,26 @@ from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+from pydantic import ValidationError
 
 from vane_step import cli_board, cli_parts
 from vane_step.cli_board import outline_option, ruler_scale
-from vane_step.cli_files import console, load, read_text, write
+from vane_step.cli_files import console, load, read_bytes, read_text, write
 from vane_step.cli_report import In, Out, Report, change, finish
 from vane_step.core.ask import ask
-from vane_step.core.circuit.capture import connections
 from vane_step.core.design.edits import AddPart, Edit, apply
-from vane_step.core.design.fileformat import json_schema, to_json
+from vane_step.core.design.fileformat import input_error, json_schema, to_json
 from vane_step.core.design.model import Board, Design
 from vane_step.core.errors import InputError, VaneStepError
-from vane_step.core.exchange import FILES, read_exchange
+from vane_step.core.exchange import FILES
 from vane_step.core.judge import all_findings
 from vane_step.core.parts.packages import package as own_package
 from vane_step.core.parts.part import part_from
-from vane_step.core.parts.pinfiles import read_pins
 from vane_step.core.power import trace as trace_room
 from vane_step.core.quantity import format_value, parse_length_nm, parse_value
 from vane_step.data.shipped import resources, rule_set
+from vane_step.importers import connection_list as listed
+from vane_step.importers import exchange_folder, pin_file
 
 app = typer.Typer(
     add_completion=False,
@@ -53,7 +55,7 @@ def import_(
     begun = time.perf_counter()
     if not folder.is_dir():
         raise InputError("There is no such folder.", where=str(folder))
-    texts = {name: read_text(folder / name) for name in FILES if (folder / name).is_file()}
+    texts = {name: read_bytes(folder / name) for name in FILES if (folder / name).is_file()}
     board = None
     if outline or "board.json" not in texts:
         chosen = rule_set(rules)
@@ -68,7 +70,7 @@ def import_(
             {"outline": outline_option(outline or "100x80"), "copper_layers": layers, "rules": chosen}
         )
         texts.pop("board.json", None)
-    design = read_exchange(texts, folder.resolve().name, board)
+    design = exchange_folder(texts, folder.resolve().name, board)
     write(output, to_json(design))
     finish_import(design, report, begun)
 
@@ -86,7 +88,7 @@ def pins(
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Show the pins a file gives a part."""
-    table = read_pins(read_text(source), source.name, choice)
+    table = pin_file(read_bytes(source), source.name, choice)
     if as_json:
         rows = [p.model_dump() for p in table.pins]
         print(
@@ -105,7 +107,7 @@ def add(
     ref: Annotated[str, typer.Option(help="Reference of the new part.")],
     package: Annotated[str, typer.Option(help="Name of its package.")],
     value: Annotated[str, typer.Option(help="Its value.")] = "",
-    pin_file: Annotated[Path | None, typer.Option("--pins", help="File with its pins, as for pins.")] = None,
+    pins_from: Annotated[Path | None, typer.Option("--pins", help="File with its pins, as for pins.")] = None,
     choice: Annotated[str, typer.Option(help="Package (BSDL) or component (IBIS) when there are several.")] = "",
     report: Report = None,
 ) -> None:
@@ -113,7 +115,7 @@ def add(
 
     def make(design: Design) -> tuple[Edit, dict[str, Any]]:
         pack = design.packages.get(package) or own_package(package, design.board.rules.etched)
-        table = read_pins(read_text(pin_file), pin_file.name, choice) if pin_file else None
+        table = pin_file(read_bytes(pins_from), pins_from.name, choice) if pins_from else None
         return AddPart(part=part_from(ref, pack, value, table), package=pack), {}
 
     change(source, output, report, make)
@@ -127,7 +129,8 @@ def connect(
     report: Report = None,
 ) -> None:
     """Connect everything a connection list names."""
-    change(source, output, report, lambda design: (connections(design, read_text(connection_list)), {}))
+    text, name = read_text(connection_list), str(connection_list)
+    change(source, output, report, lambda design: (listed(design, text, name), {}))
 
 
 @app.command()
@@ -273,6 +276,20 @@ def demo_(
     run("127.0.0.1", port, data, True)
 
 
+@app.command()
+def rescue(
+    folder: Annotated[Path, typer.Argument(help="Folder of the database.")],
+    output: Annotated[Path, typer.Option("-o", "--output", help="Folder to write what can be read to.")],
+) -> None:
+    """Write the last version of every design that can be read from a damaged database, and the raw text of the rest."""
+    from vane_step.store.rescue import rescued
+
+    output.mkdir(parents=True, exist_ok=True)
+    for one in rescued(folder / "designs.sqlite3"):
+        write(output / one.file, one.content)
+        console.print(f"{one.file}: {one.says}", markup=False, soft_wrap=True)
+
+
 for _command in [*cli_board.COMMANDS, *cli_parts.COMMANDS]:
     app.command()(_command)
 calc_app.command("formula")(cli_parts.formula_)
@@ -286,6 +303,18 @@ def main() -> None:
     except VaneStepError as error:
         print(error.line(), file=sys.stderr)
         sys.exit(error.exit_code)
+    except ValidationError as error:
+        print(input_error(error, "input").line(), file=sys.stderr)
+        sys.exit(2)
+    except Exception as error:
+        if os.environ.get("VANE_STEP_TRACE"):
+            raise
+        print(
+            f"A fault of the program: {type(error).__name__}: {str(error)[:200]}. Set VANE_STEP_TRACE=1 to see where, "
+            "and report it.",
+            file=sys.stderr,
+        )
+        sys.exit(3)
 
 
 if __name__ == "__main__":

@@ -20,24 +20,22 @@ from vane_step.core.board.geometry import outline as board_outline
 from vane_step.core.board.geometry import rectangle
 from vane_step.core.board.inkshape import ink
 from vane_step.core.board.loops import loops
-from vane_step.core.board.outlinefile import PICTURES, outline_from
 from vane_step.core.board.paths import return_paths, sense_pairs
-from vane_step.core.board.picture import trace_shapes
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.design.edits import Edit, SetItem, SetOutline, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design, PointNm
 from vane_step.core.errors import InputError
-from vane_step.core.fab.otherboard import other_board
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import resources
+from vane_step.importers import files_of_another_board, is_drawing, legend_picture, outline_file
 
 
 def outline_option(text: str) -> tuple[PointNm, ...]:
     """Read ``60x40`` (millimetres), the name of a DXF or SVG file, or ``picture.png@166mm``."""
     name, _, wide = text.partition("@")
-    if name.lower().endswith((".dxf", ".svg", *(f".{p}" for p in PICTURES))):
-        return outline_from(read_bytes(Path(name)), name, parse_length_nm(wide, "--outline") / 1e6 if wide else 0.0)
+    if is_drawing(name):
+        return outline_file(read_bytes(Path(name)), name, parse_length_nm(wide, "--outline") / 1e6 if wide else 0.0)
     width, cross, height = text.lower().partition("x")
     if not cross:
         raise InputError(
@@ -140,7 +138,7 @@ def outline(
             raise InputError("An outline comes from one thing.", where="outline", allowed="either --size or --like")
         if size:
             return SetOutline(outline=outline_option(size)), {}
-        found = other_board(design, {p.name: read_bytes(p) for p in like or []})
+        found = files_of_another_board(design, {p.name: read_bytes(p) for p in like or []})
         numbers = {"width_mm": found.width_mm, "height_mm": found.height_mm, "holes": found.holes}
         return found.edit, {**numbers, "placed": found.placed, "left_out": found.left_out}
 
@@ -264,7 +262,7 @@ def picture(
         x, _, y = at.partition(",")
         spot = parse_length_nm(x, "--at"), parse_length_nm(y, "--at")
         wide = parse_length_nm(width, "--width") / 1e6
-        rings = trace_shapes(read_bytes(file), file.name, wide, design.board.rules.legend_width_nm / 1e6)
+        rings = legend_picture(read_bytes(file), file.name, wide, design.board.rules.legend_width_nm / 1e6)
         return SetItem(text=ink(design, file.stem, rings, spot, "back" if back else "front")), {"rings": len(rings)}
 
     change(source, output, report, make)

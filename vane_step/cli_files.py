@@ -3,36 +3,42 @@
 from __future__ import annotations
 
 import os
+from contextlib import suppress
 from pathlib import Path
 
 from rich.console import Console
 
-from vane_step.core.design.fileformat import from_json
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
+from vane_step.importers import decoded, design_file
 
 console = Console(stderr=True, highlight=False)
+
+
+MAX_BYTES = 64 * 1024 * 1024
 
 
 def read_bytes(path: Path) -> bytes:
     """Read a file, or raise :class:`InputError` naming it."""
     try:
-        return path.read_bytes()
-    except OSError as error:
-        raise InputError(f"It cannot be read: {error.strerror}.", where=str(path)) from error
+        with path.open("rb") as file:
+            content = file.read(MAX_BYTES + 1)
+    except (OSError, ValueError) as error:
+        says = getattr(error, "strerror", None) or str(error)
+        raise InputError(f"It cannot be read: {says}.", where=str(path)) from error
+    if len(content) > MAX_BYTES:
+        raise InputError("The file is too large.", where=str(path), allowed=f"{MAX_BYTES >> 20} MB")
+    return content
 
 
 def read_text(path: Path) -> str:
     """Read a UTF-8 text file, or raise :class:`InputError` naming file and place."""
-    try:
-        return read_bytes(path).decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise InputError(f"It is not UTF-8 text (byte {error.start}).", where=str(path)) from error
+    return decoded(read_bytes(path), str(path))
 
 
 def load(path: Path) -> Design:
     """Read a design file."""
-    return from_json(read_text(path), str(path))
+    return design_file(read_bytes(path), str(path))
 
 
 def write(path: Path, content: str | bytes) -> None:
@@ -43,5 +49,6 @@ def write(path: Path, content: str | bytes) -> None:
         part.write_bytes(data)
         os.replace(part, path)
     except OSError as error:
-        part.unlink(missing_ok=True)
+        with suppress(OSError):
+            part.unlink(missing_ok=True)
         raise InputError(f"It cannot be written: {error.strerror}.", where=str(path)) from error

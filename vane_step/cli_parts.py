@@ -10,9 +10,9 @@ from typing import Annotated, Any
 
 import typer
 
-from vane_step.cli_files import console, load, read_text, write
+from vane_step.cli_files import console, load, read_bytes, read_text, write
 from vane_step.core.ask.words import pairs
-from vane_step.core.circuit.blocks import block_from, block_json, take_block, use_block
+from vane_step.core.circuit.blocks import block_json, take_block, use_block
 from vane_step.core.circuit.export import sheet_svg, sheets_pdf
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import apply
@@ -26,6 +26,7 @@ from vane_step.core.parts.patternsheet import pattern_pdf
 from vane_step.core.power.formulas import formula
 from vane_step.core.quantity import format_value, parse_value
 from vane_step.data.shipped import catalogue
+from vane_step.importers import block_file
 
 block_app = typer.Typer(no_args_is_help=True, help="Blocks that are kept and used again.")
 In = Annotated[Path, typer.Argument(help="Design file.")]
@@ -212,7 +213,7 @@ def block_use(
 ) -> None:  # fmt: skip
     """Put a block from a file into a design."""
     design = load(source)
-    edit = use_block(design, block_from(read_text(block), str(block)), pairs(port or [], "PORT=NET"))
+    edit = use_block(design, block_file(read_bytes(block), str(block)), pairs(port or [], "PORT=NET"))
     write(output, to_json(apply(design, edit)[0]))
 
 

@@ -15,15 +15,20 @@ from pathlib import Path
 from typing import Any
 
 from fastapi.testclient import TestClient
+from PIL import Image
 
 from tests.support import BEEPER, FROST, PANEL, ROOT, demo, texts_of
+from vane_step.core.board.check import copper_findings
+from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
 from vane_step.core.fab.reader import read_gerber
+from vane_step.core.route.router import route
 from vane_step.data.shipped import resources
 from vane_step.web import app as app_module
 from vane_step.web.app import create_app
 from vane_step.web.jobs import Jobs
+from vane_step.web.pages.changes import _fits_still
 from vane_step.web.settings import Settings
 
 
@@ -55,7 +60,7 @@ class Served(unittest.TestCase):
         self.addCleanup(setattr, app_module, "Jobs", before)
         settings = Settings(host=self.host, data=Path(folder.name), access_key=self.key)
         self.app = create_app(settings, demo=True)
-        self.client = TestClient(self.app)
+        self.client = TestClient(self.app, base_url="http://127.0.0.1")
         self.client.__enter__()
         self.addCleanup(self.client.__exit__, None, None, None)
 
@@ -102,25 +107,167 @@ class Guards(Served):
             for word in (" style=", " onclick=", "javascript:", "http://", "https://"):
                 self.assertNotIn(word, answer.text.replace("http://www.w3.org/", ""), path)
 
+        for host in ("[::1", "testserver", "127.0.0.1.evil.example", ""):
+            self.assertEqual(self.client.get("/", headers={"host": host}).status_code, 421, host)
+        here = {"host": "127.0.0.1"}
+        for headers in ({"origin": "null"}, {"origin": "http://["}, {"origin": "ftp://127.0.0.1"}, {"sec-fetch-site": "cross-site"}):
+            for path in (f"/d/{FROST}/release.zip", f"/d/{FROST}/panel", f"/d/{FROST}/delete", f"/d/{FROST}/undo"):
+                self.assertEqual(self.client.post(path, headers={**here, **headers}).status_code, 403, (path, headers))
+        for path in (f"/d/{FROST}/release.zip", f"/d/{FROST}/panel", f"/d/{FROST}/panel.zip", f"/d/{FROST}/delete"):
+            self.assertEqual(self.client.get(path).status_code, 405, path)
+
     def test_large_bodies(self) -> None:
-        """A body beyond the limit is refused before it is read."""
+        """A body beyond the limit is refused before it is read, also when it does not say how long it is."""
         answer = self.client.post(f"/d/{FROST}/ask", content=b"{}", headers={"content-length": str(10**9)})
         self.assertEqual(answer.status_code, 413)
+        seen = 0
+
+        def endless() -> Any:
+            nonlocal seen
+            while True:
+                seen += 1 << 20
+                if seen > 100 << 20:
+                    return
+                yield b"x" * (1 << 20)
+
+        answer = self.client.post(f"/d/{FROST}/ask", content=endless(), headers={"content-type": "application/json"})
+        self.assertEqual((answer.status_code, answer.json()["code"]), (413, "too-large"))
+
+    def test_headers_on_every_answer(self) -> None:
+        """Refusals and faults carry the headers too, and a fault inside is answered in JSON with a reference the log knows."""
+        broken = self.app.state.store.get
+        self.addCleanup(setattr, self.app.state.store, "get", broken)
+        self.app.state.store.get = lambda id: 1 / 0
+        for answer in (
+            self.client.get("/", headers={"host": "evil.example"}), self.client.get("/nowhere"), self.client.post("/d/x/undo", json={"version": 1}),
+            self.client.post("/", headers={"content-length": str(10**9)}),
+        ):  # fmt: skip
+            self.assertIn("script-src 'self'", answer.headers["content-security-policy"])
+            self.assertEqual(answer.headers["x-content-type-options"], "nosniff")
+        told = self.client.get(f"/d/{FROST}/version", headers={"accept": "application/json"})
+        self.assertEqual((told.status_code, told.json()["code"]), (500, "fault"))
+        logged = [json.loads(x) for x in self.app.state.settings.log_file.read_text().splitlines()]
+        [fault] = [x for x in logged if x.get("reference") == told.json()["where"]]
+        self.assertIn("ZeroDivisionError", fault["exception"])
+        self.assertEqual(self.client.get("/").status_code, 200)
 
 
 class Key(Served):
     """Bound to an address that others can reach."""
 
-    key = "plum"
+    key = "plum tree über öl"
     host = "0.0.0.0"
 
     def test_key_is_asked_for(self) -> None:
         """Without the key nothing is told; with it once, a signed cookie lets the browser in."""
         self.assertEqual(self.client.get("/").status_code, 401)
         self.assertEqual(self.client.get("/?key=pear").status_code, 401)
-        self.assertEqual(self.client.get("/?key=plum").status_code, 200)
+        self.assertEqual(self.client.get("/?key=%ff%fe").status_code, 401)
+        self.assertEqual(self.client.get("/", headers={"cookie": b"vane-step-key=\xfc"}).status_code, 401)
+        self.assertEqual(self.client.get("/", params={"key": self.key}).status_code, 200)
         self.assertEqual(self.client.get("/").status_code, 200)
         self.assertNotIn("plum", str(dict(self.client.cookies)))
+
+    def test_guessing_and_going_astray(self) -> None:
+        """After five wrong keys in a minute even the right one waits; the way in leads to this program only."""
+        answer = self.client.get("http://127.0.0.1//evil.example/x", params={"key": self.key}, follow_redirects=False)
+        self.assertEqual((answer.status_code, answer.headers["location"]), (303, "/evil.example/x"))
+        self.client.cookies.clear()
+        for k in range(5):
+            self.assertEqual(self.client.get(f"/?key={k}").status_code, 401)
+        waits = self.client.get("/", params={"key": self.key})
+        self.assertEqual((waits.status_code, waits.json()["code"]), (429, "too-many-keys"))
+        self.assertGreater(int(waits.headers["retry-after"]), 30)
+
+
+class Shelf(Served):
+    """No design takes the shelf down, and none is deleted by one press."""
+
+    def test_a_damaged_design(self) -> None:
+        """Its card names it and offers what there is; the others are as they were."""
+        store = self.app.state.store
+        self.ask("value R1 9k")
+        store._db.execute("UPDATE journal SET edit = 'x' WHERE design = ?", (FROST,))
+        store._cache.clear()
+        page = self.client.get("/")
+        self.assertEqual(page.status_code, 200)
+        self.assertIn("■ damaged", page.text)
+        self.assertIn("Seedling Thirst Beeper", page.text)
+        for path in ("board", "circuit", "make", "version"):
+            self.assertEqual(self.client.get(f"/d/{FROST}/{path}").json()["code"], "damaged-design")
+        self.assertEqual(self.client.get(f"/d/{FROST}/rescue.json").json()["journal"][0]["edit"], "x")
+        answer = self.client.post(f"/d/{FROST}/last-good")
+        self.assertIn("1-frost-sentinel-rescued", str(answer.url))
+        self.assertEqual(self.design("1-frost-sentinel-rescued"), demo(FROST))
+
+    def test_the_bin(self) -> None:
+        """Deleted is in the bin, comes back, and goes for good only from there."""
+        self.assertEqual(self.client.post(f"/d/{BEEPER}/delete-for-good").status_code, 409)
+        page = self.client.post(f"/d/{BEEPER}/delete").text
+        self.assertIn(f"/d/{BEEPER}/put-back", page)
+        self.assertNotIn(f'href="/d/{BEEPER}/board"', page)
+        self.assertIn(f'href="/d/{BEEPER}/board"', self.client.post(f"/d/{BEEPER}/put-back").text)
+        self.client.post(f"/d/{BEEPER}/delete")
+        self.assertNotIn("Seedling", self.client.post(f"/d/{BEEPER}/delete-for-good").text)
+
+
+class Hostile(Served):
+    """Files made to hang, to grow or to break a reader are refused in one line, and nobody else waits."""
+
+    def test_each_reader(self) -> None:
+        """Every kind of upload with a file against it: 422 with a reason and the design as it was, within the limits."""
+        nested = b'<svg xmlns:x="http://www.w3.org/1999/xlink"><defs><rect id="a0" width="9" height="9"/>' + b"".join(
+            b'<g id="a%d"><use x:href="#a%d"/><use x:href="#a%d"/></g>' % (k, k - 1, k - 1) for k in range(1, 22)
+        ) + b'</defs><use x:href="#a21"/></svg>'  # fmt: skip
+        noise = io.BytesIO()
+        Image.effect_noise((1200, 1200), 120).save(noise, "PNG")
+        bomb = io.BytesIO()
+        with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as archive:
+            for k in range(8):
+                archive.writestr(f"{k}.gbr", b"%FSLAX46Y46*%" + b"0" * 30_000_000)
+        deep, digits = b'{"a":' * 50_000, b'{"format": "vane-step-design", "version": ' + b"9" * 5000 + b"}"
+        cases = [
+            ("outline", "file", "a.gbr", b"%FSLAX46Y46*%" + b"a" * 400_000), ("outline", "file", "n.svg", nested),
+            ("outline", "file", "s.svg", b'<svg xmlns:x="http://www.w3.org/1999/xlink"><g id="a"><use x:href="#a"/></g></svg>'),
+            ("outline", "file", "d.svg", b"<svg>" + b"<g>" * 100_000 + b"</g>" * 100_000 + b"</svg>"),
+            ("outline", "file", "h.svg", b'<svg><rect width="1e12" height="1e12"/></svg>'), ("outline", "file", "z.zip", bomb.getvalue()),
+            ("outline", "file", "c.dxf", b"0\nSECTION\n2\nENTITIES\n0\nCIRCLE\n8\n0\n10\n0\n20\n0\n40\n1e11\n0\nENDSEC\n0\nEOF\n"),
+            ("outline", "file", "b.zip", b"PK\x03\x04" + b"\xff" * 400), ("outline", "file", "e.png", b"%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 9 9\n"),
+            ("outline", "file", "p.png", noise.getvalue()), ("picture", "file", "p.png", noise.getvalue()),
+            ("packages", "file", "p.json", deep), ("packages", "file", "q.json", b'{"packages": [{"name": "X", "body_mm": [1e999, 1]}]}'),
+            ("part", "file", "p.csv", b"1," * 900_000), ("part", "file", "u.bsd", b"entity x is " + b"(" * 400_000), ("bring-block", "file", "b.json", digits),
+        ]  # fmt: skip
+        more = {"width": "60", "x": "5", "y": "5", "ref": "U77", "package": "SOIC-8"}
+        for path, field, name, content in cases:
+            with self.subTest(path, name=name):
+                answer = self.client.post(
+                    f"/d/{FROST}/{path}", files={field: (name, content)}, data={**more, "version": str(self.version())},
+                    headers={"accept": "application/json"}, follow_redirects=False,
+                )  # fmt: skip
+                self.assertEqual(answer.status_code, 422, answer.text[:300])
+                self.assertLess(len(answer.json()["message"]), 700)
+        for name, content in (("d.json", deep), ("e.json", digits), ("s.json", b'{"format": "\\ud83d"}')):
+            self.assertEqual(self.client.post("/bring", files={"files": (name, content)}).status_code, 422, name)
+        self.assertEqual(self.version(), 1)
+
+
+class Busy(Served):
+    """Work that ends otherwise than hoped costs nobody anything else."""
+
+    def test_a_note_while_routing(self) -> None:
+        """A route finished on an older version is laid all the same when nothing it read has changed."""
+        self.ask("lift HORN")
+        kept = self.app.state.store.get(FROST)
+        routed = route(kept.design, nets={"HORN"})
+        self.ask('note R1 "typed meanwhile"')
+        self.assertTrue(_fits_still(kept.design, self.design(), routed.edit))
+        self.ask("place R7 31.2 12.1")
+        moved = self.design()
+        self.assertEqual(_fits_still(kept.design, moved, routed.edit), not {
+            f.key() for f in copper_findings(apply(moved, routed.edit)[0])
+        } - {f.key() for f in copper_findings(moved)})  # fmt: skip
+        self.ask("lift all")
+        self.assertFalse(_fits_still(kept.design, self.design().replaced(nets={}), routed.edit))
 
 
 class Errors(Served):
@@ -405,19 +552,19 @@ class Tabs(unittest.IsolatedAsyncioTestCase):
     """Two open tabs follow each other."""
 
     async def test_a_tab_hears_of_the_others_edit(self) -> None:
-        """A stream begins with the version as it stands and then tells every change, until the server closes."""
+        """A stream carries the changes of every design, each under its name, until the server closes."""
         from vane_step.web.hub import Hub
 
         hub = Hub()
-        streams = [hub.stream("d", {"version": 1}) for _ in range(2)]
+        streams = [hub.stream() for _ in range(2)]
         for s in streams:
-            self.assertIn('"version": 1', await anext(s))
-        waiting = [asyncio.create_task(anext(s)) for s in streams]  # type: ignore[arg-type]
-        await asyncio.sleep(0)
-        await asyncio.to_thread(hub.publish, "other", "version", {"version": 7})
-        await asyncio.to_thread(hub.publish, "d", "version", {"version": 2})
-        for heard in await asyncio.gather(*waiting):
-            self.assertEqual(heard, 'event: version\ndata: {"version": 2}\n\n')
+            await anext(s)
+        for design in ("other", "d"):
+            waiting = [asyncio.create_task(anext(s)) for s in streams]  # type: ignore[arg-type]
+            await asyncio.sleep(0)
+            await asyncio.to_thread(hub.publish, design, "version", {"version": 2})
+            for heard in await asyncio.gather(*waiting):
+                self.assertEqual(heard, f'event: version\ndata: {{"version": 2, "design": "{design}"}}\n\n')
         waiting = [asyncio.create_task(anext(s)) for s in streams]  # type: ignore[arg-type]
         await asyncio.sleep(0)
         hub.close()

@@ -16,6 +16,10 @@ from __future__ import annotations
 from typing import Any
 
 
+def _again(kind: type[VaneStepError], says: dict[str, Any]) -> VaneStepError:
+    return kind(says.pop("message"), **says)
+
+
 def _plain(text: str, most: int) -> str:
     text = text.encode("utf-8", "replace").decode("utf-8")
     return text if len(text) <= most else f"{text[: most - 2]} …"
@@ -52,6 +56,10 @@ class VaneStepError(Exception):
         self.value = None if value is None else _plain(str(value), 200)
         self.allowed = _plain(allowed, 4000)
         self.next_step = _plain(next_step, 600)
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        """Let the error pass from one process to another with all it says."""
+        return _again, (type(self), {k: v for k, v in self.as_dict().items() if k != "code"})
 
     def as_dict(self) -> dict[str, Any]:
         """Give the error as plain data, the same for page, JSON and terminal."""

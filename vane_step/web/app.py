@@ -1,40 +1,52 @@
-"""The FastAPI application: wiring, guards and errors; each step's page is a module of its own."""
+"""The FastAPI application: wiring and errors; guards are in ``guards``, each step's page is a module of its own."""
 
 from __future__ import annotations
 
-import hashlib
-import hmac
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
-from urllib.parse import urlsplit
 
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import JSONResponse, RedirectResponse
+from fastapi.responses import JSONResponse
 from fastapi.staticfiles import StaticFiles
+from pydantic import ValidationError
 
+from vane_step import __version__
+from vane_step.confined import serve_from_a_clean_process
+from vane_step.core.design.fileformat import input_error
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.data.shipped import demo_designs
 from vane_step.standins.host import Hosted
 from vane_step.standins.supplier import create_supplier
 from vane_step.store.designs import DesignStore
+from vane_step.web.guards import Guards
 from vane_step.web.hub import Hub
 from vane_step.web.jobs import Jobs
+from vane_step.web.log import close as close_log
+from vane_step.web.log import log, write_to
 from vane_step.web.pages import board, brief, changes, circuit, laying, make, parts, power, shelf, solid
 from vane_step.web.render import STATIC, page
 from vane_step.web.settings import Settings
 
-POLICY = (
-    "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; "
-    "connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
-)
-MAX_BODY = 64 * 1024 * 1024
-
 
 def create_app(settings: Settings, demo: bool = False) -> FastAPI:
-    """Make the application with its store, hub and worker."""
-    settings.data.mkdir(parents=True, exist_ok=True)
+    """Make the application with its store, hub and worker.
+
+    Raises
+    ------
+    InputError, StoreFailed
+        When the folder or the database in it cannot be used.
+    """
+    try:
+        settings.data.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise InputError(
+            f"The folder cannot be used: {error.strerror}.", where=str(settings.data),
+            next_step="Choose another with --data.",
+        ) from error  # fmt: skip
+    write_to(settings.log_file)
+    serve_from_a_clean_process()
 
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
@@ -43,55 +55,30 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
         app.state.jobs.close()
         app.state.supplier.close()
         app.state.store.close()
+        close_log()
 
     app = FastAPI(title="Vane Step", lifespan=life, docs_url=None, redoc_url=None)
     app.state.store = DesignStore(Path(settings.data) / "designs.sqlite3")
     app.state.hub = Hub()
     app.state.jobs = Jobs()
-    # By design: the version arrangements or layers were worked out for, and they.
+    # By design: the board arrangements, or the version layers were worked out for, and they.
     app.state.proposals, app.state.advice = {}, {}
     app.state.settings = settings
     app.state.supplier = Hosted(create_supplier(), settings.supplier)
     if demo:
-        known = {row[0] for row in app.state.store.shelf()}
+        known = app.state.store.ids()
         for name, design in demo_designs().items():
             if name not in known:
                 app.state.store.add(name, design)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for room in (shelf, brief, parts, changes, circuit, power, board, laying, solid, make):
         app.include_router(room.router)
-    app.middleware("http")(_guard(settings))
+    app.add_middleware(Guards, settings=settings)
     app.add_exception_handler(VaneStepError, _told)
     app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(ValidationError, _unfit)
+    log.info("start", data=str(settings.data), version=__version__)
     return app
-
-
-def _guard(settings: Settings) -> Callable[[Request, Callable[[Request], Awaitable[Response]]], Awaitable[Response]]:
-    """Check Host and Origin, ask for the key where one is set, and set the security headers."""
-    token = hmac.new(settings.access_key.encode(), b"vane-step", hashlib.sha256).hexdigest()
-
-    async def guard(request: Request, call: Callable[[Request], Awaitable[Response]]) -> Response:
-        host = (urlsplit(f"//{request.headers.get('host', '')}").hostname or "").lower()
-        if settings.loopback and host not in ("127.0.0.1", "localhost", "::1", "testserver"):
-            return JSONResponse({"code": "wrong-host", "message": f"This program does not answer for {host!r}."}, 421)
-        origin = request.headers.get("origin")
-        if origin and request.method not in ("GET", "HEAD") and urlsplit(origin).netloc != request.headers.get("host"):
-            return JSONResponse({"code": "wrong-origin", "message": "The request came from another site."}, 403)
-        if int(request.headers.get("content-length") or 0) > MAX_BODY:
-            return JSONResponse({"code": "too-large", "message": f"More than {MAX_BODY} bytes are not taken."}, 413)
-        if not settings.loopback and not hmac.compare_digest(request.cookies.get("vane-step-key", ""), token):
-            if hmac.compare_digest(request.query_params.get("key", ""), settings.access_key):
-                answer: Response = RedirectResponse(request.url.path, 303)
-                answer.set_cookie("vane-step-key", token, httponly=True, samesite="strict")
-                return answer
-            return JSONResponse({"code": "no-key", "message": "Open the address with ?key=… once."}, 401)
-        response = await call(request)
-        response.headers["Content-Security-Policy"] = POLICY
-        response.headers["X-Content-Type-Options"] = "nosniff"
-        response.headers["Referrer-Policy"] = "same-origin"
-        return response
-
-    return guard
 
 
 def _wants_page(request: Request) -> bool:
@@ -111,3 +98,9 @@ async def _invalid(request: Request, error: Exception) -> Response:
     first = error.errors()[0]
     field = " > ".join(str(x) for x in first["loc"])
     return await _told(request, InputError(f"{first['msg']}.", where=field))
+
+
+async def _unfit(request: Request, error: Exception) -> Response:
+    """Answer what came in and does not fit the document."""
+    assert isinstance(error, ValidationError)
+    return await _told(request, input_error(error, request.url.path.rpartition("/")[2]))

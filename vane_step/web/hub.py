@@ -9,39 +9,39 @@ from typing import Any
 
 
 class Hub:
-    """Passes messages about a design to every page that shows it."""
+    """Passes messages about designs to all that listen: one stream carries every design, so that tabs can share it."""
 
     def __init__(self) -> None:
-        self._queues: dict[str, set[asyncio.Queue[str]]] = {}
+        self._queues: set[asyncio.Queue[str]] = set()
         self._loop: asyncio.AbstractEventLoop | None = None
         self._closing = False
 
     def publish(self, design: str, kind: str, data: dict[str, Any]) -> None:
-        """Send a message to all pages of a design; may be called from any thread."""
+        """Send a message about a design to all streams; may be called from any thread."""
         if self._loop is not None and not self._loop.is_closed():
-            self._loop.call_soon_threadsafe(self._put, design, f"event: {kind}\ndata: {json.dumps(data)}\n\n")
+            text = json.dumps({**data, "design": design})
+            self._loop.call_soon_threadsafe(self._put, f"event: {kind}\ndata: {text}\n\n")
 
-    def _put(self, design: str, message: str) -> None:
-        for queue in self._queues.get(design, ()):
+    def _put(self, message: str) -> None:
+        for queue in self._queues:
             queue.put_nowait(message)
 
     def close(self) -> None:
         """End all streams, so that the server can stop."""
         self._closing = True
-        for name in list(self._queues):
-            self._put(name, "")
+        self._put("")
 
-    async def stream(self, design: str, first: dict[str, Any]) -> AsyncIterator[str]:
-        """Give a page's stream, beginning with the version as it stands."""
+    async def stream(self) -> AsyncIterator[str]:
+        """Give a stream of what happens from now on."""
         self._loop = asyncio.get_running_loop()
         queue: asyncio.Queue[str] = asyncio.Queue()
-        self._queues.setdefault(design, set()).add(queue)
+        self._queues.add(queue)
         try:
-            yield f"event: version\ndata: {json.dumps(first)}\n\n"
+            yield ": listening\n\n"
             while not self._closing:
                 try:
                     yield await asyncio.wait_for(queue.get(), timeout=15)
                 except TimeoutError:
                     yield ": still here\n\n"
         finally:
-            self._queues[design].discard(queue)
+            self._queues.discard(queue)

@@ -7,7 +7,7 @@ import os
 import threading
 import time
 from collections.abc import Callable, MutableMapping
-from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from concurrent.futures import BrokenExecutor, Executor, Future, ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 from multiprocessing.managers import SyncManager
@@ -17,6 +17,7 @@ from vane_step.core.board.arrange import Arrangement
 from vane_step.core.design.edits import LayCopper, edit_from
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
+from vane_step.core.errors import VaneStepError
 from vane_step.core.route.advice import LayerOffer, layer_offers
 
 Told = Callable[[dict[str, Any]], None]
@@ -106,6 +107,16 @@ def _progress(tell: Told, of_what: str, told: tuple[int, int, float] | None) -> 
         tell({"state": "working", "settled": settled, "total": total, "of": of_what, "seconds": round(seconds, 1)})
 
 
+class WorkerEnded(VaneStepError):
+    """The process that does long work was ended from outside."""
+
+    code = "worker-ended"
+
+
+def _new_pool() -> Executor:
+    return ProcessPoolExecutor(1, multiprocessing.get_context("spawn"), initializer=_end_with_the_server)
+
+
 class Jobs:
     """Runs one job a design at a time.
 
@@ -135,9 +146,17 @@ class Jobs:
             self._manager = SyncManager(ctx=context)
             self._manager.start(_end_with_the_server)
             self._board = self._manager.dict()
-            self._pool = ProcessPoolExecutor(1, context, initializer=_end_with_the_server)
+            self._pool = _new_pool()
         if not self._closing:
             self._pool.submit(_warm).add_done_callback(self._warmed)
+
+    def _renew(self, broken: Executor) -> None:
+        """Start a worker in place of one that was ended from outside; of several that notice, the first does it."""
+        with self._lock:
+            if self._pool is broken and not self._closing:
+                broken.shutdown(wait=False, cancel_futures=True)
+                self._pool = _new_pool()
+                self._pool.submit(_warm)
 
     def _warmed(self, done: Future[float]) -> None:
         if done.cancelled() or done.exception() is not None:
@@ -212,18 +231,27 @@ class Jobs:
             self._running.add(key)
 
         def watch() -> None:
+            self._starter.join()
+            pool = self._pool
+            assert pool is not None
             try:
-                self._starter.join()
-                assert self._pool is not None
                 self._board.pop(key, None)
                 self._board.pop(f"stop {key}", None)
                 tell(None if not self.ready.done() else (0, 0, 0.0))
-                future = self._pool.submit(work, self._board, key)
+                future = pool.submit(work, self._board, key)
                 while not future.done():
                     time.sleep(0.1)
                     if key in self._board:
                         tell(self._board[key])
                 settle(future.result())
+            except BrokenExecutor:
+                self._renew(pool)
+                failed(
+                    WorkerEnded(
+                        "The worker was ended by the system, most likely for want of memory. Nothing was changed.",
+                        next_step="It was started anew: try again, or with a smaller board.",
+                    )
+                )
             except Exception as error:
                 failed(error)
             finally:

@@ -12,7 +12,6 @@ from fastapi.templating import Jinja2Templates
 from vane_step import __version__
 from vane_step.core.ask import Resources
 from vane_step.core.circuit.blocks import block_from
-from vane_step.core.errors import InputError
 from vane_step.core.judge import waived_findings
 from vane_step.core.quantity import format_value
 from vane_step.data.shipped import resources
@@ -51,14 +50,6 @@ def resources_of(request: Request) -> Resources:
     """Give what the ask line draws on, with the blocks of the store among the others."""
     own = {name: block_from(content, name) for name, content in store_of(request).shared.blocks().items()}
     return resources(own)
-
-
-def decoded(content: bytes, name: str) -> str:
-    """Read an upload as UTF-8 text, or raise :class:`InputError` naming it."""
-    try:
-        return content.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise InputError(f"It is not UTF-8 text (byte {error.start}).", where=name) from error
 
 
 def page(request: Request, name: str, data: dict[str, Any], status: int = 200) -> HTMLResponse:

@@ -11,10 +11,13 @@ from pathlib import Path
 
 import uvicorn
 
+from vane_step.confined import confined
 from vane_step.core.errors import InputError
 from vane_step.data.shipped import resources
 from vane_step.web.app import create_app
 from vane_step.web.settings import Settings
+
+LEAST_KEY = 12
 
 
 def run(host: str, port: int, data: Path | None, demo: bool) -> None:
@@ -36,6 +39,11 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
             allowed="127.0.0.1",
             next_step="Set VANE_STEP_ACCESS_KEY to ask them for a key.",
         )
+    if not settings.loopback and len(settings.access_key) < LEAST_KEY:
+        raise InputError(
+            f"The access key has {len(settings.access_key)} characters: it can be guessed.",
+            where="VANE_STEP_ACCESS_KEY", allowed=f"{LEAST_KEY} characters or more",
+        )  # fmt: skip
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     # Named as TCP, so that the event loop switches off the delay of small packets (40 ms an answer otherwise).
     listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
@@ -57,6 +65,7 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
     gc.freeze()
     address = f"http://{host}:{listener.getsockname()[1]}/"
     print(f"Vane Step is at {address}  (stop with Ctrl+C; designs are kept in {settings.data})", flush=True)
+    print(f"What happens is written to {settings.log_file}", flush=True)
     server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2))
     if not app.state.jobs.ready.done():
         print(
@@ -64,6 +73,8 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
             file=sys.stderr,
             flush=True,
         )
+    # The process that reads uploads is started before somebody waits for it.
+    threading.Thread(target=confined, args=(len, b""), daemon=True).start()
     # The solver takes a fifth of a second to load: not in front of whoever asks for an assignment first.
     threading.Thread(target=importlib.import_module, args=("scipy.optimize",), daemon=True).start()
     server.run(sockets=[listener])

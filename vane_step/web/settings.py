@@ -17,9 +17,14 @@ class Settings(BaseSettings):
     port: int = Field(default=8760, ge=0, le=65535, description="Port to listen on.")
     data: Path = Field(default_factory=lambda: user_data_path("vane-step"), description="Folder of the database.")
     supplier: str = Field(default="", description="Address of a supplier; the simulated one when empty.")
-    access_key: str = Field(default="", description="Key asked for when the address is not loopback.")
+    access_key: str = Field(default="", description="Key asked for off loopback; 12 characters or more.")
 
     @property
     def loopback(self) -> bool:
         """Whether only this machine can reach the program."""
         return self.host in ("127.0.0.1", "localhost", "::1")
+
+    @property
+    def log_file(self) -> Path:
+        """Where the log is written."""
+        return self.data / "log" / "vane-step.log"

@@ -13,6 +13,7 @@ from vane_step.core.design.model import PointNm
 from vane_step.core.errors import InputError
 from vane_step.core.quantity import nm
 
+KINDS = ("PNG", "JPEG", "GIF", "BMP", "WEBP")
 MAX_PIXELS = 40_000_000
 LONGEST = 1200
 # Corners nearer to the traced line than this are left out; a picture has no more to say.
@@ -128,7 +129,8 @@ def _grey(data: bytes, name: str) -> np.ndarray:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("error", Image.DecompressionBombWarning)
-            picture = Image.open(io.BytesIO(data))
+            # Only these kinds: others may start a program that draws them.
+            picture = Image.open(io.BytesIO(data), formats=KINDS)
             if picture.width * picture.height > MAX_PIXELS:
                 raise InputError(
                     "The picture is too large.", where=name, allowed=f"{MAX_PIXELS // 1_000_000} million pixels"
@@ -136,7 +138,7 @@ def _grey(data: bytes, name: str) -> np.ndarray:
             picture.load()
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
         raise InputError(
-            "This is no picture that can be read.", where=name, allowed="PNG, JPEG, GIF, BMP, WebP"
+            "This is no picture that can be read.", where=name, allowed=", ".join(KINDS)
         ) from error
     ground = Image.new("RGBA", picture.size, "white")
     ground.alpha_composite(picture.convert("RGBA"))

@@ -80,7 +80,8 @@ def read_gerber(text: str, name: str) -> ReadLayer:
 class _Gerber:
     def __init__(self, text: str, name: str) -> None:
         self.name = name
-        self.commands = re.findall(r"%[^%]*%|[^%*\s][^%*]*\*", text)
+        # Each alternative ends what it begins, so that no text is gone over twice.
+        self.commands = re.findall(r"%[^%]*%?|[^%*\s][^%*]*\*?", text)
         self.layer = ReadLayer(name)
         self.scale: tuple[float, float] | None = None
         self.unit = 0.0
@@ -104,6 +105,8 @@ class _Gerber:
         for command in self.commands:
             if self.ended:
                 raise UnreadableFile(f"{self.name}: there is something after the end of the file")
+            if not command.endswith("%" if command.startswith("%") else "*") or command == "%":
+                raise UnreadableFile(f"{self.name}: {command[:60]!r} has no end")
             try:
                 if command.startswith("%"):
                     self.extended(command.strip("%").strip())

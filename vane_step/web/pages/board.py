@@ -12,19 +12,17 @@ from vane_step.core.board.channels import with_channels
 from vane_step.core.board.geometry import courtyards, outline
 from vane_step.core.board.inkshape import ink
 from vane_step.core.board.loops import loops
-from vane_step.core.board.outlinefile import PICTURES, outline_from
 from vane_step.core.board.paths import return_paths, sense_pairs
-from vane_step.core.board.picture import trace_shapes
 from vane_step.core.board.score import score as score_of
 from vane_step.core.board.score import scoreboard
 from vane_step.core.design.edits import Edit, SetItem, SetOutline, apply
 from vane_step.core.design.model import natural
 from vane_step.core.errors import NotFound
-from vane_step.core.fab.otherboard import other_board
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import rule_sets
+from vane_step.importers import files_of_another_board, is_drawing, legend_picture, outline_file
 from vane_step.store.designs import Kept
-from vane_step.web.pages.changes import answer, remember_board
+from vane_step.web.pages.changes import answer, board_state, remember_board
 from vane_step.web.render import page, step_page, store_of
 from vane_step.web.view import board_view
 
@@ -36,12 +34,12 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
     design = kept.design
     x0, y0, x1, y1 = outline(design).bounds
     state = request.app.state
-    version, proposals = state.proposals.get(kept.id, (kept.version, []))
+    board, proposals = state.proposals.get(kept.id, ((), []))
     advised, advice = state.advice.get(kept.id, (kept.version, []))
     return {
         "kept": kept, "design": design, "score": scoreboard(design), "rules": rule_sets(),
         "accepted": store_of(request).accepted(kept.id), "now": score_of(design),
-        "proposals": proposals if version == kept.version else [],
+        "proposals": proposals if proposals and board == board_state(design) else [],
         "advice": advice if advised == kept.version else [],
         "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),
         "channels": next(with_channels(design), None),
@@ -103,8 +101,8 @@ def take_proposal(request: Request, id: str, number: int) -> dict[str, Any]:
 
 
 def _proposal(request: Request, kept: Kept, number: int) -> Arrangement:
-    version, proposals = request.app.state.proposals.get(kept.id, (-1, []))
-    if version != kept.version or not 0 <= number < len(proposals):
+    board, proposals = request.app.state.proposals.get(kept.id, ((), []))
+    if board != board_state(kept.design) or not 0 <= number < len(proposals):
         raise NotFound(
             "That arrangement is no longer proposed: the design has changed.", where=f"proposal {number + 1}",
             next_step="Type: arrange all",
@@ -114,7 +112,7 @@ def _proposal(request: Request, kept: Kept, number: int) -> Arrangement:
 
 
 @router.post("/d/{id}/picture")
-async def print_picture(
+def print_picture(
     request: Request, id: str, file: UploadFile, version: Annotated[int, Form()],
     width: Annotated[str, Form(max_length=20)], x: Annotated[str, Form(max_length=20)],
     y: Annotated[str, Form(max_length=20)], side: Annotated[Literal["front", "back"], Form()] = "front",
@@ -122,9 +120,8 @@ async def print_picture(
     """Trace a picture and print it on the legend."""
     design = store_of(request).get(id).design
     name = file.filename or "picture"
-    rings = trace_shapes(
-        await file.read(), name, parse_length_nm(width, "width") / 1e6, design.board.rules.legend_width_nm / 1e6
-    )
+    wide = parse_length_nm(width, "width") / 1e6
+    rings = legend_picture(file.file.read(), name, wide, design.board.rules.legend_width_nm / 1e6)
     at = parse_length_nm(x, "x"), parse_length_nm(y, "y")
     edit = SetItem(text=ink(design, name.rpartition(".")[0] or name, rings, at, side))
     answer(request, store_of(request).edit(id, edit, f"print {name}", version), f"{name} is printed on the {side}")
@@ -132,19 +129,19 @@ async def print_picture(
 
 
 @router.post("/d/{id}/outline")
-async def bring_outline(
+def bring_outline(
     request: Request, id: str, file: list[UploadFile], version: Annotated[int, Form()],
     width: Annotated[str, Form(max_length=20)] = "",
 ) -> RedirectResponse:  # fmt: skip
     """Take the outline from a drawing or a picture as wide as said, or all that matters from another board's files."""
-    files = {f.filename or "outline": await f.read() for f in file}
+    files = {f.filename or "outline": f.file.read() for f in file}
     name, data = next(iter(files.items()))
-    if len(files) == 1 and name.lower().rpartition(".")[2] in (*PICTURES, "dxf", "svg"):
+    if len(files) == 1 and is_drawing(name):
         wide = parse_length_nm(width, "width") / 1e6 if width.strip() else 0.0
-        edit: Edit = SetOutline(outline=outline_from(data, name, wide))
+        edit: Edit = SetOutline(outline=outline_file(data, name, wide))
         label = "outline from a file"
     else:
-        found = other_board(store_of(request).get(id).design, files)
+        found = files_of_another_board(store_of(request).get(id).design, files)
         edit = found.edit
         label = f"outline, {found.holes} holes and {len(found.placed)} places from another board"
     answer(request, store_of(request).edit(id, edit, label, version), label)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import secrets
 import shlex
 from collections.abc import Callable
 from typing import Any
@@ -12,13 +14,16 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.ask import VERBS, Proposal, ask, complete
 from vane_step.core.board.arrange import Arrangement
+from vane_step.core.board.check import copper_findings
 from vane_step.core.board.score import scoreboard
-from vane_step.core.design.edits import edit_from
+from vane_step.core.design.edits import LayCopper, apply, edit_from
+from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, StaleEdit, VaneStepError
 from vane_step.core.judge import waive, waived_findings
 from vane_step.core.route.advice import LayerOffer
 from vane_step.store.designs import Kept
 from vane_step.web.jobs import RouteDone
+from vane_step.web.log import log
 from vane_step.web.render import page, resources_of, store_of
 from vane_step.web.told import told
 from vane_step.web.view import ledger, stair
@@ -161,7 +166,13 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
 
     def done(result: RouteDone) -> None:
         label = f"route {result.links_made} of {result.links_wanted} links"
-        after = store.edit(kept.id, result.edit, label, kept.version)
+        now = store.get(kept.id)
+        if now.version != kept.version and not _fits_still(kept.design, now.design, result.edit):
+            raise EditRefused(
+                "The board was changed while it was routed, and the tracks found no longer fit it.", where=kept.id,
+                next_step="Route again.",
+            )  # fmt: skip
+        after = store.edit(kept.id, result.edit, label, now.version)
         answer(request, after, label)
         remember_board(request, after)
         tell(
@@ -177,9 +188,35 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
         raise _busy(kept)
 
 
+# What routing and arranging read of a design; whatever else changes meanwhile, their results hold.
+BOARD = ("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
+
+
+def board_state(design: Design) -> tuple[str, ...]:
+    """Give what tells whether a board is still the one that was worked on."""
+    parts = {ref: (p.package, p.place, p.pins) for ref, p in design.parts.items()}
+    return (*(design.digest(s) for s in BOARD if s != "parts"), hashlib.blake2b(repr(parts).encode()).hexdigest())
+
+
+def _fits_still(before: Design, now: Design, edit: LayCopper) -> bool:
+    """Tell whether tracks worked out for one state of a board can be laid on a later one without any new stop."""
+    if board_state(before) == board_state(now):
+        return True
+    try:
+        after, _ = apply(now, edit)
+    except VaneStepError:
+        return False
+    return {f.key() for f in copper_findings(after)} <= {f.key() for f in copper_findings(now)}
+
+
 def _failing(tell: Callable[[dict[str, Any]], None]) -> Callable[[Exception], None]:
     def failed(error: Exception) -> None:
-        says = error.line() if isinstance(error, VaneStepError) else f"The work ended with a fault: {error!r}"
+        if isinstance(error, VaneStepError):
+            says = error.line()
+        else:
+            reference = secrets.token_hex(4)
+            log.error("job", reference=reference, error=repr(error), exc_info=error)
+            says = f"The work ended with a fault; nothing was changed. Look for {reference} in the log."
         tell({"state": "failed", "says": says})
 
     return failed
@@ -204,7 +241,7 @@ def _start_arranging(request: Request, kept: Kept, tidy: bool) -> None:
         hub.publish(kept.id, "job", data)
 
     def done(found: list[Arrangement]) -> None:
-        proposals[kept.id] = (kept.version, found)
+        proposals[kept.id] = (board_state(kept.design), found)
         count = f"{len(found)} arrangements are" if len(found) > 1 else "An arrangement is"
         tell({"state": "done", "says": f"{count} proposed beside the board", "proposals": len(found)})
 
@@ -234,13 +271,18 @@ def stop_routing(request: Request, id: str) -> dict[str, bool]:
     return {"stopping": request.app.state.jobs.running(id)}
 
 
-@router.get("/d/{id}/events")
-def events(request: Request, id: str) -> StreamingResponse:
-    """Tell a page of new versions and of running jobs."""
-    kept = store_of(request).get(id)
-    first = {"version": kept.version, "undo": kept.undo, "redo": kept.redo}
-    stream = request.app.state.hub.stream(id, first)
+@router.get("/events")
+async def events(request: Request) -> StreamingResponse:
+    """Tell of new versions and running jobs of all designs: one stream for all tabs of a browser."""
+    stream = request.app.state.hub.stream()
     return StreamingResponse(stream, media_type="text/event-stream", headers={"Cache-Control": "no-store"})
+
+
+@router.get("/d/{id}/version")
+def version(request: Request, id: str) -> dict[str, Any]:
+    """Give the version of a design as it stands, and what can be undone and done again."""
+    kept = store_of(request).get(id)
+    return {"version": kept.version, "undo": kept.undo, "redo": kept.redo, "design": id}
 
 
 @router.get("/d/{id}/ledger", response_class=HTMLResponse)

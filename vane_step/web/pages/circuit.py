@@ -13,26 +13,25 @@ from vane_step.core.board.geometry import copper_items
 from vane_step.core.board.group import LINES, WAYS
 from vane_step.core.board.taper import steps_of
 from vane_step.core.board.viagroups import carried_a, via_groups
-from vane_step.core.circuit.blocks import block_from, block_json, take_block
-from vane_step.core.circuit.capture import connections
+from vane_step.core.circuit.blocks import block_json, take_block
 from vane_step.core.circuit.export import sheet_svg, sheets_pdf
 from vane_step.core.circuit.reasons import reasons, where_it_counts
 from vane_step.core.circuit.sheet import SHEET_WIDTH, sheet, sheet_names
 from vane_step.core.circuit.variants import fitted
-from vane_step.core.design.edits import AddPart, SetItem, net_of, part_of
+from vane_step.core.design.edits import AddPart, SetItem, Together, net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, Via, natural, pin_name, split_pin
-from vane_step.core.errors import EditRefused, NotFound
-from vane_step.core.exchange import read_packages
+from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.fab.release import slug
 from vane_step.core.parts.packages import package as own_package
 from vane_step.core.parts.part import part_from
-from vane_step.core.parts.pinfiles import read_pins
 from vane_step.core.power import trace
 from vane_step.core.power.formulas import FORMULAS
 from vane_step.data.shipped import blocks
+from vane_step.importers import block_file as imported_block
+from vane_step.importers import connection_list, package_file, pin_file
 from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer
-from vane_step.web.render import decoded, page, resources_of, step_page, store_of
+from vane_step.web.render import page, resources_of, step_page, store_of
 from vane_step.web.view import findings_of
 
 router = APIRouter()
@@ -89,16 +88,17 @@ def circuit(request: Request, id: str, show: str = "sheet", page: str | None = N
 
 
 @router.post("/d/{id}/packages")
-async def bring_packages(
+def bring_packages(
     request: Request, id: str, file: UploadFile, version: Annotated[int, Form()]
 ) -> RedirectResponse:
-    """Bring packages of one's own into a design, from a JSON file as in an exchange folder."""
-    text = decoded(await file.read(), file.filename or "packages")
-    for package in read_packages(text, file.filename or "packages").values():
-        label = f"bring package {package.name}"
-        kept = store_of(request).edit(id, SetItem(package=package), label, version)
-        version = kept.version
-        answer(request, kept, label)
+    """Import packages of one's own into a design, from a JSON file as in an exchange folder, as one change."""
+    found = package_file(file.file.read(), file.filename or "packages")
+    if not found:
+        raise InputError("There is no package in it.", where=file.filename or "packages")
+    edit = Together(edits=tuple(SetItem(package=package) for package in found.values()))
+    few = ", ".join(list(found)[:4]) + (" …" if len(found) > 4 else "")
+    label = f"import {few}"[:120]
+    answer(request, store_of(request).edit(id, edit, label, version), label)
     return RedirectResponse(f"/d/{id}/circuit", 303)
 
 
@@ -113,13 +113,13 @@ class ConnectionList(BaseModel):
 @router.post("/d/{id}/connections")
 def paste_connections(request: Request, id: str, body: ConnectionList) -> dict[str, Any]:
     """Connect everything a pasted list names, as one edit."""
-    edit = connections(store_of(request).get(id).design, body.text)
+    edit = connection_list(store_of(request).get(id).design, body.text)
     label = f"{len(edit.edits)} nets from a list"
     return answer(request, store_of(request).edit(id, edit, label, body.version), label)
 
 
 @router.post("/d/{id}/part")
-async def bring_part(
+def bring_part(
     request: Request, id: str, file: UploadFile, version: Annotated[int, Form()],
     ref: Annotated[str, Form(max_length=40)], package: Annotated[str, Form(max_length=80)],
     choice: Annotated[str, Form(max_length=80)] = "",
@@ -127,7 +127,7 @@ async def bring_part(
     """Add a part whose pins come from a BSDL or IBIS file or a table."""
     design = store_of(request).get(id).design
     name = file.filename or "pins"
-    table = read_pins(decoded(await file.read(), name), name, choice)
+    table = pin_file(file.file.read(), name, choice)
     pack = design.packages.get(package) or own_package(package, design.board.rules.etched)
     edit, label = AddPart(part=part_from(ref, pack, table=table), package=pack), f"add {ref} from {name}"[:120]
     answer(request, store_of(request).edit(id, edit, label, version), label)
@@ -208,10 +208,10 @@ def block_file(request: Request, name: str) -> Response:
 
 
 @router.post("/d/{id}/bring-block")
-async def bring_block(request: Request, id: str, file: UploadFile) -> RedirectResponse:
+def bring_block(request: Request, id: str, file: UploadFile) -> RedirectResponse:
     """Bring a block from a file into the library."""
     name = file.filename or "block"
-    saved = block_from(decoded(await file.read(), name), name)
+    saved = imported_block(file.file.read(), name)
     if saved.name in blocks():
         raise EditRefused(f"{saved.name} is a block that ships with the program.", where=name)
     store_of(request).shared.keep_block(saved.name, block_json(saved))

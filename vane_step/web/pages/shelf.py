@@ -1,48 +1,81 @@
-"""The shelf: which designs there are, starting one, bringing one in; nothing of any step."""
+"""The shelf: which designs there are, importing one, the bin, and what is damaged; nothing of any step."""
 
 from __future__ import annotations
 
+import json
+from collections import OrderedDict
 from collections.abc import Iterable
 from pathlib import Path
+from threading import Lock
+from typing import Any
 
 from fastapi import APIRouter, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import CopperItem, copper_items, outline
-from vane_step.core.design.fileformat import from_json, json_schema, to_json
+from vane_step.core.design.fileformat import json_schema, to_json
 from vane_step.core.design.model import PointNm
-from vane_step.core.errors import InputError
-from vane_step.core.exchange import FILES, read_exchange
+from vane_step.core.errors import DamagedDesign, VaneStepError
+from vane_step.core.exchange import FILES
 from vane_step.core.fab.release import slug
-from vane_step.store.designs import DesignStore
-from vane_step.web.render import decoded, page, store_of
+from vane_step.importers import design_file as imported_design
+from vane_step.importers import exchange_folder
+from vane_step.store.designs import DesignStore, Kept
+from vane_step.web.log import log
+from vane_step.web.render import page, store_of
 from vane_step.web.view import findings_of
 
 router = APIRouter()
+_KEPT = 200
+_cards: OrderedDict[tuple[str, int, str], dict[str, Any]] = OrderedDict()
+_one_at_a_time = Lock()
 
 
 @router.get("/", response_class=HTMLResponse)
 def shelf(request: Request) -> HTMLResponse:
-    """Show the designs and how each of them stands."""
+    """Show the designs and how each of them stands; one that cannot be read hides no other."""
     store = store_of(request)
-    cards = []
-    for id, _, _, changed in store.shelf():
-        design = store.get(id).design
-        found = findings_of(design)
-        x0, y0, x1, y1 = outline(design).bounds
-        rings = (outline(design).exterior, *outline(design).interiors)
-        shape = "".join("M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in ring.coords) + "Z" for ring in rings)
-        cards.append(
-            {
-                "id": id, "design": design, "changed": changed, "figures": figures(design), "size": (x1 - x0, y1 - y0),
-                "counts": {k: sum(1 for f in found if f.level == k) for k in ("stop", "look", "note")},
-                "shape": shape, "view": f"{x0 - 1:.2f} {-y1 - 1:.2f} {x1 - x0 + 2:.2f} {y1 - y0 + 2:.2f}",
-                "pads": [_pad(i) for i in copper_items(design) if i.kind == "pad"],
-                "tracks": [(t.layer, _line(t.points), t.width_nm / 1e6) for t in design.tracks.values()],
-            }
-        )  # fmt: skip
-    return page(request, "shelf.html", {"cards": cards, "design": None})
+    cards = [_card_or_damage(store, id, name, changed) for id, name, _, changed in store.shelf()]
+    return page(request, "shelf.html", {"cards": cards, "binned": store.shelf(binned=True), "design": None})
+
+
+def _card_or_damage(store: DesignStore, id: str, name: str, changed: str) -> dict[str, Any]:
+    try:
+        return _card(store.get(id))
+    except VaneStepError as error:
+        says = error.message
+    except Exception as error:
+        # Whatever a page of this design would fail by, the shelf shows the others.
+        log.error("shelf", design=id, error=repr(error), exc_info=error)
+        says = "It can be read and not be shown"
+    return {"id": id, "name": name, "changed": changed, "damaged": says}
+
+
+def _card(kept: Kept) -> dict[str, Any]:
+    key = (kept.id, kept.version, kept.changed_at)
+    with _one_at_a_time:
+        known = _cards.get(key)
+    if known is not None:
+        return known
+    design = kept.design
+    found = findings_of(design)
+    x0, y0, x1, y1 = outline(design).bounds
+    rings = (outline(design).exterior, *outline(design).interiors)
+    shape = "".join("M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in ring.coords) + "Z" for ring in rings)
+    card = {
+        "id": kept.id, "name": design.name, "title": design.title, "layers": design.board.copper_layers,
+        "changed": kept.changed_at, "figures": figures(design), "size": (x1 - x0, y1 - y0),
+        "counts": {k: sum(1 for f in found if f.level == k) for k in ("stop", "look", "note")},
+        "shape": shape, "view": f"{x0 - 1:.2f} {-y1 - 1:.2f} {x1 - x0 + 2:.2f} {y1 - y0 + 2:.2f}",
+        "pads": [_pad(i) for i in copper_items(design) if i.kind == "pad"],
+        "tracks": [(t.layer, _line(t.points), t.width_nm / 1e6) for t in design.tracks.values()], "damaged": "",
+    }  # fmt: skip
+    with _one_at_a_time:
+        _cards[key] = card
+        while len(_cards) > _KEPT:
+            _cards.popitem(last=False)
+    return card
 
 
 def _line(points: Iterable[PointNm]) -> str:
@@ -57,8 +90,8 @@ def _pad(item: CopperItem) -> tuple[str, str]:
 
 
 def free_id(store: DesignStore, name: str) -> str:
-    """Give an id for a new design that no other has."""
-    taken = {row[0] for row in store.shelf()}
+    """Give an id for a new design that no other has, on the shelf or in the bin."""
+    taken = store.ids()
     base = slug(name)[:50]
     k = 1
     while (id := base if k == 1 else f"{base}-{k}") in taken:
@@ -67,30 +100,69 @@ def free_id(store: DesignStore, name: str) -> str:
 
 
 @router.post("/bring")
-async def bring(request: Request, files: list[UploadFile]) -> RedirectResponse:
-    """Bring a design file in, or the files of an exchange folder together."""
-    contents = {Path(f.filename or "upload").name: await f.read() for f in files}
+def bring(request: Request, files: list[UploadFile]) -> RedirectResponse:
+    """Import a design file, or the files of an exchange folder together."""
+    contents = {Path(f.filename or "upload").name: f.file.read() for f in files}
     if len(contents) == 1 and not contents.keys() & set(FILES):
         name, content = next(iter(contents.items()))
-        design = from_json(content, name)
+        design = imported_design(content, name)
     else:
-        strange = sorted(contents.keys() - set(FILES))
-        if strange:
-            raise InputError(
-                f"{strange[0]} is no file of an exchange folder.", where="upload", allowed=", ".join(FILES)
-            )
-        design = read_exchange({name: decoded(content, name) for name, content in contents.items()}, "exchange folder")
+        design = exchange_folder(contents, "exchange folder")
     id = free_id(store_of(request), design.name)
     store_of(request).add(id, design)
     return RedirectResponse(f"/d/{id}/board", 303)
 
 
+@router.post("/d/{id}/delete")
+def delete(request: Request, id: str) -> RedirectResponse:
+    """Put a design in the bin."""
+    store_of(request).put_in_bin(id)
+    return RedirectResponse("/#bin", 303)
+
+
+@router.post("/d/{id}/put-back")
+def put_back(request: Request, id: str) -> RedirectResponse:
+    """Take a design out of the bin."""
+    store_of(request).take_out_of_bin(id)
+    return RedirectResponse("/", 303)
+
+
+@router.post("/d/{id}/delete-for-good")
+def delete_for_good(request: Request, id: str) -> RedirectResponse:
+    """Delete a design in the bin with its whole history."""
+    store_of(request).delete(id)
+    return RedirectResponse("/#bin", 303)
+
+
+@router.post("/d/{id}/last-good")
+def open_last_good(request: Request, id: str) -> RedirectResponse:
+    """Put the last version of a damaged design that can be read on the shelf, as a design of its own."""
+    store = store_of(request)
+    design, seq, last = store.last_good(id)
+    fresh = free_id(store, f"{id} rescued")
+    store.add(fresh, design)
+    log.info("rescued", design=id, to=fresh, change=seq, of=last)
+    return RedirectResponse(f"/d/{fresh}/board", 303)
+
+
+@router.get("/d/{id}/rescue.json")
+def rescue_file(request: Request, id: str) -> Response:
+    """Give all that is stored of a design as it lies there, readable or not."""
+    text = json.dumps(store_of(request).raw(id), indent=1)
+    headers = {"Content-Disposition": f'attachment; filename="{slug(id)}-rescue.json"'}
+    return Response(text, media_type="application/json", headers=headers)
+
+
 @router.get("/d/{id}/design.json")
 def design_file(request: Request, id: str) -> Response:
-    """Give a design as a file."""
-    kept = store_of(request).get(id)
-    headers = {"Content-Disposition": f'attachment; filename="{slug(kept.design.name)}.json"'}
-    return Response(to_json(kept.design), media_type="application/json", headers=headers)
+    """Give a design as a file; of a damaged one, the last version that can be read."""
+    store = store_of(request)
+    try:
+        design = store.get(id).design
+    except DamagedDesign:
+        design = store.last_good(id)[0]
+    headers = {"Content-Disposition": f'attachment; filename="{slug(design.name)}.json"'}
+    return Response(to_json(design), media_type="application/json", headers=headers)
 
 
 @router.get("/schema/design.json")
@@ -102,4 +174,4 @@ def design_schema() -> dict[str, object]:
 @router.get("/d/{id}")
 def open_design(id: str) -> RedirectResponse:
     """Open a design at the step where it is most interesting."""
-    return RedirectResponse(f"/d/{id}/board", 303)
+    return RedirectResponse(f"/d/{slug(id)}/board", 303)

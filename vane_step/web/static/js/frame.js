@@ -28,9 +28,10 @@ async function post(path, data) {
     method: "POST", headers: { "Content-Type": "application/json", Accept: "application/json" }, body: JSON.stringify(data),
   }).catch(() => null);
   if (!answer) { $("saved").textContent = "not saved"; tell("The program does not answer. Nothing was changed; start it again and go on."); return null; }
-  const told = await answer.json();
+  const told = await answer.json().catch(() => null);
+  if (!told) { $("saved").textContent = "not saved"; tell(`The program answered ${answer.status} and nothing that can be read. Nothing was changed.`); return null; }
   if (!answer.ok) {
-    $("saved").textContent = "saved";
+    $("saved").textContent = answer.status >= 500 ? "not saved" : "saved";
     tell([told.where && `${told.where}: `, told.message, told.allowed && ` Allowed: ${told.allowed}.`, told.next_step && ` ${told.next_step}`].filter(Boolean).join(""));
     return null;
   }
@@ -297,10 +298,31 @@ document.addEventListener("keydown", (e) => {
 });
 
 // -- other tabs --
-const stream = new EventSource(`/d/${design}/events`);
-stream.addEventListener("version", (e) => arrived(JSON.parse(e.data)));
-stream.addEventListener("offers", refresh);
-stream.addEventListener("job", (e) => document.dispatchEvent(new CustomEvent("vane:job", { detail: JSON.parse(e.data) })));
-stream.addEventListener("error", () => { $("saved").textContent = "no connection"; });
-window.addEventListener("pagehide", () => stream.close());
+async function catchUp() {
+  const answer = await fetch(`/d/${design}/version`, { headers: { Accept: "application/json" } }).catch(() => null);
+  if (answer && answer.ok) arrived(await answer.json());
+}
+function hear({ kind, data }) {
+  if (kind === "error") $("saved").textContent = "no connection";
+  if (kind === "open") catchUp();
+  if (!data || data.design !== design) return;
+  if (kind === "version") arrived(data);
+  if (kind === "offers") refresh();
+  if (kind === "job") document.dispatchEvent(new CustomEvent("vane:job", { detail: data }));
+}
+function listen() {
+  if (window.SharedWorker) {
+    const worker = new SharedWorker("/static/js/stream.js", { name: "vane-step" });
+    worker.port.onmessage = (e) => hear(e.data);
+    return () => { worker.port.postMessage("bye"); worker.port.close(); };
+  }
+  const source = new EventSource("/events");
+  for (const kind of ["version", "job", "offers"]) source.addEventListener(kind, (e) => hear({ kind, data: JSON.parse(e.data) }));
+  for (const kind of ["open", "error"]) source.addEventListener(kind, () => hear({ kind }));
+  return () => source.close();
+}
+let leave = listen();
+window.addEventListener("pagehide", () => leave());
+// A page that comes back with the back button is as it was left: it listens again and asks what happened meanwhile.
+window.addEventListener("pageshow", (e) => { if (e.persisted) leave = listen(); });
 document.addEventListener("vane:job", (e) => { if (e.detail.state === "done" || e.detail.state === "failed") tell(e.detail.says, e.detail.state === "done"); });
