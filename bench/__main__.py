@@ -1,4 +1,7 @@
-"""python -m bench [--smoke] [--report FILE]: measures the figures of the docs; exits with 1 when a budget is missed."""
+"""python -m bench [--smoke] [--report FILE]: measures the figures of the docs; exits with 1 when a budget is missed.
+
+python -m bench --strangers N [--whole M] [--seed S]: tries designs nobody prepared; exits with 1 when one fails.
+"""
 
 from __future__ import annotations
 
@@ -23,6 +26,7 @@ from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
 from bench.boards import SECONDS, arranging, centring, dense, moving, pairing, permuting, pouring, worth
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
 from bench.hand import dragging, ways
+from bench.strangers.many import many
 from vane_step.core.board.check import check, figures
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet
@@ -328,7 +332,14 @@ def main() -> int:
     parser.add_argument("--smoke", action="store_true", help="only the small boards, once")
     parser.add_argument("--report", type=Path, help="write the rows as JSON")
     parser.add_argument("--docs", action="store_true", help="write docs/measurements.md")
+    parser.add_argument("--strangers", type=int, metavar="N", help="try designs nobody prepared, without routing")
+    parser.add_argument("--whole", type=int, metavar="N", default=0, help="with --strangers: arranged and routed")
+    parser.add_argument("--seed", type=int, default=0, help="with --strangers: the first seed")
     chosen = parser.parse_args()
+    if chosen.strangers is not None:
+        outcomes = many(chosen.strangers, chosen.seed, False) if chosen.strangers else []
+        outcomes += many(chosen.whole, chosen.seed, True) if chosen.whole else []
+        return sum(1 for o in outcomes if o.faults)
     # The smoke run shares its machine with whatever else CI does.
     run = Run(leeway=3.0 if chosen.smoke else 1.0)
     machine = f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}"

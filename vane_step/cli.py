@@ -54,7 +54,10 @@ def import_(
     """Read an exchange folder into a design file."""
     begun = time.perf_counter()
     if not folder.is_dir():
-        raise InputError("There is no such folder.", where=str(folder))
+        raise InputError(
+            "There is no such folder.", where=str(folder),
+            next_step="Name a folder with parts.csv and nets.csv.",
+        )
     texts = {name: read_bytes(folder / name) for name in FILES if (folder / name).is_file()}
     board = None
     if outline or "board.json" not in texts:
@@ -146,7 +149,10 @@ def say(
     for text in sentence:
         proposal = ask(design, text, resources())
         if proposal.edit is None:
-            raise InputError(f"{text!r} does not change a design file.", where="sentence", value=text)
+            raise InputError(
+                f"{text!r} does not change a design file.", where="sentence", value=text,
+                next_step="Use the command of its own for it: vane-step route, arrange or advise.",
+            )
         console.print(f"{text}: {proposal.says}", markup=False, soft_wrap=True)
         design, _ = apply(design, proposal.edit)
     write(output, to_json(design))

@@ -89,7 +89,10 @@ def route(
     def make(design: Design) -> tuple[Edit, dict[str, Any]]:
         unknown = [n for n in net or [] if n not in design.nets]
         if unknown:
-            raise InputError(f"There is no net {unknown[0]}.", where="--net", value=unknown[0])
+            raise InputError(
+                f"There is no net {unknown[0]}.", where="--net", value=unknown[0],
+                next_step="Name a net of the design.",
+            )
         with console.status("Preparing the router (compiles once after installing) …"):
             warm_up()
         begun = time.perf_counter()

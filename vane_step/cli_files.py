@@ -25,7 +25,10 @@ def read_bytes(path: Path) -> bytes:
             content = file.read(MAX_BYTES + 1)
     except (OSError, ValueError) as error:
         says = getattr(error, "strerror", None) or str(error)
-        raise InputError(f"It cannot be read: {says}.", where=str(path)) from error
+        raise InputError(
+            f"It cannot be read: {says}.", where=str(path),
+            next_step="Check the name and whether it may be read.",
+        ) from error
     if len(content) > MAX_BYTES:
         raise InputError("The file is too large.", where=str(path), allowed=f"{MAX_BYTES >> 20} MB")
     return content
@@ -51,4 +54,7 @@ def write(path: Path, content: str | bytes) -> None:
     except OSError as error:
         with suppress(OSError):
             part.unlink(missing_ok=True)
-        raise InputError(f"It cannot be written: {error.strerror}.", where=str(path)) from error
+        raise InputError(
+            f"It cannot be written: {error.strerror}.", where=str(path),
+            next_step="Check the folder, and whether it may be written.",
+        ) from error

@@ -170,10 +170,13 @@ def patterns(
     design = load(source)
     missing = [n for n in name or [] if n not in design.packages]
     if missing:
-        raise NotFound(f"The design has no package {missing[0]}.", where=missing[0], allowed=", ".join(design.packages))
+        raise NotFound(
+            f"The design has no package {missing[0]}.", where=missing[0], allowed=", ".join(design.packages),
+            next_step="Name a package the design uses.",
+        )
     chosen = name or sorted({p.package for p in design.parts.values()}, key=natural)
     if not chosen:
-        raise InputError("There is no pattern to print yet.", where=str(source))
+        raise InputError("There is no pattern to print yet.", where=str(source), next_step="Add parts first.")
     write(output, pattern_pdf([design.packages[n] for n in chosen]))
 
 

@@ -27,7 +27,10 @@ def decoded(content: bytes, name: str) -> str:
     try:
         return content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
-        raise InputError(f"It is not UTF-8 text (byte {error.start}).", where=name) from error
+        raise InputError(
+            f"It is not UTF-8 text (byte {error.start}).", where=name,
+            next_step="Save it as UTF-8.",
+        ) from error
 
 
 def design_file(content: bytes, name: str) -> Design:

@@ -90,7 +90,7 @@ def rows_of(
             if len(row) != len(header):
                 raise InputError(
                     f"This line has {len(row)} fields, the header {len(header)}.",
-                    where=f"{where}, line {reader.line_num}",
+                    where=f"{where}, line {reader.line_num}", next_step="Write as many fields as the header has.",
                 )
             if reader.line_num > MAX_ROWS:
                 raise InputError("The file is too long.", where=where, allowed=f"{MAX_ROWS} lines")
@@ -99,7 +99,10 @@ def rows_of(
                 {**dict.fromkeys(optional, ""), **{k: v.strip() for k, v in zip(header, row, strict=True)}},
             )
     except csv.Error as error:
-        raise InputError(f"This line is no CSV: {error}.", where=f"{where}, line {reader.line_num}") from error
+        raise InputError(
+            f"This line is no CSV: {error}.", where=f"{where}, line {reader.line_num}",
+            next_step="Write it as comma-separated values.",
+        ) from error
 
 
 def number(text: str, where: str, field: str) -> float:
@@ -109,7 +112,10 @@ def number(text: str, where: str, field: str) -> float:
     except ValueError:
         value = float("nan")
     if not abs(value) < 1e6:
-        raise InputError(f"{field} is {text!r}, which is no number.", where=where, value=text)
+        raise InputError(
+            f"{field} is {text!r}, which is no number.", where=where, value=text,
+            next_step="Write a number such as 2 or 0.5.",
+        )
     return value
 
 
@@ -118,7 +124,7 @@ def _json(text: str, where: str) -> Any:
         return json.loads(text)
     except (json.JSONDecodeError, RecursionError) as error:
         line = f", line {error.lineno}" if isinstance(error, json.JSONDecodeError) else ""
-        raise InputError("This is not JSON.", where=where + line) from error
+        raise InputError("This is not JSON.", where=where + line, next_step="Write it as JSON.") from error
 
 
 def board_from_json(text: str, where: str = "board.json") -> tuple[Board, str]:
@@ -200,7 +206,10 @@ def read_packages(text: str, where: str = "packages.json") -> dict[str, Package]
         label = entry.get("name", f"package {i + 1}") if isinstance(entry, dict) else f"package {i + 1}"
         package = user_package(entry, f"{where}: {label}")
         if package.name in found:
-            raise InputError(f"Package {package.name} comes twice.", where=where)
+            raise InputError(
+                f"Package {package.name} comes twice.", where=where,
+                next_step="Give each a name of its own.",
+            )
         found[package.name] = package
     return found
 
@@ -211,7 +220,7 @@ def _parts(text: str, packages: dict[str, Package], kitchen: bool) -> tuple[dict
     for line, row in rows_of(text, "parts.csv", ("ref", "value", "package"), ("x", "y", "turn", "side")):
         where = f"parts.csv, line {line}"
         if row["ref"] in parts:
-            raise InputError(f"{row['ref']} comes twice.", where=where)
+            raise InputError(f"{row['ref']} comes twice.", where=where, next_step="Give each a reference of its own.")
         pack = packages.get(row["package"])
         if pack is None:
             try:
@@ -248,7 +257,10 @@ def _nets(text: str, parts: dict[str, Part], packages: dict[str, Package]) -> di
     for line, row in rows_of(text, "nets.csv", ("net", "ref", "pin")):
         where = f"nets.csv, line {line}"
         if row["ref"] not in parts:
-            raise InputError(f"There is no part {row['ref']!r} in parts.csv.", where=where)
+            raise InputError(
+                f"There is no part {row['ref']!r} in parts.csv.", where=where,
+                next_step="Add it to parts.csv, or leave the line out.",
+            )
         if row["pin"] not in numbers[row["ref"]]:
             raise InputError(
                 f"{row['ref']} has no pin {row['pin']!r}.",
@@ -257,7 +269,10 @@ def _nets(text: str, parts: dict[str, Part], packages: dict[str, Package]) -> di
             )
         pin = f"{row['ref']}.{row['pin']}"
         if owner.setdefault(pin, row["net"]) != row["net"]:
-            raise InputError(f"{pin} is already on net {owner[pin]}.", where=where, value=row["net"])
+            raise InputError(
+                f"{pin} is already on net {owner[pin]}.", where=where, value=row["net"],
+                next_step="List each pin once.",
+            )
         if pin not in pins.setdefault(row["net"], []):
             pins[row["net"]].append(pin)
     nets = {}
@@ -274,7 +289,10 @@ def _rules(text: str, nets: dict[str, Net]) -> None:
     for line, row in rows_of(text, "net_rules.csv", columns, ("neck_width_mm", "neck_length_mm")):
         where = f"net_rules.csv, line {line}"
         if row["net"] not in nets:
-            raise InputError(f"There is no net {row['net']!r} in nets.csv.", where=where)
+            raise InputError(
+                f"There is no net {row['net']!r} in nets.csv.", where=where,
+                next_step="Add it to nets.csv, or leave the line out.",
+            )
         values = {k.replace("_mm", "_nm"): nm(number(row[k], where, k)) for k in row if k.endswith("_mm") and row[k]}
         try:
             nets[row["net"]] = nets[row["net"]].model_copy(update={"rule": NetRule.model_validate(values)})

@@ -108,4 +108,7 @@ def waive(design: Design, code: str, place: str, reason: str) -> SetItem:
             message=finding.message[:600],
         )  # fmt: skip
         return SetItem(waiver=waiver)
-    raise NotFound(f"There is no finding {code} at {place or 'that place'}.", where=code)
+    raise NotFound(
+        f"There is no finding {code} at {place or 'that place'}.", where=code,
+        next_step="Name rule and place as the list of findings has them.",
+    )

@@ -26,7 +26,10 @@ def in_words(error: sqlite3.Error, where: str = "database") -> StoreFailed:
     for saying, means, step in _SAYINGS:
         if saying in text:
             return StoreFailed(f"{means} Nothing was changed.", where=where, next_step=step)
-    return StoreFailed(f"The database refuses: {error}. Nothing was changed.", where=where)
+    return StoreFailed(
+        f"The database refuses: {error}. Nothing was changed.", where=where,
+        next_step="Look at the log, and at the folder of the database.",
+    )
 
 
 @contextmanager

@@ -99,7 +99,7 @@ class DesignStore:
         from_json(content, id)
         with atomic(self._db, self._lock) as db:
             if db.execute("SELECT 1 FROM design WHERE id = ?", (id,)).fetchone():
-                raise EditRefused(f"There is already a design {id}.", where=id)
+                raise EditRefused(f"There is already a design {id}.", where=id, next_step="Choose another name.")
             db.execute("INSERT INTO design VALUES (?, ?, 1, 0, ?, NULL)", (id, design.name, self._now()))
             db.execute("INSERT INTO snapshot VALUES (?, 0, ?)", (id, content))
         return self.get(id)
@@ -169,7 +169,7 @@ class DesignStore:
         ).fetchone()
         try:
             if snapshot is None:
-                raise InputError("It has no beginning.", where=id)
+                raise InputError("It has no beginning.", where=id, next_step="Save the rescue file from the shelf.")
             design, _ = self._replayed(id, snapshot[0], cursor)
         except (VaneStepError, ValueError) as error:
             says = error.line() if isinstance(error, VaneStepError) else str(error)
@@ -276,7 +276,10 @@ class DesignStore:
                 design, inverse = apply(kept.design, edit)
                 written = edit.model_dump_json()
                 if edit_from(json.loads(written)) != edit:
-                    raise InputError("This change cannot be written down as it is.", where=edit.kind)
+                    raise InputError(
+                        "This change cannot be written down as it is.", where=edit.kind,
+                        next_step="This is a fault of the program; report it with what you did.",
+                    )
                 cursor = db.execute("SELECT cursor FROM design WHERE id = ?", (id,)).fetchone()[0]
                 db.execute("DELETE FROM journal WHERE design = ? AND seq > ?", (id, cursor))
                 db.execute("DELETE FROM snapshot WHERE design = ? AND seq > ?", (id, cursor))
@@ -318,7 +321,10 @@ class DesignStore:
                     f"SELECT {column} FROM journal WHERE design = ? AND seq = ?", (id, cursor if back else cursor + 1)
                 ).fetchone()
                 if row is None:
-                    raise EditRefused(f"There is nothing to {'undo' if back else 'redo'}.", where=id)
+                    raise EditRefused(
+                        f"There is nothing to {'undo' if back else 'redo'}.", where=id,
+                        next_step="Nothing has to be done.",
+                    )
                 design, _ = apply(kept.design, edit_from(json.loads(row[0])))
                 after = cursor - 1 if back else cursor + 1
                 self._move(db, id, after, design)

@@ -49,7 +49,10 @@ def _designs(db: sqlite3.Connection, path: Path) -> Iterator[Rescued]:
     for query in ("SELECT id FROM design ORDER BY id", "SELECT DISTINCT design FROM snapshot ORDER BY design"):
         ids.update(dict.fromkeys(str(row[0]) for row in _rows(db, query)))
     if not ids:
-        raise InputError("Nothing can be read from this file.", where=str(path))
+        raise InputError(
+            "Nothing can be read from this file.", where=str(path),
+            next_step="Take a copy of it from before.",
+        )
     for id in ids:
         file = re.sub(r"[^a-z0-9-]+", "-", id.lower()).strip("-") or "design"
         snapshots = [(int(s), str(c)) for s, c in _rows(db, "SELECT seq, content FROM snapshot WHERE design = ?", id)]

@@ -79,7 +79,7 @@ class Shelfware:
         """
         with self._change() as db:
             if not db.execute("DELETE FROM block WHERE name = ?", (name,)).rowcount:
-                raise NotFound(f"There is no block {name} of your own.", where=name)
+                raise NotFound(f"There is no block {name} of your own.", where=name, next_step="Look at the library.")
 
     # -- drawer --
 

@@ -97,7 +97,8 @@ async def _invalid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     first = error.errors()[0]
     field = " > ".join(str(x) for x in first["loc"])
-    return await _told(request, InputError(f"{first['msg']}.", where=field))
+    return await _told(request, InputError(f"{first['msg']}.", where=field,
+    next_step="Change that field and send it again."))
 
 
 async def _unfit(request: Request, error: Exception) -> Response:

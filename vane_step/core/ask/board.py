@@ -60,7 +60,7 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
     """
     pads = {i.id: i for i in copper_items(design) if i.kind == "pad"}
     if pin not in pads:
-        raise EditRefused(f"{pin} is not on the board yet.", where=pin)
+        raise EditRefused(f"{pin} is not on the board yet.", where=pin, next_step="Place its part first.")
     target, net = pads[pin], design.net_of(pin)
     tree = shapely.STRtree([y for r, y in courtyards(design).items() if r != part.ref])
     side = home_side(design, part)
@@ -145,7 +145,8 @@ def exchange_channels(design: Design, words: Sequence[str]) -> Proposal:
             says.append(f"{ref}: {found.channels} channels, links {found.link_mm:.1f} mm shorter{fewer}")
     if not made:
         raise EditRefused(
-            "No channels can be exchanged for shorter links." if refs else "No part has equal channels.", where="board"
+            "No channels can be exchanged for shorter links." if refs else "No part has equal channels.", where="board",
+            next_step="Nothing has to be done."
         )
     return Proposal(f"exchanges {'; '.join(says)}", edits.Together(edits=tuple(made)), about=tuple(refs))
 

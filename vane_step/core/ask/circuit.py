@@ -66,7 +66,10 @@ def name_pins(design: Design, words: Sequence[str]) -> Proposal:
     part = part_of(design, words[0])
     names = [n for w in words[1:] for n in counted(w)]
     if len(names) > len(part.pins):
-        raise InputError(f"{part.ref} has {len(part.pins)} pins.", where=part.ref, value=len(names))
+        raise InputError(
+            f"{part.ref} has {len(part.pins)} pins.", where=part.ref, value=len(names),
+            next_step="Name as many as there are, in their order.",
+        )
     edit = edits.Together(
         edits=tuple(
             edits.SetPin(pin=pin_name(part.ref, pin.number), name=name, role=role_of_name(name) or "io")

@@ -185,7 +185,7 @@ def taper_tracks(design: Design, words: Sequence[str]) -> Proposal:
     if "off" in words[1:]:
         ids = steps_of(design, nets)
         if not ids:
-            raise NotFound("No track widens towards a pad.", where=words[0])
+            raise NotFound("No track widens towards a pad.", where=words[0], next_step="Type: taper all, to make some.")
         return Proposal(f"takes {len(ids)} steps off the ends of tracks", edits.LayCopper(lift=ids))
     edit = tapered(design, nets)
     return Proposal(f"lets tracks widen towards pads in {len(edit.tracks)} steps", edit)
@@ -210,7 +210,10 @@ def lift_copper(design: Design, words: Sequence[str]) -> Proposal:
             if (words[0] in ("all", item.net) or k in words) and not getattr(item, "locked", False)
         ]
     if not ids:
-        raise NotFound(f"There is no copper of {words[0]} to lift.", where=words[0])
+        raise NotFound(
+            f"There is no copper of {words[0]} to lift.", where=words[0],
+            next_step="Route it first, or name a net that has copper.",
+        )
     return Proposal(f"lifts {len(ids)} pieces of copper", edits.LayCopper(lift=tuple(ids)), about=(words[0],))
 
 

@@ -42,7 +42,10 @@ def some_parts(design: Design, words: Sequence[str]) -> list[str]:
         else:
             some = [part_of(design, ref).ref for ref in counted(word)]
         if not some:
-            raise NotFound(f"There is no part with {word}.", where=word)
+            raise NotFound(
+                f"There is no part with {word}.", where=word,
+                next_step="Choose by another net, block, kind or package.",
+            )
         found += some
     named = list(dict.fromkeys(found))
     by_more = any("=" in w or w == "all" for w in words)

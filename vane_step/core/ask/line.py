@@ -141,7 +141,10 @@ def _locker(locked: bool) -> Maker:
 def _go(design: Design, words: Sequence[str]) -> Proposal:
     need(words, 1, "go REF or go NET")
     if words[0] not in design.parts and words[0] not in design.nets:
-        raise NotFound(f"There is no part or net {words[0]}.", where=words[0])
+        raise NotFound(
+            f"There is no part or net {words[0]}.", where=words[0],
+            next_step="Name a part or a net of the design.",
+        )
     return Proposal(f"shows {words[0]}", action=f"go {words[0]}", about=(words[0],))
 
 

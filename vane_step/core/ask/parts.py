@@ -177,7 +177,10 @@ def _about(design: Design, name: str) -> Block:
     """Give what is noted of a block of the sheet."""
     if name not in {p.block for p in design.parts.values()}:
         known = ", ".join(dict.fromkeys(p.block for p in design.parts.values() if p.block))
-        raise NotFound(f"There is no block {name}.", where="block", allowed=known)
+        raise NotFound(
+            f"There is no block {name}.", where="block", allowed=known or "none yet",
+            next_step="Make one. Type: block REF … NAME",
+        )
     return design.blocks.get(name, Block(name=name))
 
 
@@ -247,7 +250,10 @@ def check_pattern(design: Design, words: Sequence[str]) -> Proposal:
     """Answer the two questions about a land pattern from the maker's drawing."""
     need(words, 3, "checked PACKAGE WHERE-IS-PIN-2 clockwise|anticlockwise")
     if words[0] not in design.packages:
-        raise NotFound(f"The design has no package {words[0]}.", where=words[0], allowed=", ".join(design.packages))
+        raise NotFound(
+            f"The design has no package {words[0]}.", where=words[0], allowed=", ".join(design.packages),
+            next_step="Add a part with it first.",
+        )
     pack = judged(design.packages[words[0]], words[1], words[2])
     return Proposal(f"{words[0]} is checked: {pack.checked}", edits.SetItem(package=pack))
 
@@ -256,7 +262,10 @@ def prove_pattern(design: Design, words: Sequence[str]) -> Proposal:
     """Note that a land pattern was soldered on a real board."""
     need(words, 2, 'proved PACKAGE "BOARD AND DATE"')
     if words[0] not in design.packages:
-        raise NotFound(f"The design has no package {words[0]}.", where=words[0], allowed=", ".join(design.packages))
+        raise NotFound(
+            f"The design has no package {words[0]}.", where=words[0], allowed=", ".join(design.packages),
+            next_step="Add a part with it first.",
+        )
     pack = design.packages[words[0]]
     where = " ".join(words[1:])[:200]
     proved = (*pack.proved, where)[-20:]

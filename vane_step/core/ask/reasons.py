@@ -42,7 +42,10 @@ def set_input(design: Design, words: Sequence[str]) -> Proposal:
     need(words, 2, form)
     found = design.calculations.get(words[0])
     if found is None:
-        raise NotFound(f"There is no calculation {words[0]}.", where="input", allowed=", ".join(design.calculations))
+        raise NotFound(
+            f"There is no calculation {words[0]}.", where="input", allowed=", ".join(design.calculations),
+            next_step="Make one. Type: calc ID FORMULA …",
+        )
     given = pairs(words[1:], form)
     strange = given.keys() - {q.key for q in formula(found.formula).inputs}
     if strange:
@@ -52,7 +55,7 @@ def set_input(design: Design, words: Sequence[str]) -> Proposal:
     edit = edits.SetItem(calculation=changed)
     mine = next(r for r in reasons(edits.apply(design, edit)[0]) if r.calculation.id == found.id)
     if mine.state == "broken":
-        raise InputError(mine.says, where=found.id)
+        raise InputError(mine.says, where=found.id, next_step="Give other inputs.")
     return Proposal(mine.says or f"{found.id} holds as before", edit)
 
 
@@ -101,10 +104,16 @@ def show_need(design: Design, words: Sequence[str]) -> Proposal:
     need(words, 2, 'show ID READING · show ID yes|no "WHAT WAS SEEN"')
     old = design.requirements.get(words[0])
     if old is None:
-        raise NotFound(f"There is no requirement {words[0]}.", where="show", allowed=", ".join(design.requirements))
+        raise NotFound(
+            f"There is no requirement {words[0]}.", where="show", allowed=", ".join(design.requirements),
+            next_step="Write it first. Type: need ID must \"TEXT\"",
+        )
     note = " ".join(words[2:])[:200]
     if old.shown_by == "figure":
-        raise InputError(f"{old.id} is shown by the figure {old.figure}; nothing has to be recorded.", where=old.id)
+        raise InputError(
+            f"{old.id} is shown by the figure {old.figure}; nothing has to be recorded.", where=old.id,
+            next_step="Look at the brief.",
+        )
     if old.shown_by == "observation":
         if words[1] not in ("yes", "no"):
             raise InputError(f"{words[1]!r} is neither yes nor no.", where=old.id, value=words[1], allowed="yes, no")

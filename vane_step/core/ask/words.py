@@ -90,7 +90,10 @@ def number(text: str, what: str) -> float:
     try:
         value = float(text.replace(",", "."))
     except ValueError as error:
-        raise InputError(f"{text!r} is no number.", where=what, value=text) from error
+        raise InputError(
+            f"{text!r} is no number.", where=what, value=text,
+            next_step="Write a number such as 2 or 0.5.",
+        ) from error
     if not math.isfinite(value) or abs(value) > 1e5:
         raise InputError(f"{text!r} is out of range.", where=what, value=text, allowed="-100000 to 100000")
     return value

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
+from scipy.spatial import cKDTree
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
@@ -23,6 +24,8 @@ from vane_step.core.quantity import nm
 
 STEP_MM = 0.635
 GAP_MM = 0.25
+# About so many places are tried for a part that waits.
+MOST_SPOTS = 7_000
 # Moves tried for each part, and in all.
 MOVES_EACH, MOVES_MOST = 40_000, 4_000_000
 # Temperature at which what lies well is tidied, in mm of link.
@@ -193,18 +196,21 @@ def arrange(design: Design, sides: Mapping[str, Side] | None = None) -> PlacePar
     if not waiting:
         raise EditRefused("Every part has a place already.", where="board", next_step="Take parts off the board first.")
     board = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6 - 0.05)
+    shapely.prepare(board)
     blocked: list[tuple[int, BaseGeometry]] = [(_bits(design, r), yard) for r, yard in courtyards(design).items()]
     for hole in design.holes.values():
         reach = max(hole.keepout_nm, hole.drill_nm) / 1e6
         blocked.append((3, shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(reach)))
     pins = _placed_pins(design)
-    lattice = _lattice(board)
+    lattices = [_lattice(board, step) for step in _steps(board)]
     places: dict[str, PartPlace | None] = {}
     size = {p.ref: _area(design.packages[p.package].courtyard_nm) for p in waiting}
     for part in sorted(waiting, key=lambda p: (-size[p.ref], natural(p.ref))):
         side = (sides or {}).get(part.ref) or home_side(design, part)
         bits = _bits(design, part.ref, side)
-        best = _best_place(design, part.ref, side, board, [s for b, s in blocked if b & bits], pins, lattice)
+        here = [s for b, s in blocked if b & bits]
+        tried = (_best_place(design, part.ref, side, board, here, pins, *lattice) for lattice in lattices)
+        best = next((found for found in tried if found is not None), None)
         if best is None:
             wide, tall = (v / 1e6 for v in _sides_of(design.packages[part.package].courtyard_nm))
             raise EditRefused(
@@ -235,11 +241,22 @@ def _area(yard: tuple[int, int, int, int]) -> float:
     return (yard[2] - yard[0]) * (yard[3] - yard[1]) / 1e12
 
 
-def _lattice(board: Polygon) -> np.ndarray:
+def _steps(board: Polygon) -> list[float]:
+    """Give the pitch of the lattice places are tried on, coarser on large boards, and the fine one for what is left."""
     x0, y0, x1, y1 = board.bounds
-    xs = np.arange(math.ceil(x0 / STEP_MM), math.floor(x1 / STEP_MM) + 1) * STEP_MM
-    ys = np.arange(math.ceil(y0 / STEP_MM), math.floor(y1 / STEP_MM) + 1) * STEP_MM
-    return np.array([(x, y) for x in xs for y in ys])
+    coarse = STEP_MM * max(1, round(math.sqrt((x1 - x0) * (y1 - y0) / STEP_MM**2 / MOST_SPOTS)))
+    return [coarse, STEP_MM] if coarse > STEP_MM else [STEP_MM]
+
+
+def _lattice(board: Polygon, step: float) -> tuple[np.ndarray, np.ndarray]:
+    """Give the points of a lattice (n x 2, mm) and how far each lies from the board's edge; -2 off the board."""
+    x0, y0, x1, y1 = board.bounds
+    xs = np.arange(math.ceil(x0 / step), math.floor(x1 / step) + 1) * step
+    ys = np.arange(math.ceil(y0 / step), math.floor(y1 / step) + 1) * step
+    spots = np.array([(x, y) for x in xs for y in ys]).reshape(-1, 2)
+    points = shapely.points(spots)
+    room = np.where(shapely.contains(board, points), shapely.distance(board.boundary, points), -2.0)
+    return spots, room
 
 
 def _placed_pins(design: Design) -> dict[str, tuple[float, float]]:
@@ -258,6 +275,7 @@ def _best_place(
     blocked: list[BaseGeometry],
     pins: dict[str, tuple[float, float]],
     lattice: np.ndarray,
+    room: np.ndarray,
 ) -> tuple[PartPlace, Polygon, dict[str, tuple[float, float]]] | None:
     package = design.packages[design.parts[ref].package]
     yard = np.array(package.courtyard_nm) / 1e6
@@ -265,7 +283,11 @@ def _best_place(
     mirror = -1 if side == "back" else 1
     yard[[0, 2]] *= mirror
     offsets = {p.number: (mirror * p.x_nm / 1e6, p.y_nm / 1e6) for p in package.pads}
-    tree = STRtree(blocked)
+    boxes = shapely.bounds(np.array(blocked, dtype=object)).reshape(-1, 4)
+    upright = np.array([b.area > 0.999999 * b.envelope.area for b in blocked], dtype=bool)
+    # Upright boxes are judged by numbers alone.
+    flat, tree = boxes[upright], STRtree([b for b, plain in zip(blocked, upright, strict=True) if not plain])
+    wishes, connector = _wishes(design, ref), is_connector(design, design.parts[ref])
     middle = np.array(board.centroid.coords[0])
     best: tuple[float, int, int] | None = None
     for turn in (0, 90, 180, 270):
@@ -273,24 +295,18 @@ def _best_place(
         corners = np.array([(yard[a], yard[b]) for a, b in ((0, 1), (2, 3))])
         turned = np.column_stack([corners[:, 0] * c - corners[:, 1] * s, corners[:, 0] * s + corners[:, 1] * c])
         low, high = turned.min(axis=0) - GAP_MM / 2, turned.max(axis=0) + GAP_MM / 2
-        frames = shapely.box(
-            lattice[:, 0] + low[0], lattice[:, 1] + low[1], lattice[:, 0] + high[0], lattice[:, 1] + high[1]
-        )
-        free = shapely.covers(board, frames)
-        if blocked:
-            hit, _ = tree.query(frames, predicate="intersects")
-            free[hit] = False
+        free = _free(board, tree, flat, lattice, room, low, high)
         if not free.any():
             continue
-        cost = _link_cost(design, ref, offsets, (c, s), pins, lattice)
-        if is_connector(design, design.parts[ref]):
+        spots = lattice[free]
+        cost = _link_cost(wishes, offsets, (c, s), pins, spots)
+        if connector:
             rim = np.array(outline(design).bounds)
-            cost += EDGE * np.minimum(lattice + low - rim[:2], rim[2:] - lattice - high).min(axis=1)
-        cost += 0.02 * np.hypot(*(lattice - middle).T)
-        cost[~free] = np.inf
+            cost += EDGE * np.minimum(spots + low - rim[:2], rim[2:] - spots - high).min(axis=1)
+        cost += 0.02 * np.hypot(*(spots - middle).T)
         k = int(np.argmin(cost))
         if best is None or cost[k] < best[0] - 1e-9:
-            best = (float(cost[k]), k, turn)
+            best = (float(cost[k]), int(np.flatnonzero(free)[k]), turn)
     if best is None:
         return None
     _, k, turn = best
@@ -300,29 +316,62 @@ def _best_place(
     return place, courtyards(alone)[ref], _placed_pins(alone)
 
 
-def _link_cost(
-    design: Design, ref: str, offsets: dict[str, tuple[float, float]], turn: tuple[int, int],
-    pins: dict[str, tuple[float, float]], lattice: np.ndarray,
+def _free(
+    board: Polygon, tree: STRtree, boxes: np.ndarray, lattice: np.ndarray, room: np.ndarray, low: np.ndarray,
+    high: np.ndarray,
 ) -> np.ndarray:  # fmt: skip
-    """Give, for each lattice point, the weighted length from each pin to the nearest placed pin of its net."""
-    c, s = turn
-    cost = np.zeros(len(lattice))
+    """Tell for each lattice point whether a frame about it lies on the board, off some boxes and the tree's shapes."""
+    x0, y0, x1, y1 = board.bounds
+    a, b = lattice + low, lattice + high
+    free: np.ndarray = (a[:, 0] >= x0) & (a[:, 1] >= y0) & (b[:, 0] <= x1) & (b[:, 1] <= y1)
+    for left, bottom, right, top in boxes:
+        free &= ~((a[:, 0] < right) & (b[:, 0] > left) & (a[:, 1] < top) & (b[:, 1] > bottom))
+    # What is farther from the edge than the frame's farthest corner lies as its middle does.
+    near = np.flatnonzero(free & (room < np.hypot(*np.maximum(np.abs(low), np.abs(high)))))
+    free &= room > -1
+    on = shapely.covers(board, shapely.box(a[near, 0], a[near, 1], b[near, 0], b[near, 1]))
+    free[near[~on]] = False
+    some = np.flatnonzero(free)
+    if len(tree.geometries):
+        frames = shapely.box(a[some, 0], a[some, 1], b[some, 0], b[some, 1])
+        free[some[tree.query(frames, predicate="intersects")[0]]] = False
+    return free
+
+
+@dataclass(frozen=True)
+class _Wishes:
+    """What each pin of a waiting part is drawn to: pins of its net with what a mm costs, and the pin it serves."""
+
+    nets: list[tuple[str, float, list[str]]]
+    serves: list[tuple[str, str]]
+
+
+def _wishes(design: Design, ref: str) -> _Wishes:
+    nets = []
     for net in design.nets.values():
         mine = [split_pin(p)[1] for p in net.pins if split_pin(p)[0] == ref]
-        others = np.array([pins[p] for p in net.pins if p in pins])
-        if not mine or not len(others):
-            continue
-        for number in mine:
-            if number in offsets:
-                x, y = offsets[number]
-                at = np.add(lattice, (x * c - y * s, x * s + y * c))
-                gap = np.hypot(at[:, None, 0] - others[None, :, 0], at[:, None, 1] - others[None, :, 1]).min(axis=1)
-                cost += _weight(net) * gap
-    for helper, served in bypass_pairs(design):
-        number = split_pin(helper)[1]
-        if split_pin(helper)[0] == ref and served in pins and number in offsets:
+        nets += [(number, _weight(net), [p for p in net.pins if split_pin(p)[0] != ref]) for number in mine]
+    serves = [(split_pin(h)[1], pin) for h, pin in bypass_pairs(design) if split_pin(h)[0] == ref]
+    return _Wishes(nets, serves)
+
+
+def _link_cost(
+    wishes: _Wishes, offsets: dict[str, tuple[float, float]], turn: tuple[int, int],
+    pins: dict[str, tuple[float, float]], spots: np.ndarray,
+) -> np.ndarray:  # fmt: skip
+    """Give, for each of some spots (n x 2, mm), the weighted length from each pin to the nearest of its net."""
+    c, s = turn
+    cost = np.zeros(len(spots))
+    for number, weight, others in wishes.nets:
+        goals = [pins[p] for p in others if p in pins]
+        if goals and number in offsets:
             x, y = offsets[number]
-            cost += NEAR * np.hypot(*(np.add(lattice, (x * c - y * s, x * s + y * c)) - pins[served]).T)
+            gap, _ = cKDTree(goals).query(np.add(spots, (x * c - y * s, x * s + y * c)))
+            cost += weight * gap
+    for number, served in wishes.serves:
+        if served in pins and number in offsets:
+            x, y = offsets[number]
+            cost += NEAR * np.hypot(*(np.add(spots, (x * c - y * s, x * s + y * c)) - pins[served]).T)
     return cost
 
 

@@ -71,7 +71,10 @@ def exchanged(design: Design, ref: str) -> Exchanged | None:
     part = design.parts[ref]
     equal = channels(part)
     if not equal:
-        raise EditRefused(f"{ref} has no equal channels.", where=ref)
+        raise EditRefused(
+            f"{ref} has no equal channels.", where=ref,
+            next_step="Name a part with several equal channels, or type: exchange all",
+        )
     if part.place is None:
         raise EditRefused(f"{ref} has no place on the board yet.", where=ref, next_step=f"Type: place {ref} X Y")
     before = score(design)

@@ -84,7 +84,10 @@ def _dxf(text: str, name: str) -> list[LineString]:
                     lines.append(LineString(points))
         return lines
     except (ezdxf.lldxf.const.DXFError, ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
-        raise InputError(f"This DXF file cannot be read: {str(error)[:120]}.", where=name) from error
+        raise InputError(
+            f"This DXF file cannot be read: {str(error)[:120]}.", where=name,
+            next_step="Export it anew as plain ASCII DXF.",
+        ) from error
 
 
 def _svg(text: str, name: str) -> list[LineString]:
@@ -106,7 +109,10 @@ def _svg(text: str, name: str) -> list[LineString]:
                         lines.append(LineString([(p.x * to_mm, -p.y * to_mm) for p in points]))
         return lines
     except (ValueError, KeyError, TypeError, IndexError, AttributeError, SyntaxError, ZeroDivisionError) as error:
-        raise InputError(f"This SVG file cannot be read: {str(error)[:120]}.", where=name) from error
+        raise InputError(
+            f"This SVG file cannot be read: {str(error)[:120]}.", where=name,
+            next_step="Save it as plain SVG.",
+        ) from error
 
 
 def _curved(path: Path) -> bool:

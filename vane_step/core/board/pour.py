@@ -12,6 +12,7 @@ from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.columns import gap_of
 from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, CopperItem, bare_holes, copper_items, keepouts, outline
+from vane_step.core.board.thinness import without_necks
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Pour
 
@@ -40,8 +41,8 @@ def pour_pieces(design: Design) -> tuple[PouredCopper, ...]:
     Guarantees
     ----------
     No piece comes nearer to other copper or to a pour of another net than the greater of both clearances, nor to the
-    edge than the maker allows; nothing is narrower than the pour's least width; pieces that reach no copper of the net
-    are dropped.
+    edge than the maker allows; nothing is narrower than the pour's least width or the maker's, nor hangs together by
+    less: such necks are cut; pieces that reach no copper of the net are dropped.
     """
     filled: dict[str, PouredCopper] = {}
     for pour in sorted(design.pours.values(), key=lambda p: -p.priority):
@@ -58,32 +59,32 @@ def _fill(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCoppe
     spines: list[BaseGeometry] = []
     reach: list[float] = []
     mine: list[CopperItem] = []
-    least = pour.clearance_nm / 1e6
+    gap_mm = pour.clearance_nm / 1e6
     for item in copper_items(design):
         if pour.layer not in item.layers:
             continue
         if item.net == pour.net:
             mine.append(item)
             continue
-        gap = max(least, gap_of(design, item.net))
+        gap = max(gap_mm, gap_of(design, item.net))
         spines.append(item.spine)
         reach.append(item.radius_mm + gap)
     for hole in bare_holes(design):
         spines.append(Point(hole.x_mm, hole.y_mm))
-        reach.append(hole.drill_mm / 2 + max(least, rules.hole_to_copper_nm / 1e6))
+        reach.append(hole.drill_mm / 2 + max(gap_mm, rules.hole_to_copper_nm / 1e6))
     grown = (np.array(reach) + SAFETY_MM) * WIDEN
     others = list(shapely.buffer(np.array(spines, dtype=object), grown, quad_segs=ARC_SEGMENTS)) if spines else []
     others += [zone.buffer(SAFETY_MM) for zone in keepouts(design).values()]
     others += [Polygon([(x / 1e6, y / 1e6) for x, y in cut]) for cut in pour.cuts]
     for other in before:
-        gap = max(least, gap_of(design, other.net))
+        gap = max(gap_mm, gap_of(design, other.net))
         others += [_grown(piece, gap) for piece in other.pieces]
     area = area.difference(shapely.union_all(others)) if others else area
     area = area.difference(_relief(mine, pour))
-    half = pour.min_width_nm / 2e6
-    area = area.buffer(-half, quad_segs=8).buffer(half - SAFETY_MM, quad_segs=8)
+    least = max(pour.min_width_nm, rules.min_width_nm) / 1e6
+    area = without_necks(area, least, rules.min_clearance_nm / 1e6, SAFETY_MM)
     if pour.hatch_nm:
-        area = _hatched(area, 2 * half, pour.hatch_nm / 1e6)
+        area = _hatched(area, least, pour.hatch_nm / 1e6)
     return PouredCopper(pour.id, pour.net, pour.layer, tuple(_joined(area, mine)))
 
 

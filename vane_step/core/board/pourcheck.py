@@ -7,19 +7,19 @@ from collections.abc import Iterable
 import numpy as np
 import shapely
 from shapely.geometry import Polygon
-from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.board.breach import TOLERANCE_MM, at, breach, named, who_wants
 from vane_step.core.board.columns import board_columns, gap_of
 from vane_step.core.board.craft import spoke_findings
-from vane_step.core.board.geometry import ARC_SEGMENTS, LAYER_BIT, WIDEN, keepouts, outline
+from vane_step.core.board.geometry import LAYER_BIT, keepouts, outline
 from vane_step.core.board.pour import SAFETY_MM, pour_pieces
+from vane_step.core.board.thinness import necks, strips, thinnest_mm
 from vane_step.core.design.model import Design
-from vane_step.core.finding import Finding, Remedy
+from vane_step.core.finding import Finding
 
-# Thin copper smaller than this share of a square of the least width is the crumb of a corner.
-SLIVER = 0.3
+# So many thin strips of a pour are measured.
+MEASURED = 4
 
 
 def pour_findings(design: Design) -> Iterable[Finding]:
@@ -92,45 +92,23 @@ def _pour_keepouts(design: Design) -> Iterable[Finding]:
 
 
 def _pour_slivers(design: Design) -> Iterable[Finding]:
-    """Find copper of pours thinner than the maker holds, the thinnest of each pour.
-
-    A pour leaves out what is thinner than its own least width, so only one that asks for less can have any: what a disc
-    of the maker's least width does not reach.
-    """
+    """Find copper of pours thinner than the maker holds, the thinnest of each: strips, and necks between its parts."""
     least = design.board.rules.min_width_nm / 1e6
     for poured in pour_pieces(design):
-        asked = design.pours[poured.id]
-        if asked.min_width_nm / 1e6 >= least - TOLERANCE_MM:
-            continue
-        thin = [
-            (_thinnest(piece, part, least), part) for piece in poured.pieces for part in _unreached(piece, piece, least)
-        ]
-        if thin:
-            wide, part = min(thin, key=lambda t: t[0])
-            x, y = part.representative_point().coords[0]
+        found = [_thinnest_of(piece, least) for piece in poured.pieces]
+        thin = min((f for f in found if f is not None), key=lambda f: f[0], default=None)
+        if thin is not None:
+            wide, x, y = thin
             text = f"Pour {poured.id} has copper thinner than the maker can hold on the {poured.layer}"
-            ask = f"pour {poured.net} {poured.layer} width={least:g}"
-            said = poured.id == f"{poured.net}-{poured.layer}"
-            yield breach(
-                design, "sliver", text, wide, least, at(x, y, net=poured.net, layer=poured.layer),
-                remedy=Remedy(label=f"Fill {poured.net} no thinner", ask=ask) if said else None,
-            )  # fmt: skip
+            place = at(x, y, net=poured.net, layer=poured.layer)
+            yield breach(design, "sliver", text, wide, least, place)
 
 
-def _unreached(copper: BaseGeometry, within: BaseGeometry, wide: float) -> list[Polygon]:
-    """Give what a disc that stays in some copper does not reach of a part of it; crumbs in corners are left out."""
-    half = wide / 2 - SAFETY_MM
-    reached = copper.buffer(-half, quad_segs=ARC_SEGMENTS).buffer(half * WIDEN, quad_segs=ARC_SEGMENTS)
-    parts: list[Polygon] = shapely.get_parts(within.difference(reached)).tolist()
-    return [part for part in parts if part.geom_type == "Polygon" and part.area > SLIVER * wide**2]
-
-
-def _thinnest(piece: Polygon, thin: Polygon, least: float) -> float:
-    """Give the width of copper at its thinnest, by halving: the widest disc that still reaches all of a thin part."""
-    x0, y0, x1, y1 = thin.bounds
-    near = piece.intersection(shapely.box(x0 - 2 * least, y0 - 2 * least, x1 + 2 * least, y1 + 2 * least))
-    low, high = 0.0, least
-    while high - low > 1e-3:
-        wide = (low + high) / 2
-        low, high = (low, wide) if _unreached(near, thin, wide) else (wide, high)
-    return low
+def _thinnest_of(piece: Polygon, least: float) -> tuple[float, float, float] | None:
+    """Give width and place of the thinnest copper of a piece where that is below a least width."""
+    found = [(neck.width_mm, *neck.across.centroid.coords[0]) for neck in necks(piece, least)]
+    parts = strips(piece, least - 2 * SAFETY_MM)
+    # Of many the finest are measured, by what they have of area for their rim.
+    for part in sorted(parts, key=lambda p: p.area / p.length)[:MEASURED]:
+        found.append((thinnest_mm(piece, part, least), *part.representative_point().coords[0]))
+    return min(found, default=None)

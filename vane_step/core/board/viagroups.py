@@ -96,7 +96,10 @@ def strengthened(design: Design, net: str) -> tuple[LayCopper, int]:
         raise EditRefused(f"No current is known for {net}.", where=net, next_step=f"Type: width {net} 2A")
     weak = [g for g in via_groups(design, net) if carried_a(design, g, need.rise_k) < need.current_a * (1 - 1e-9)]
     if not weak:
-        raise EditRefused(f"The vias of {net} carry its current already.", where=net)
+        raise EditRefused(
+            f"The vias of {net} carry its current already.", where=net,
+            next_step="Nothing has to be done.",
+        )
     names = Names(design)
     laid = LayCopper()
     short = 0

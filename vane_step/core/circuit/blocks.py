@@ -116,7 +116,7 @@ def use_block(design: Design, saved: SavedBlock, ports: Mapping[str, str], name:
             f"{saved.name} has no port {min(strange)}.",
             where=saved.name,
             value=min(strange),
-            allowed=", ".join(saved.ports),
+            allowed=", ".join(saved.ports), next_step="Leave the port out.",
         )
     title = name or _fresh_title(design, saved.name)
     taken_refs, taken_nets = set(design.parts), set(design.nets) | set(ports.values())
@@ -195,7 +195,10 @@ def block_from(text: str | bytes, where: str = "block") -> SavedBlock:
     try:
         data: Any = json.loads(text)
     except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise InputError("This is not JSON.", where=where) from error
+        raise InputError(
+            "This is not JSON.", where=where,
+            next_step="Choose a block file that this program wrote.",
+        ) from error
     if not isinstance(data, dict) or data.get("format") != BLOCK_FORMAT:
         raise InputError("This is not a block.", where=where, allowed=f'"format": "{BLOCK_FORMAT}"')
     try:
@@ -206,5 +209,8 @@ def block_from(text: str | bytes, where: str = "block") -> SavedBlock:
     for net in saved.nets:
         gone = [p for p in net.pins if p not in pins]
         if gone:
-            raise InputError(f"Net {net.name} lists pin {gone[0]}, which no part of the block has.", where=where)
+            raise InputError(
+                f"Net {net.name} lists pin {gone[0]}, which no part of the block has.", where=where,
+                next_step="Mend the file, or keep the block anew.",
+            )
     return saved

@@ -42,7 +42,10 @@ def connections(design: Design, text: str) -> Together:
         try:
             pins = tuple(find_pin(design, w) for word in words for w in counted(word))
             if not pins:
-                raise InputError("There is no pin in it.", where=name)
+                raise InputError(
+                    "There is no pin in it.", where=name,
+                    next_step="Write a net and its pins: PUMP Q1.D J6.2",
+                )
             edits.append(Join(pins=pins, net=name))
         except ValidationError as error:
             raise input_error(error, f"line {number}") from error
@@ -124,7 +127,10 @@ def repeat_block(design: Design, block: str, times: int) -> Together:
     mine = [p for p in design.parts.values() if p.block == block]
     if not mine:
         known = ", ".join(dict.fromkeys(p.block for p in design.parts.values() if p.block))
-        raise NotFound(f"There is no block {block!r}.", where="repeat", allowed=known)
+        raise NotFound(
+            f"There is no block {block!r}.", where="repeat", allowed=known or "none yet",
+            next_step="Make one. Type: block REF … NAME",
+        )
     if not 1 <= times <= MAX_COPIES:
         raise InputError("So many copies are not made.", where="repeat", value=times, allowed=f"1 to {MAX_COPIES}")
     names = {x: n for p in mine for pin in p.pins if (n := design.net_of(x := pin_name(p.ref, pin.number)))}

@@ -117,7 +117,10 @@ class _Kit:
         """Put a crystal with its load capacitors on the oscillator's pins."""
         ins, outs = self.pins(function="XTAL.IN"), self.pins(function="XTAL.OUT")
         if not ins or not outs:
-            raise InputError(f"{self.part.number} has no pins for a crystal.", where=self.ref)
+            raise InputError(
+                f"{self.part.number} has no pins for a crystal.", where=self.ref,
+                next_step="Leave the crystal out.",
+            )
         y = self.new("Y", number)
         part: Part = self.scratch.parts[y]
         ends = [p.number for p in part.pins if p.role == "passive"][:2]

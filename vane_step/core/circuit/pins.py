@@ -23,10 +23,16 @@ def find_pin(design: Design, text: str) -> str:
     ref, dot, rest = text.partition(".")
     part = part_of(design, ref if ref in design.parts else ref.upper())
     if not dot:
-        raise NotFound(f"Which pin of {part.ref}?", where=part.ref, allowed=", ".join(pin_words(part)[:40]))
+        raise NotFound(
+            f"Which pin of {part.ref}?", where=part.ref, allowed=", ".join(pin_words(part)[:40]),
+            next_step="Name one of its pins.",
+        )
     named = [p for p in part.pins if p.number == rest] or [p for p in part.pins if p.name.lower() == rest.lower()]
     if not named:
-        raise NotFound(f"{part.ref} has no pin {rest}.", where=text, allowed=", ".join(pin_words(part)[:40]))
+        raise NotFound(
+            f"{part.ref} has no pin {rest}.", where=text, allowed=", ".join(pin_words(part)[:40]),
+            next_step="Name one of its pins.",
+        )
     return pin_name(part.ref, named[0].number)
 
 

@@ -81,7 +81,10 @@ def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
     """
     text = text.strip()
     if depth > 8:
-        raise InputError("Calculations lean on each other in a ring.", where=text)
+        raise InputError(
+            "Calculations lean on each other in a ring.", where=text,
+            next_step="Give one of them a value instead.",
+        )
     if text == "ambient":
         return design.brief.ambient_c
     if (net := design.nets.get(text)) is not None:
@@ -94,7 +97,10 @@ def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
         found = design.calculations[name]
         values, _, wrong = _read(design, found, depth + 1)
         if wrong:
-            raise InputError(f"{name} cannot be worked out: {wrong[0]}", where=text)
+            raise InputError(
+                f"{name} cannot be worked out: {wrong[0]}", where=text,
+                next_step="Mend that calculation first.",
+            )
         outputs = formula(found.formula).run(values)
         if rest not in outputs:
             raise NotFound(f"{name} has no output {rest}.", where=text, allowed=", ".join(outputs))
@@ -113,7 +119,10 @@ def _of_part(part: Part, key: str, where: str) -> float:
     if not key:
         value = value_of(part)
         if value is None:
-            raise InputError(f"The value of {part.ref} is no number.", where=where, value=part.value)
+            raise InputError(
+                f"The value of {part.ref} is no number.", where=where, value=part.value,
+                next_step="Give the part a value that begins with a number.",
+            )
         return value
     if key in part.params:
         return part.params[key]
@@ -130,7 +139,7 @@ def _read(design: Design, found: Calculation, depth: int = 0) -> tuple[dict[str,
         now: float | None = None
         try:
             if not text:
-                raise InputError(f"It needs the {asked.title}.", where=asked.key)
+                raise InputError(f"It needs the {asked.title}.", where=asked.key, next_step="Give it as INPUT=VALUE.")
             now = values[asked.key] = resolve(design, text, asked.unit, depth)
         except VaneStepError as error:
             wrong.append(error.line())
@@ -205,14 +214,14 @@ def bind(design: Design, found: Calculation) -> Together:
         if key not in known.sets:
             raise InputError(f"{known.title} sets no {key}.", where=key, allowed=", ".join(known.sets) or "no part")
         if ref not in design.parts:
-            raise NotFound(f"There is no part {ref}.", where=ref)
+            raise NotFound(f"There is no part {ref}.", where=ref, next_step="Add it first, or name another.")
     strange = found.inputs.keys() - {q.key for q in known.inputs}
     if strange:
         names = ", ".join(q.key for q in known.inputs)
         raise InputError(f"{known.title} has no input {min(strange)}.", where=found.id, allowed=names)
     reason = _reason(design, found)
     if reason.state == "broken":
-        raise InputError(reason.says, where=found.id)
+        raise InputError(reason.says, where=found.id, next_step="Give other inputs.")
     return Together(edits=tuple(_accepting(reason)))
 
 
@@ -230,10 +239,10 @@ def accept(design: Design, ids: list[str]) -> Together:
         if id not in known:
             raise NotFound(f"There is no calculation {id}.", where=id, allowed=", ".join(known) or "none yet")
         if known[id].state == "broken":
-            raise InputError(known[id].says, where=id)
+            raise InputError(known[id].says, where=id, next_step="Give other inputs. Type: input ID INPUT=VALUE")
         edits += _accepting(known[id])
     if not edits:
-        raise InputError("No calculation is stale.", where="accept")
+        raise InputError("No calculation is stale.", where="accept", next_step="Nothing has to be accepted.")
     return Together(edits=tuple(edits))
 
 

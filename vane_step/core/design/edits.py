@@ -74,7 +74,10 @@ def _check_pin(design: Design, pin: str) -> None:
     ref, number = split_pin(pin)
     part = part_of(design, ref)
     if part.pin(number) is None:
-        raise NotFound(f"{ref} has no pin {number}.", where=pin, allowed=", ".join(p.number for p in part.pins[:40]))
+        raise NotFound(
+            f"{ref} has no pin {number}.", where=pin, allowed=", ".join(p.number for p in part.pins[:40]),
+            next_step="Name one of its pins.",
+        )
 
 
 def _without(nets: dict[str, Net], pins: Iterable[str]) -> dict[str, Net]:
@@ -103,7 +106,10 @@ class AddPart(Frozen):
 
     def changes(self, design: Design) -> Changes:
         if self.part.ref in design.parts:
-            raise EditRefused(f"{self.part.ref} is already in use.", where=self.part.ref)
+            raise EditRefused(
+                f"{self.part.ref} is already in use.", where=self.part.ref,
+                next_step="Choose another reference, or remove that part first.",
+            )
         changes: Changes = {("parts", self.part.ref): self.part}
         if self.package:
             changes[("packages", self.package.name)] = self.package
@@ -211,7 +217,10 @@ class ExchangePins(Frozen):
 
     def changes(self, design: Design) -> Changes:
         if set(self.takes) != set(self.takes.values()):
-            raise EditRefused("Pins can only be exchanged among each other.", where=min(self.takes))
+            raise EditRefused(
+                "Pins can only be exchanged among each other.", where=min(self.takes),
+                next_step="Name each pin once on both sides.",
+            )
         for pin in self.takes:
             _check_pin(design, pin)
         goes = {source: pin for pin, source in self.takes.items()}
@@ -234,7 +243,10 @@ class PartPins(Frozen):
         for pin in self.pins:
             _check_pin(design, pin)
             if design.net_of(pin) is None:
-                raise EditRefused(f"{pin} is not on a net.", where=pin)
+                raise EditRefused(
+                    f"{pin} is not on a net.", where=pin,
+                    next_step="Name a pin that is joined to something.",
+                )
         return _net_changes(design.nets, _without(design.nets, self.pins))
 
 
@@ -292,7 +304,7 @@ class MergeNets(Frozen):
     def changes(self, design: Design) -> Changes:
         gone, kept = net_of(design, self.net), net_of(design, self.into)
         if gone is kept:
-            raise EditRefused("A net cannot be merged with itself.", where=self.net)
+            raise EditRefused("A net cannot be merged with itself.", where=self.net, next_step="Name two nets.")
         merged = kept.model_copy(update={"pins": (*kept.pins, *gone.pins)})
         return {
             ("nets", self.net): None,
@@ -382,7 +394,10 @@ class RemoveItem(Frozen):
         for section in ITEMS.values():
             if section != "packages" and self.id in getattr(design, section):
                 return {(section, self.id): None}
-        raise NotFound(f"There is nothing called {self.id} to remove.", where=self.id)
+        raise NotFound(
+            f"There is nothing called {self.id} to remove.", where=self.id,
+            next_step="Name a part, net, hole, text, pour, zone, cut-out or reason there is.",
+        )
 
 
 class SetBrief(Frozen):
@@ -428,7 +443,10 @@ class Restore(Frozen):
             elif section in COLLECTIONS:
                 changes[(section, key)] = None if value is None else COLLECTIONS[section].model_validate(value)
             else:
-                raise EditRefused(f"There is no section {section}.", where=section)
+                raise EditRefused(
+                    f"There is no section {section}.", where=section,
+                    next_step="Name a section of the design file.",
+                )
         return changes
 
 
@@ -520,7 +538,10 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
     except ValidationError as error:
         raise input_error(error, edit.kind) from error
     except PydanticSerializationError as error:
-        raise InputError(f"This cannot be written: {error}.", where=edit.kind) from error
+        raise InputError(
+            f"This cannot be written: {error}.", where=edit.kind,
+            next_step="Leave out what is no text.",
+        ) from error
     before: list[tuple[str, str, Any]] = []
     for section, key in changes:
         old = getattr(design, section) if section in SINGLES else getattr(design, section).get(key)
@@ -529,7 +550,10 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
     result = design.replaced(**sections)
     if any(_may_break(design, *name, value) for name, value in changes.items()):
         for problem in problems(result):
-            raise EditRefused(f"This would leave a broken design: {problem}.", where=edit.kind)
+            raise EditRefused(
+                f"This would leave a broken design: {problem}.", where=edit.kind,
+                next_step="Change first what refers to it.",
+            )
     else:
         _check_copper(result, changes)
     return result, Restore(entries=tuple(before))
@@ -561,7 +585,13 @@ def _check_copper(design: Design, changes: Changes) -> None:
     for item in changes.values():
         net = getattr(item, "net", None)
         if net is not None and net not in design.nets:
-            raise EditRefused(f"There is no net {net}.", where=str(getattr(item, "id", "")))
+            raise EditRefused(
+                f"There is no net {net}.", where=str(getattr(item, "id", "")),
+                next_step="Join two pins to make it.",
+            )
         layer = getattr(item, "layer", None)
         if layer is not None and layer not in design.board.layers:
-            raise EditRefused(f"The board has no layer {layer}.", where=str(getattr(item, "id", "")))
+            raise EditRefused(
+                f"The board has no layer {layer}.", where=str(getattr(item, "id", "")),
+                next_step="Choose a layer the board has, or other rules.",
+            )

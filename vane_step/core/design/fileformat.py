@@ -55,7 +55,7 @@ def from_json(text: str | bytes, where: str = "design") -> Design:
         line = getattr(error, "lineno", None)
         raise InputError(
             f"This is not JSON: {getattr(error, 'msg', 'it cannot be decoded')}.",
-            where=f"{where}, line {line}" if line else where,
+            where=f"{where}, line {line}" if line else where, next_step="Choose a file that this program wrote.",
         ) from error
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise InputError("This is not a design file.", where=where, allowed=f'"format": "{FORMAT}"')
@@ -87,7 +87,10 @@ def input_error(error: ValidationError, where: str) -> InputError:
             next_step=f"It is {_told(first['input'], path)} now.",
         )  # fmt: skip
     message = first["msg"].removeprefix("Value error, ")
-    return InputError(f"{message[:1].upper()}{message[1:]}.{count}", where=_where(where, path))
+    return InputError(
+        f"{message[:1].upper()}{message[1:]}.{count}", where=_where(where, path),
+        next_step="Change it and try again.",
+    )
 
 
 def _where(where: str, path: list[str]) -> str:

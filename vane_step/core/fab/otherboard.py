@@ -104,7 +104,7 @@ def _unpacked(files: Mapping[str, bytes]) -> dict[str, bytes]:
                     if not info.is_dir():
                         found[info.filename] = archive.read(info)
         except zipfile.BadZipFile as error:
-            raise InputError("That is no zip archive.", where=name) from error
+            raise InputError("That is no zip archive.", where=name, next_step="Pack the files anew.") from error
     return found
 
 
@@ -122,7 +122,10 @@ def _read(files: dict[str, bytes]) -> tuple[list[ReadLayer], list[ReadDrill], li
             else:
                 left_out.append(name)
         except UnreadableFile as error:
-            raise InputError(f"It cannot be read: {error}.", where=name) from error
+            raise InputError(
+                f"It cannot be read: {error}.", where=name,
+                next_step="Export it anew as Gerber X2 or XNC.",
+            ) from error
     return layers, drills, left_out
 
 
@@ -136,7 +139,10 @@ def _outline(layers: list[ReadLayer]) -> Polygon:
     lines = shapely.linestrings([line for line in marked[0].lines if line[0] != line[1]]) if marked[0].lines else []
     rings = [p for p in shapely.polygonize(lines).geoms if p.area > 1.0] if len(lines) else []
     if not rings:
-        raise InputError("Its outline is not closed.", where=marked[0].name)
+        raise InputError(
+            "Its outline is not closed.", where=marked[0].name,
+            next_step="Export the board's profile as closed lines.",
+        )
     largest = max((Polygon(p.exterior) for p in rings), key=lambda p: p.area)
     inner = [Polygon(p.exterior) for p in rings]
     cutouts = [p for p in inner if p.area < largest.area and largest.contains(p)]

@@ -123,7 +123,10 @@ def _judge(design: Design, plan: PanelPlan) -> None:
     if not 0 <= plan.rail_mm <= 50:
         raise InputError("That is no rail.", where="rail", value=plan.rail_mm, allowed="0 to 50 mm")
     if design.board.scores:
-        raise EditRefused("This board is a panel already.", where=design.name)
+        raise EditRefused(
+            "This board is a panel already.", where=design.name,
+            next_step="Take the board it was made of.",
+        )
     if plan.joint == "tabs":
         if not LEAST_GAP_MM <= plan.gap_mm <= 20 or plan.rail_mm < LEAST_GAP_MM:
             raise InputError(

@@ -167,4 +167,7 @@ def _written(design: Design, stamp: str) -> Release:
     try:
         return Release(slug(design.name), files, read_back(design, files))
     except UnreadableFile as error:
-        raise ReleaseRefused(f"A file cannot be read back: {error}.", where=design.name) from error
+        raise ReleaseRefused(
+            f"A file cannot be read back: {error}.", where=design.name,
+            next_step="This is a fault of the program; keep the design and report it.",
+        ) from error

@@ -181,7 +181,10 @@ def _solve(
         options={"time_limit": time_limit_s, "mip_rel_gap": 1e-6},
     )  # fmt: skip
     if result.x is None:
-        raise InputError("No assignment was found in time.", where="pins", value=f"{time_limit_s:g} s")
+        raise InputError(
+            "No assignment was found in time.", where="pins", value=f"{time_limit_s:g} s",
+            next_step="Ask for fewer signals, or lock some pins.",
+        )
     taken = {columns[k][0]: columns[k] for k in np.flatnonzero(result.x[:count] > 0.5)}
     uses = tuple(
         PinUse(pin=taken[s.name][1], demand=s.name, function=taken[s.name][2]) for s in signals if s.name in taken

@@ -151,10 +151,16 @@ def read_catalogue(files: Mapping[str, Any]) -> Catalogue:
             raise input_error(error, name) from error
         for part in _parts(table):
             if part.number in found:
-                raise InputError(f"{part.number} comes twice in the catalogue.", where=name)
+                raise InputError(
+                    f"{part.number} comes twice in the catalogue.", where=name,
+                    next_step="Give each a number of its own.",
+                )
             unknown = part.params.keys() - PARAMETERS.keys()
             if unknown:
-                raise InputError(f"{part.number} has an unknown parameter {min(unknown)}.", where=name)
+                raise InputError(
+                    f"{part.number} has an unknown parameter {min(unknown)}.", where=name,
+                    next_step="Leave it out.",
+                )
             found[part.number] = part
     return Catalogue(found)
 
@@ -289,7 +295,10 @@ class Catalogue:
         found = self.parts.get(number) or self.parts.get(number.upper())
         if found is None:
             near = [n for n in self.parts if n.startswith(number.upper()[:3])][:6]
-            raise NotFound(f"The catalogue has no {number}.", where=number, allowed=", ".join(near))
+            raise NotFound(
+                f"The catalogue has no {number}.", where=number, allowed=", ".join(near),
+                next_step="Search for it by what it is.",
+            )
         return found
 
     def like(self, part: Part) -> list[CataloguePart]:

@@ -160,7 +160,10 @@ def _asks(text: str) -> tuple[Dimension, ...]:
 def _even(name: str, values: Values, sides: int, key: str = "pins") -> int:
     pins = int(values[key].low)
     if pins < sides or pins % sides:
-        raise InputError(f"{pins} pins do not divide over {sides} sides.", where=name, value=pins)
+        raise InputError(
+            f"{pins} pins do not divide over {sides} sides.", where=name, value=pins,
+            next_step="Give a number of pins that divides.",
+        )
     return pins
 
 
@@ -209,7 +212,7 @@ def _no_lead(name: str, v: Values, _kitchen: bool) -> Package:
     left, below = int(v["left"].low), int(v["below"].low)
     pins = 2 * (left + below)
     if not left >= 1 or pins > MAX_PINS:
-        raise InputError("A side has at least one terminal.", where="left", value=left)
+        raise InputError("A side has at least one terminal.", where="left", value=left, next_step="Give 1 or more.")
     thermal = (v["D2"].middle, v["E2"].middle)
     title = f"no-lead, {pins} terminals, {v['e'].middle:g} mm, {v['D'].middle:g} x {v['E'].middle:g} mm"
     return no_lead(name, title, left, below, v["e"].middle, v["D"], v["E"], v["T"], v["W"], thermal, v["A"].high)

@@ -130,7 +130,10 @@ def gull_wing(
         downwards, then right side upwards; ``None`` spreads them evenly.
     """
     if pins % sides and columns is None:
-        raise InputError(f"{pins} pins do not divide over {sides} sides.", where=name, value=pins)
+        raise InputError(
+            f"{pins} pins do not divide over {sides} sides.", where=name, value=pins,
+            next_step="Give a number of pins that divides.",
+        )
     z, g, x = ipc_pad(span, foot, lead, GULL_COARSE if pitch > 0.625 else GULL_FINE)
     x = min(x, pitch - 0.2)
     per = pins // sides

@@ -87,7 +87,10 @@ class Formula:
         try:
             return self.compute(values)
         except (ZeroDivisionError, ValueError, OverflowError) as error:
-            raise InputError(f"{self.title} cannot be worked out from these values.", where=self.name) from error
+            raise InputError(
+                f"{self.title} cannot be worked out from these values.", where=self.name,
+                next_step="Give other inputs.",
+            ) from error
 
 
 def _above(value: float, floor: float, what: str) -> float:

@@ -234,6 +234,11 @@ def _terminals(
 ) -> None:  # fmt: skip
     """Collect the groups of joined copper of a net, given with the label each is joined by, as node sets."""
     mine = [k for k, owner in kept.items() if (owner == job.number).any()]
+    # Where the class of the net's full width is its own on a layer it has a plane on; of a plane too small or too
+    # crowded for one, nothing leads anywhere.
+    own = problem.held[job.full][:, 0].reshape(len(lattice.layers), lattice.plane)
+    free = {k: np.flatnonzero((own[k] == job.number) & (kept[k] == job.number)) + k * lattice.plane for k in mine}
+    mine = [k for k in mine if len(free[k])]
     groups: dict[int, list[CopperItem]] = {}
     pads = []
     for item, label in copper:
@@ -258,10 +263,7 @@ def _terminals(
             centre = next(i for i in items if i.kind == "pad")
             job.spots.append((centre.x_mm, centre.y_mm))
     if mine:
-        # Where the class of the net's full width is its own on a layer it has a plane on.
-        own = problem.held[job.full][:, 0].reshape(len(lattice.layers), lattice.plane)
-        free = [np.flatnonzero((own[k] == job.number) & (kept[k] == job.number)) + k * lattice.plane for k in mine]
-        job.terminals.append(np.concatenate(free))
+        job.terminals.append(np.concatenate([free[k] for k in mine]))
         job.planed = True
     know_terminals(job, lattice)
 

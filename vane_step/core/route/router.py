@@ -95,6 +95,8 @@ def route(
     planes = tuple(p for p in design.pours.values() if p.plane)
     poured = {p.id: p for p in design.pours.values() if planes}
     wanted = _open(bare.replaced(pours=poured), nets)
+    if not wanted:
+        return RouteResult(LayCopper(lift=lift), 0, 0, 0, 0, ())
     problem = build(bare, nets, planes)
     routed, rounds, blocked = negotiate(problem, progress)
     laid = draw(problem, routed, bare)

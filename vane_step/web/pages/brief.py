@@ -92,7 +92,7 @@ def new(
 def _answers(told: dict[str, str]) -> dict[str, Any]:
     """Make a design's data of the answers."""
     if not told["name"].strip():
-        raise InputError("The design has no name yet.", where="question 1")
+        raise InputError("The design has no name yet.", where="question 1", next_step="Give it a name.")
     if told["road"] not in ROADS or told["skills"] not in SKILLS:
         raise InputError("That is no answer.", where="road or skills", allowed=", ".join([*ROADS, *SKILLS]))
     wide, cross, tall = told["size"].lower().partition("x")

@@ -94,7 +94,10 @@ def bring_packages(
     """Import packages of one's own into a design, from a JSON file as in an exchange folder, as one change."""
     found = package_file(file.file.read(), file.filename or "packages")
     if not found:
-        raise InputError("There is no package in it.", where=file.filename or "packages")
+        raise InputError(
+            "There is no package in it.", where=file.filename or "packages",
+            next_step="Choose another file.",
+        )
     edit = Together(edits=tuple(SetItem(package=package) for package in found.values()))
     few = ", ".join(list(found)[:4]) + (" …" if len(found) > 4 else "")
     label = f"import {few}"[:120]
@@ -202,7 +205,7 @@ def block_file(request: Request, name: str) -> Response:
     """Give a block as a file."""
     found = resources_of(request).blocks.get(name)
     if found is None:
-        raise NotFound(f"There is no block {name}.", where=name)
+        raise NotFound(f"There is no block {name}.", where=name, next_step="Look at the library.")
     headers = {"Content-Disposition": f'attachment; filename="{slug(name)}.block.json"'}
     return Response(block_json(found), media_type="application/json", headers=headers)
 
@@ -213,7 +216,10 @@ def bring_block(request: Request, id: str, file: UploadFile) -> RedirectResponse
     name = file.filename or "block"
     saved = imported_block(file.file.read(), name)
     if saved.name in blocks():
-        raise EditRefused(f"{saved.name} is a block that ships with the program.", where=name)
+        raise EditRefused(
+            f"{saved.name} is a block that ships with the program.", where=name,
+            next_step="Give yours another name.",
+        )
     store_of(request).shared.keep_block(saved.name, block_json(saved))
     return RedirectResponse(f"/d/{id}/circuit?show=blocks", 303)
 
@@ -296,7 +302,7 @@ def _about_net(design: Design, key: str) -> dict[str, Any]:
 def _about_copper(design: Design, key: str) -> dict[str, Any]:
     found = design.tracks.get(key) or design.vias.get(key) or design.jumpers.get(key)
     if found is None:
-        raise NotFound(f"There is no copper {key}.", where=key)
+        raise NotFound(f"There is no copper {key}.", where=key, next_step="Choose it on the board.")
     rule = design.rule_of(found.net)
     group = next((g for g in via_groups(design, found.net) if found in g), []) if isinstance(found, Via) else []
     carried = carried_a(design, group, rule.current.rise_k if rule.current else 10.0)

@@ -127,7 +127,10 @@ def lay(request: Request, id: str, laid: Laid) -> dict[str, Any]:
     for name in laid.without:
         item = design.tracks.get(name) or design.vias.get(name)
         if item is None or item.net != laid.net:
-            raise InputError(f"{name} is no track or via of {laid.net}.", where="lay", value=name)
+            raise InputError(
+                f"{name} is no track or via of {laid.net}.", where="lay", value=name,
+                next_step="Choose what is there now.",
+            )
         if item.locked:
             raise EditRefused(f"{name} is locked in place.", where=name, next_step="Unlock it first.")
     names = Names(design)

@@ -128,7 +128,10 @@ def read_layer(request: Request, id: str, name: str) -> Response:
     made = release(kept.design, kept.changed_at)
     layer = made.read.layers.get(name)
     if layer is None:
-        raise NotFound(f"There is no file {name}.", where=name, allowed=", ".join(made.read.layers))
+        raise NotFound(
+            f"There is no file {name}.", where=name, allowed=", ".join(made.read.layers),
+            next_step="Choose a file of the list.",
+        )
     x0, y0, x1, y1 = outline(kept.design).bounds
     holes = [] if layer.function[0] != "Copper" else [h for d in made.read.drills.values() for h in d.holes]
     kind = COLOURS.get(layer.function[0], "copper")

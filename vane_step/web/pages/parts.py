@@ -187,7 +187,10 @@ def ask_offers(request: Request, id: str, body: Question) -> dict[str, Any]:
     }  # fmt: skip
     around |= {p.number for p in parts.values() if p.category == "controller"}
     if not numbers | around:
-        raise InputError("No part of the design is chosen from the catalogue yet.", where=id)
+        raise InputError(
+            "No part of the design is chosen from the catalogue yet.", where=id,
+            next_step="Choose parts first.",
+        )
     at = refresh(shared, request.app.state.supplier.address(), sorted(numbers | around))
     request.app.state.hub.publish(id, "offers", {"at": at.isoformat()})
     return {"says": f"asked for {len(numbers | around)} parts", "at": at.isoformat(timespec="minutes")}
@@ -207,7 +210,10 @@ def switch_supplier(request: Request, id: str, body: Conduct) -> dict[str, Any]:
     """Switch how the simulated supplier behaves."""
     store_of(request).get(id)
     if request.app.state.settings.supplier:
-        raise InputError("The supplier is a real one.", where="supplier", value=request.app.state.settings.supplier)
+        raise InputError(
+            "The supplier is a real one.", where="supplier", value=request.app.state.settings.supplier,
+            next_step="Start the program without VANE_STEP_SUPPLIER for the simulated one.",
+        )
     conduct(request.app.state.supplier.address(), body.mode, body.delay_ms)
     return {"says": f"the simulated supplier is {body.mode}"}
 
@@ -233,7 +239,10 @@ def patterns_pdf(request: Request, id: str, name: str = "") -> Response:
     """Give land patterns at true size, to lay the parts on."""
     design = store_of(request).get(id).design
     if name and name not in design.packages:
-        raise NotFound(f"The design has no package {name}.", where=name, allowed=", ".join(design.packages))
+        raise NotFound(
+            f"The design has no package {name}.", where=name, allowed=", ".join(design.packages),
+            next_step="Choose a package the design uses.",
+        )
     used = sorted({p.package for p in design.parts.values()} | ({name} if name else set()), key=natural)
     packs = [design.packages[n] for n in ([name] if name else used)]
     if not packs:
@@ -273,7 +282,7 @@ def candidate(request: Request, id: str, number: str) -> HTMLResponse:
     found = candidates(catalogue(), read_demand(kept.design.brief.demands), kept.design.brief)
     mine = next((c for c in found if c.part.number == number), None)
     if mine is None:
-        raise NotFound(f"There is no controller {number}.", where=number)
+        raise NotFound(f"There is no controller {number}.", where=number, next_step="Search for it.")
     table = pin_table(mine.part.pins, mine.assignment.uses)
     data = {"kept": kept, "design": kept.design, "c": mine, "table": table, "next_ref": next_ref(kept.design)}
     return page(request, "_candidate.html", data)

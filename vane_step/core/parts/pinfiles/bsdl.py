@@ -39,7 +39,7 @@ class _Tokens:
     def fail(self, says: str) -> InputError:
         """Make an error that names file and line."""
         line = self.lines[min(self.at, len(self.lines) - 1)] if self.lines else 1
-        return InputError(says, where=f"{self.name}, line {line}")
+        return InputError(says, where=f"{self.name}, line {line}", next_step="Mend the file there.")
 
     def peek(self) -> str:
         """Give the next word in lower case without taking it; empty at the end."""
@@ -119,7 +119,10 @@ def read_bsdl(text: str, name: str, package: str = "") -> PinTable:
             maps[title.lower()] = tokens.string()
     chosen = (package or default).lower()
     if not maps:
-        raise InputError("There is no pin map in it.", where=name)
+        raise InputError(
+            "There is no pin map in it.", where=name,
+            next_step="Take a file with a pin map, or paste the pins as a table.",
+        )
     if chosen not in maps:
         if package or len(maps) > 1:
             raise InputError(
@@ -194,13 +197,19 @@ def _rows(text: str, ports: dict[str, tuple[PinRole | None, list[str]]], name: s
     while at < len(text.rstrip()):
         entry = _ENTRY.match(text, at)
         if not entry:
-            raise InputError(f"The pin map cannot be read from {text[at : at + 30]!r} on.", where=name)
+            raise InputError(
+                f"The pin map cannot be read from {text[at : at + 30]!r} on.", where=name,
+                next_step="Mend the file there.",
+            )
         at = entry.end()
         port = entry[1]
         numbers = [n.strip() for n in entry[2].split(",")] if entry[2] is not None else [entry[3]]
         mode, lines = ports.get(port.lower(), (None, [port]))
         if len(lines) > 1 and len(lines) != len(numbers):
-            raise InputError(f"{port} has {len(lines)} lines and {len(numbers)} pins.", where=name, value=port)
+            raise InputError(
+                f"{port} has {len(lines)} lines and {len(numbers)} pins.", where=name, value=port,
+                next_step="Mend the file there.",
+            )
         for k, number in enumerate(numbers):
             title = lines[k] if len(lines) > 1 else lines[0]
             rows.append((number, title, role_of_name(title) or mode or "passive"))

@@ -49,7 +49,10 @@ def read_ibis(text: str, name: str, component: str = "") -> PinTable:
     """
     file = _scan(text, name)
     if not file.pins:
-        raise InputError("There is no component with pins in it.", where=name)
+        raise InputError(
+            "There is no component with pins in it.", where=name,
+            next_step="Take a file with a component, or paste the pins as a table.",
+        )
     found = {k.lower(): k for k in file.pins}
     if (component and component.lower() not in found) or (not component and len(found) > 1):
         says = f"There is no component {component!r}." if component else "The file has several components."
@@ -62,7 +65,8 @@ def read_ibis(text: str, name: str, component: str = "") -> PinTable:
 def _row(fields: list[str], line: int, file: _File) -> tuple[str, str, PinRole]:
     if len(fields) < 3:
         raise InputError(
-            "A pin has number, signal and model.", where=f"{file.name}, line {line}", value=" ".join(fields)
+            "A pin has number, signal and model.", where=f"{file.name}, line {line}", value=" ".join(fields),
+            next_step="Mend the file there."
         )
     number, signal, model = fields[:3]
     reserved = _RESERVED.get(model.lower())
@@ -88,7 +92,10 @@ def _scan(text: str, name: str) -> _File:
             rest = match[2].strip()
             if keyword == "comment char":
                 if not re.match(r"\S_char", rest):
-                    raise InputError("The comment character reads like '|_char'.", where=f"{name}, line {number}")
+                    raise InputError(
+                        "The comment character reads like '|_char'.", where=f"{name}, line {number}",
+                        next_step="Mend the file there.",
+                    )
                 mark = rest[0]
             elif keyword == "component":
                 component = rest or f"component {len(file.pins) + 1}"

@@ -57,7 +57,7 @@ def read_table(text: str, name: str) -> PinTable:
     """
     lines = [(k, line) for k, line in enumerate(text.removeprefix("\ufeff").splitlines(), 1) if line.strip()]
     if not lines:
-        raise InputError("There is nothing in it.", where=name)
+        raise InputError("There is nothing in it.", where=name, next_step="Choose another file.")
     mark = next((m for m in "\t;," if m in lines[0][1]), None)
     rows = [(k, _split(line, mark, f"{name}, line {k}")) for k, line in lines]
     order = _columns(rows[0][1])
@@ -67,7 +67,10 @@ def read_table(text: str, name: str) -> PinTable:
     found = []
     for line, fields in rows:
         if len(fields) <= max(number, title):
-            raise InputError("A pin has a number and a name.", where=f"{name}, line {line}", value=" ".join(fields))
+            raise InputError(
+                "A pin has a number and a name.", where=f"{name}, line {line}", value=" ".join(fields),
+                next_step="Write: number, name, role.",
+            )
         said = fields[role] if role < len(fields) else ""
         found.append((fields[number], fields[title], _role(said, fields[title], f"{name}, line {line}")))
     return make_table(name.rsplit(".", 1)[0], "", found, name)
@@ -79,7 +82,10 @@ def _split(line: str, mark: str | None, where: str) -> list[str]:
     try:
         return [f.strip() for f in next(csv.reader(io.StringIO(line), delimiter=mark, strict=True))]
     except (csv.Error, StopIteration) as error:
-        raise InputError("This line is no row of a table.", where=where, value=line[:40]) from error
+        raise InputError(
+            "This line is no row of a table.", where=where, value=line[:40],
+            next_step="Write: number, name, role.",
+        ) from error
 
 
 def _columns(fields: list[str]) -> tuple[int, int, int] | None:

@@ -62,14 +62,20 @@ def make_table(part: str, package: str, rows: list[tuple[str, str, PinRole]], so
         For no pins, too many, a number that comes twice or one that cannot be a pad's number.
     """
     if not rows:
-        raise InputError("There are no pins in it.", where=source)
+        raise InputError(
+            "There are no pins in it.", where=source,
+            next_step="Write: number, name, role, one pin a line.",
+        )
     if len(rows) > MAX_PINS:
         raise InputError("There are too many pins.", where=source, value=len(rows), allowed=f"up to {MAX_PINS}")
     seen: dict[str, str] = {}
     pins = []
     for number, name, role in rows:
         if number in seen:
-            raise InputError(f"Pin {number} comes twice: {seen[number]} and {name}.", where=source, value=number)
+            raise InputError(
+                f"Pin {number} comes twice: {seen[number]} and {name}.", where=source, value=number,
+                next_step="List each pin once.",
+            )
         seen[number] = name
         try:
             pins.append(Pin(number=number, name=name[:40], role=role))
