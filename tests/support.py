@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import itertools
+import json
 import math
 from collections.abc import Iterable
 from pathlib import Path
@@ -87,6 +88,13 @@ def routed(name: str) -> Design:
 def demo(name: str) -> Design:
     """Give a demo design."""
     return demo_designs()[name]
+
+
+@functools.lru_cache(maxsize=32)
+def circuit(name: str) -> Design:
+    """Give a demo design, or one of the small circuits of other kinds that are kept as sentences."""
+    kept = json.loads((ROOT / "tests" / "samples" / "circuits.json").read_text(encoding="utf-8"))
+    return said(design([], on=board(80, 60)), *kept[name]) if name in kept else demo(name)
 
 
 def said(start: Design, *sentences: str) -> Design:

@@ -49,7 +49,10 @@ def pads_of(text: str) -> list[PlacedPad]:
             kind = pad.get("layers", "front")
             if kind == "through" and pad.get("drill_nm", 0) >= min(pad["width_nm"], pad["height_nm"]):
                 continue
-            on = layers if kind == "through" else ("back" if (kind == "front") == back else "front",)
+            width, height = d["packages"][part["package"]]["body_nm"]
+            under = abs(pad["x_nm"]) < width / 2 and abs(pad["y_nm"]) < height / 2
+            by_hand = d["board"]["rules"].get("etched") and len(layers) > 1 and kind == "through" and under
+            on = (("front" if back else "back",) if by_hand else layers) if kind == "through" else ("back" if (kind == "front") == back else "front",)
             x, y = (-pad["x_nm"] if back else pad["x_nm"]), pad["y_nm"]
             at = (
                 (place["x_nm"] + x * math.cos(turn) - y * math.sin(turn)) / 1e6,
@@ -165,6 +168,13 @@ def joined_wrongly(design: str, images: list[BaseGeometry], files: dict[str, str
             size = float(sizes.get(tool, 0))
         else:
             join([n for k in range(len(layers)) for n in at(k, float(x), float(y), size / 2 + 0.001)])
+    if json.loads(design)["board"]["rules"].get("etched"):
+        # By hand a lead joins the sides on which an iron reaches it, and a wire those of a via.
+        for pad in pads_of(design):
+            if pad.plated and len(pad.layers) > 1:
+                join([n for x in pad.layers for n in at(layers.index(x), pad.x, pad.y, 0.3)])
+        for via in json.loads(design).get("vias", {}).values():
+            join([n for k in range(len(layers)) for n in at(k, via["x_nm"] / 1e6, via["y_nm"] / 1e6, 0.3)])
     for name, text in files.items():
         if name.endswith("wires.csv"):
             for row in csv.DictReader(io.StringIO(text)):

@@ -227,6 +227,7 @@ MAKERS: dict[str, Maker] = {
     "current": lambda s, d: f"current {s.net(d)} {s.pick(('0.2', '1.5A', '30 mA', 'none'))}",
     "clearance": lambda s, d: f"clearance {s.net(d)} {s.mm(0.1, 0.8)}",
     "layers": lambda s, d: f"layers {s.net(d)} {s.pick((*d.board.layers, 'all'))}",
+    "rail": lambda s, d: f"rail {s.net(d)} {s.pick(('12V', '-5', '12.8..16.8', '3V3', '5..2', 'x'))}",
     "role": lambda s, d: f"role {s.net(d)} {s.pick(NetRole.__args__)}",  # type: ignore[attr-defined]
     "route": lambda s, d: f"route {s.pin(d)} {s.pin(d)}",
     "widen": lambda s, d: f"widen {s.net(d)}",

@@ -56,6 +56,7 @@ class Verbs(unittest.TestCase):
             "unlock": "unlock R9",
             "width": "width PUMP 2A",
             "current": "current PUMP 500 mA 10 K",
+            "rail": "rail 12V 10.8..14.4",
             "clearance": "clearance PUMP 0.3mm",
             "role": "role HORN signal",
             "lift": "lift PUMP",

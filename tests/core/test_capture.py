@@ -7,16 +7,18 @@ import unittest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import BEEPER, BEEPER_TYPED, FROST, board, demo, design, part
+from tests.support import BEEPER, BEEPER_TYPED, FROST, board, circuit, demo, design, part, said
 from vane_step.core.ask import ask
+from vane_step.core.ask.remedies import harmless
 from vane_step.core.circuit.capture import connections, matrix, repeat_block
 from vane_step.core.circuit.pins import counted
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet
 from vane_step.core.design.edits import Together, apply
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, natural
 from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.data.shipped import resources, rule_set
+from vane_step.core.finding import Finding, Remedy
+from vane_step.data.shipped import catalogue, resources, rule_set
 
 
 def done(d: Design, *sentences: str) -> Design:
@@ -217,3 +219,43 @@ class Repeating(unittest.TestCase):
         with self.assertRaises(VaneStepError):
             apply(d, Together(edits=(good, bad)))  # type: ignore[arg-type]
         self.assertFalse(d.nets)
+
+
+class Repeated(unittest.TestCase):
+    """A copy is and does what its original does."""
+
+    def test_copies_judge_like_their_original(self) -> None:
+        """Pins keep functions and states, pairs their signs, values their reasons; buses stay shared when said; no block is mixed."""
+        d = said(
+            design([]), "add U1 OP-20T", "block U1 Cell", "join U1.1 BUS0", "join U1.2 TAP_P", "join U1.3 TAP_N", "add R1 QR-16-1K",
+            "block R1 Cell", "join R1.1 TAP_P", "join R1.2 BUS0", "calc LED led supply_v=5 current_a=5m r_ohm=R1", "repeat Cell 2 sharing BUS*",
+            "repeat Cell 2 sharing BUS*",
+        )  # fmt: skip
+        self.assertEqual(sorted({p.block for p in d.parts.values()}, key=natural), ["Cell", "Cell 2", "Cell 3", "Cell 4", "Cell 5"])
+        for k in range(2, 6):
+            self.assertEqual(d.parts[f"U{k}"].pins, d.parts["U1"].pins)
+            self.assertEqual((d.net_of(f"U{k}.1"), d.net_of(f"R{k}.2")), ("BUS0", "BUS0"))
+            p, n = d.net_of(f"U{k}.2"), d.net_of(f"U{k}.3")
+            assert p is not None and n is not None
+            self.assertTrue(p.endswith("_P") and n.endswith("_N") and p[:-1] == n[:-1], (p, n))
+        self.assertEqual({c.sets["r_ohm"] for c in d.calculations.values()}, {"R1", "R2", "R3", "R4", "R5"})
+
+
+class Remedies(unittest.TestCase):
+    """What is offered was tried, and made nothing worse."""
+
+    def test_harmful_ones_are_withheld(self) -> None:
+        """A merge of two rails, what is refused and what cures nothing are not offered; a merge of two spellings is."""
+        d = said(circuit("split supply"), "add R5 LMF-1K", "join R5.1 OUT", "join R5.2 out", "add R6 LMF-1K", "join R6.1 OUT", "join R6.2 out")
+        shorts = Finding(level="look", code="x", message="", source="", remedy=Remedy(label="", ask="merge -12V +12V"))
+        nothing = shorts.model_copy(update={"remedy": Remedy(label="", ask="swap R5 NOTHING")})
+        moves = shorts.model_copy(update={"remedy": Remedy(label="", ask="place R5 5 5")})
+        [spelt] = [f for f in review(d) if f.code == "two-spellings"]
+        idle = spelt.model_copy(update={"remedy": Remedy(label="", ask="pin R5.1 X supply-out")})
+        kept = [f.remedy is not None for f in harmless(d, [shorts, idle, nothing, moves, spelt], resources())]
+        self.assertEqual(kept, [False, False, False, True, True])
+
+    def test_the_same_package_is_no_likeness(self) -> None:
+        """For a part nobody chose only one of its value, or of its very number, is offered."""
+        d = said(design([]), "add U1 SOIC-16 UB-16", "add U2 SIP-3 switch", "add R1 CHIP-1608M 10k")
+        self.assertEqual([[p.number for p in catalogue().like(d.parts[r])][:1] for r in ("U1", "U2", "R1")], [[], [], ["QR-16-10K"]])

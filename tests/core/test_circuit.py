@@ -11,15 +11,16 @@ import pypdfium2
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import BEEPER, FROST, PANEL, ROOT, boxes_apart, demo, design, part, pin_of, said
+from tests.support import BEEPER, FROST, PANEL, ROOT, boxes_apart, circuit, demo, design, part, pin_of, said
 from vane_step.core.ask import ask
 from vane_step.core.circuit.drawing import Drawing
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.export import sheet_svg, sheets_pdf
+from vane_step.core.circuit.rails import named_volts
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet, sheet_names
 from vane_step.core.design.edits import Edit, Join, NudgePart, PartPins, SetPin, SetValue, apply
-from vane_step.core.design.model import Design, Net, NetRole, Part, PartKind, Pin
+from vane_step.core.design.model import Design, Net, NetRole, Part, PartKind, Pin, role_of_net
 from vane_step.core.errors import EditRefused, InputError
 from vane_step.data.shipped import resources
 
@@ -60,19 +61,61 @@ class Review(unittest.TestCase):
     def test_seeded_faults(self) -> None:
         """Every fault of the set (tests/samples/faults.json, add to it) is found, at its parts, and was not there before."""
         faults = json.loads((ROOT / "tests" / "samples" / "faults.json").read_text(encoding="utf-8"))
-        self.assertGreaterEqual(len(faults), 60)
+        self.assertGreaterEqual(len(faults), 150)
+        self.assertGreaterEqual(len({fault["design"] for fault in faults}), 10)
         for fault in faults:
-            d = demo(fault["design"])
-            for sentence in fault["say"]:
-                edit = ask(d, sentence, resources()).edit
-                assert edit is not None
-                d = apply(d, edit)[0]
+            d = said(circuit(fault["design"]), *fault["say"])
             with self.subTest(fault["say"], code=fault["code"]):
                 mine = [f for f in review(d) if (f.code, f.level) == (fault["code"], fault["level"])]
                 self.assertTrue([f for f in mine if set(fault["refs"]) <= set(f.place.refs)], found(d))
                 self.assertTrue(
                     all(f.source and f.message and f.reading is not None and f.limit is not None for f in mine)
                 )
+
+    def test_right_circuits_are_left_in_peace(self) -> None:
+        """No demo, small circuit or right variation of one has a stop or a look (tests/samples/variations.json, add to it)."""
+        variations = json.loads((ROOT / "tests" / "samples" / "variations.json").read_text(encoding="utf-8"))
+        self.assertGreaterEqual(len(variations), 60)
+        for one in variations:
+            with self.subTest(one["design"], say=one["say"]):
+                d = said(circuit(one["design"]), *one["say"])
+                self.assertEqual([f.message for f in review(d) if f.level != "note"], [])
+
+    def test_voltages_of_names(self) -> None:
+        """A rail's voltage is read with its sign, wherever it stands in the name; a name without one tells none."""
+        for name, value in {
+            "3V3": 3.3, "+12V": 12, "-35V": -35, "N12V": -12, "5V0_QUIET": 5, "PACK_16V8": 16.8, "VCC": None, "N1": None, "12VA": None, "V5": None,
+        }.items():  # fmt: skip
+            self.assertEqual(named_volts(name), value, name)
+        self.assertEqual([role_of_net(n) for n in ("-35V", "N5V", "+12V", "12V_IN", "N1", "SDA")], ["supply"] * 4 + ["signal"] * 2)
+
+    def test_signs_are_part_of_a_name(self) -> None:
+        """Rails and pairs that differ by a sign are never offered as one net; spellings of one are."""
+        for names, asked in (("+35V -35V", False), ("USB_D+ USB_D-", False), ("IN+ IN-", False), ("+12V 12V", True), ("SPI-CLK spi_clk", True)):
+            one, two = names.split()
+            d = design([part("R1", "CHIP-1608M", 5, 5), part("R2", "CHIP-1608M", 9, 9)], {one: "R1.1 R2.1", two: "R1.2 R2.2"})
+            self.assertEqual("two-spellings" in {f.code for f in review(d)}, asked, names)
+
+    def test_names_give_roles(self) -> None:
+        """A net named afterwards is judged like one joined by that name."""
+        d = said(circuit("linear 5 V"), "add R9 LMF-1K", "join R9.1 U1.IN", "part R9.1", "join R9.1 R9.2")
+        net = d.net_of("R9.1")
+        for name, role in (("GND2", "ground"), ("9V", "supply"), ("DATA", "signal")):
+            d = said(d, f"rename {net} {name}")
+            net = name
+            self.assertEqual(d.nets[name].role, role)
+
+    def test_swaps_go_by_the_names_of_pins(self) -> None:
+        """A part whose pins lie otherwise keeps every connection by name, says what moves, and is refused where a name is missing."""
+        d = circuit("linear 5 V")
+        proposal = ask(d, "swap U1 PM-50", resources())
+        self.assertIn("IN from 3 to 1", proposal.says)
+        after = said(d, "swap U1 PM-50")
+        for name in ("IN", "OUT", "GND"):
+            was, now = (next(x.net_of(f"U1.{p.number}") for p in x.parts["U1"].pins if p.name == name) for x in (d, after))
+            self.assertEqual(was, now)
+        with self.assertRaises(InputError):
+            said(circuit("relay"), "swap Q1 AR-50T")
 
     def test_values_against_worked_numbers(self) -> None:
         """Pull-up limits, LED current and crystal load are those worked out on paper."""

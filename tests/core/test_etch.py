@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import math
 import re
 import unittest
 import zlib
@@ -11,13 +12,17 @@ from xml.etree import ElementTree
 import shapely
 from shapely import affinity
 
-from tests.support import BEEPER, board, demo, design, drawn_copper, part, track
-from vane_step.core.board.geometry import holes, outline
+from tests.support import BEEPER, board, demo, design, drawn_copper, part, said, track
+from vane_step.core.board.geometry import copper_items, holes, outline
+from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
 from vane_step.core.etch import artwork, sheets
 from vane_step.core.etch.drillplan import BITS_MM, drill_plan
+from vane_step.core.etch.joints import both_sides
 from vane_step.core.etch.mirror import METHODS, method_of, proof
+from vane_step.core.fab.release import release
+from vane_step.core.route.router import route
 from vane_step.data.shipped import rule_set
 
 # Mirrored or not: method -> front, back; the design view is the board seen from the front.
@@ -217,3 +222,32 @@ class Drills(unittest.TestCase):
         self.assertEqual([f.code for f in artwork.etch_findings(fine, method_of("toner"))], ["etch-width"])
         with self.assertRaises(InputError):
             method_of("stencil")
+
+
+class ByHand(unittest.TestCase):
+    """Boards with two sides and no plated hole."""
+
+    def test_no_track_ends_where_no_iron_reaches(self) -> None:
+        """A board etched on two sides is routed so that leads under bodies are joined on the other side only; the rest is listed."""
+        d = said(
+            design([], on=board(60, 45)), "rules kitchen-table 2", "add J1..2 NT-3", "add C1..2 BE-100-25", "add R1..3 LMF-10K", "add Q1 FN-45",
+            "join J1.1 C1.1 R1.1 12V", "join J1.2 C1.2 J2.3 GND", "join R1.2 Q1.B", "join Q1.C R2.1 J2.1", "join R2.2 12V",
+            "join Q1.E R3.1 C2.1", "join R3.2 C2.2 GND", "join J2.2 J1.3", "arrange",
+        )  # fmt: skip
+        d = apply(d, route(d).edit)[0]
+        made = release(d, "2026-01-01T00:00:00Z")
+        self.assertEqual((made.stops, made.read.differences), ((), ()))
+        self.assertIn("front", {t.layer for t in d.tracks.values()})
+        under = {
+            f"{p.ref}.{pad.number}" for p in d.parts.values() for pad in d.packages[p.package].pads
+            if abs(pad.x_nm) < d.packages[p.package].body_nm[0] / 2 and abs(pad.y_nm) < d.packages[p.package].body_nm[1] / 2
+        }  # fmt: skip
+        self.assertTrue({"J1.1", "C1.1"} <= under)
+        ends = [(p, t.net) for t in d.tracks.values() if t.layer == "front" for p in (t.points[0], t.points[-1])]
+        for item in copper_items(d):
+            if item.kind == "pad" and item.id in under:
+                self.assertFalse([n for (x, y), n in ends if math.hypot(x / 1e6 - item.x_mm, y / 1e6 - item.y_mm) < 0.3], item.id)
+        joints = both_sides(d)
+        self.assertFalse(set(joints.pins) & under)
+        self.assertEqual({id for id, _, _ in joints.vias}, set(d.vias))
+        self.assertIn("Solder on both sides", " ".join(artwork.drill_page(d)) if joints.pins else "Solder on both sides")

@@ -8,6 +8,7 @@ from datetime import datetime
 
 from fastapi import Request
 
+from vane_step.core.ask.remedies import CHANGING, harmless
 from vane_step.core.brief.needs import Figure, evidence
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.derive import alone
@@ -24,7 +25,7 @@ from vane_step.core.parts.buying import (
     need_of,
     price_list,
 )
-from vane_step.data.shipped import catalogue
+from vane_step.data.shipped import catalogue, resources
 from vane_step.store.designs import Kept
 from vane_step.store.shelfware import Shelfware
 from vane_step.web.suppliers import kept_offers
@@ -32,6 +33,7 @@ from vane_step.web.view import findings_of
 
 _KEPT = 64
 _cache: OrderedDict[tuple[object, ...], Outside] = OrderedDict()
+_tried: OrderedDict[tuple[object, ...], tuple[Finding, ...]] = OrderedDict()
 
 
 @dataclass(frozen=True)
@@ -127,4 +129,16 @@ def _swaps(design: Design, found: list[Line], offers: dict[str, Dated], boards: 
 def told(request: Request, kept: Kept) -> tuple[Finding, ...]:
     """Give all findings of a design, those from outside among them."""
     shared: Shelfware = request.app.state.store.shared
-    return (*findings_of(kept.design), *outside(kept, shared).findings)
+    found = (*findings_of(kept.design), *outside(kept, shared).findings)
+    if not any(f.remedy and f.remedy.ask.split(" ", 1)[0] in CHANGING for f in found):
+        return found
+    key = (kept.id, kept.version, shared.stamp, tuple(f.key() for f in found))
+    with alone:
+        known = _tried.get(key)
+    if known is None:
+        known = harmless(kept.design, found, resources())
+        with alone:
+            _tried[key] = known
+            while len(_tried) > _KEPT:
+                _tried.popitem(last=False)
+    return known

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vane_step.core.ask.words import Proposal, need, number
+from vane_step.core.ask.words import Proposal, need, no_more, number
 from vane_step.core.circuit.capture import matrix
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.pins import counted, find_pin
@@ -15,6 +15,7 @@ from vane_step.core.design.edits import apply, net_of, part_of
 from vane_step.core.design.model import Design, pin_name
 from vane_step.core.errors import InputError
 from vane_step.core.parts.pinfiles.table import role_of_name
+from vane_step.core.quantity import parse_value
 
 KEY_PACKAGES = ("KEY-P650-D6", "DIODE-P762")
 
@@ -139,6 +140,20 @@ def set_role(design: Design, words: Sequence[str]) -> Proposal:
         {"kind": "set-net-rule", "net": words[0], "role": words[1], "rule": net_of(design, words[0]).rule}
     )
     return Proposal(f"{words[0]} is a {words[1]} net", edit, about=(words[0],))
+
+
+def set_rail(design: Design, words: Sequence[str]) -> Proposal:
+    """Say what voltage a supply has, as one value or from the least to the greatest."""
+    form = "rail NET 12V · rail NET 12.8..16.8"
+    need(words, 2, form)
+    no_more(words, 2, form)
+    net = net_of(design, words[0])
+    low, _, high = words[1].partition("..")
+    volts = parse_value(low, "rail", "V"), parse_value(high or low, "rail", "V")
+    role = "ground" if net.role == "ground" else "supply"
+    data = {"kind": "set-net-rule", "net": net.name, "role": role, "rule": net.rule, "volts": sorted(volts)}
+    told = f"{volts[0]:g} V" if volts[0] == volts[1] else f"{min(volts):g} to {max(volts):g} V"
+    return Proposal(f"{net.name} is a supply of {told}", edits.edit_from(data), about=(net.name,))
 
 
 def set_value(design: Design, words: Sequence[str]) -> Proposal:

@@ -149,7 +149,14 @@ free_parts = each_placed(
 
 def repeat(design: Design, words: Sequence[str]) -> Proposal:
     """Repeat a block of the sheet, and with a step its places and copper as well."""
-    need(words, 2, 'repeat "BLOCK" TIMES [DX DY]')
+    form = 'repeat "BLOCK" TIMES [DX DY] [sharing NET …]'
+    need(words, 2, form)
+    sharing: list[str] = []
+    if "sharing" in words:
+        at = list(words).index("sharing")
+        words, sharing = words[:at], [n for w in words[at + 1 :] for n in counted(w)]
+        need(sharing, 1, form)
+    need(words, 2, form)
     counts = 0
     while counts < len(words) and words[-1 - counts].removeprefix("-").replace(".", "", 1).isdigit():
         counts += 1
@@ -158,10 +165,13 @@ def repeat(design: Design, words: Sequence[str]) -> Proposal:
     block = " ".join(words[:-3] if placed else words[:-1])
     if placed:
         dx, dy = (parse_length_nm(w, "step") for w in words[-2:])
-        edit = repeated(design, block, times, dx, dy)
+        edit = repeated(design, block, times, dx, dy, sharing)
     else:
-        edit = repeat_block(design, block, times)
+        edit = repeat_block(design, block, times, sharing)
     added = sum(1 for e in edit.edits if isinstance(e, edits.AddPart))
     laid = sum(len(e.tracks) + len(e.vias) for e in edit.edits if isinstance(e, edits.LayCopper))
-    says = f"repeats “{block}” {times} times: {added} parts, nets counted on, supplies shared"
+    joined = dict.fromkeys(e.net for e in edit.edits if isinstance(e, edits.Join))
+    shared, new = [n for n in joined if n in design.nets], [n for n in joined if n not in design.nets]
+    says = f"repeats “{block}” {times} times: {added} parts"
+    says += f"; new nets {_few(new) or 'none'}; shared {_few(shared) or 'none'}"
     return Proposal(says + (f", with {laid} pieces of copper" if placed else ""), edit)

@@ -42,6 +42,7 @@ from vane_step.core.ask.circuit import (
     rename_net,
     set_block,
     set_pin,
+    set_rail,
     set_role,
     set_value,
 )
@@ -169,7 +170,7 @@ VERBS: tuple[Verb, ...] = (
     ),
     Verb(
         "repeat",
-        "repeat BLOCK TIMES [DX DY]",
+        "repeat BLOCK TIMES [DX DY] [sharing NET …]",
         "repeat a block, its nets counted on; with its places and copper, a step apart",
         by_itself(repeat),
         ("block",),
@@ -323,6 +324,7 @@ VERBS: tuple[Verb, ...] = (
         by_itself(keep_to_layers),
         ("net", "layer", "layer"),
     ),
+    Verb("rail", "rail NET 12V · rail NET 12.8..16.8", "say what voltage a supply has", by_itself(set_rail), ("net",)),
     Verb("role", "role NET ROLE", "say what a net is for", by_itself(set_role), ("net", "role")),
     Verb(
         "route",

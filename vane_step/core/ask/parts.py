@@ -11,7 +11,7 @@ from vane_step.core.circuit.minimum import minimum_block
 from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import part_of
-from vane_step.core.design.model import Block, Design, Extra, Variant, natural, split_pin
+from vane_step.core.design.model import Block, Design, Extra, Part, Pin, Variant, natural, split_pin
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.assign import Assignment
 from vane_step.core.parts.catalogue import CataloguePart
@@ -41,18 +41,77 @@ def add_part(design: Design, words: Sequence[str], resources: Resources) -> Prop
 
 
 def swap_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
-    """Put a part of the catalogue in the stead of others; what is connected stays so."""
+    """Put a part of the catalogue in the stead of others; what is connected stays so, by the names of the pins."""
     need(words, 2, "swap REF … NUMBER")
     found = resources.catalogue.get(words[-1])
-    swaps = [_swap(design, ref, found) for word in words[:-1] for ref in counted(word)]
+    swaps: list[edits.Single] = []
+    moved: list[str] = []
+    for ref in (r for word in words[:-1] for r in counted(word)):
+        made, lies = _swap(design, ref, found)
+        swaps += made
+        moved += lies
     edit = swaps[0] if len(swaps) == 1 else edits.Together(edits=tuple(swaps))
-    return Proposal(f"{', '.join(words[:-1])}: takes {found.number}, {found.title}", edit, about=tuple(words[:-1]))
+    tail = f"; its pins lie otherwise: {', '.join(moved[:8])}" if moved else ""
+    says = f"{', '.join(words[:-1])}: takes {found.number}, {found.title}{tail}"
+    return Proposal(says, edit, about=tuple(words[:-1]))
 
 
-def _swap(design: Design, ref: str, found: CataloguePart) -> edits.ReplacePart:
+# Names that parts of one kind call the same pin by.
+_SAME_PIN = {"VIN": "IN", "VOUT": "OUT", "VCC": "VDD", "V+": "VDD", "V-": "GND", "VSS": "GND", "VEE": "GND"}
+
+
+def _called(pin: Pin) -> str:
+    name = pin.name.upper()
+    return _SAME_PIN.get(name, name)
+
+
+def _by_name(design: Design, old: Part, new: Part) -> dict[str, list[str]] | None:
+    """Tell which pins of a new part each connected pin of the old one goes to; ``None`` where numbers say the same.
+
+    Raises
+    ------
+    InputError
+        When the parts name their pins and the new one lacks a name that is connected.
+    """
+    joined = [p for p in old.pins if design.net_of(f"{old.ref}.{p.number}")]
+    if not all(p.name for p in (*joined, *new.pins)):
+        return None
+    there = {p.number: _called(p) for p in new.pins}
+    if all(there.get(p.number) == _called(p) for p in joined):
+        return None
+    lacking = [p.name for p in joined if _called(p) not in there.values()]
+    if lacking:
+        raise InputError(
+            f"{new.catalogue} has no pin {', '.join(dict.fromkeys(lacking))}, which {old.ref} is connected by.",
+            where=old.ref, allowed=", ".join(dict.fromkeys(p.name for p in new.pins)),
+            next_step="Take the pins off their nets first, or choose a part with the same pins.",
+        )  # fmt: skip
+    goes: dict[str, list[str]] = {}
+    for name in dict.fromkeys(_called(p) for p in joined):
+        mine = [p.number for p in joined if _called(p) == name]
+        theirs = [n for n, other in there.items() if other == name]
+        for k, one in enumerate(mine):
+            # Of several of a name each goes to its own as far as there are; further ones join the last.
+            goes[one] = theirs[k:] if k == len(mine) - 1 and len(theirs) > k else [theirs[min(k, len(theirs) - 1)]]
+    return goes
+
+
+def _swap(design: Design, ref: str, found: CataloguePart) -> tuple[list[edits.Single], list[str]]:
     old = part_of(design, ref)
     pack = design.packages.get(found.package) or package(found.package, design.board.rules.etched)
     new = found.part(ref)
+    goes = _by_name(design, old, new)
+    if goes is not None:
+        nets = {number: design.net_of(f"{ref}.{number}") or "" for number in goes}
+        steps: list[edits.Single] = [
+            edits.PartPins(pins=tuple(f"{ref}.{number}" for number in goes)), edits.ReplacePart(part=new, package=pack),
+        ]  # fmt: skip
+        onto: dict[str, list[str]] = {}
+        for number, theirs in goes.items():
+            onto.setdefault(nets[number], []).extend(f"{ref}.{t}" for t in theirs)
+        steps += [edits.Join(pins=tuple(dict.fromkeys(pins)), net=net) for net, pins in onto.items()]
+        named = {p.number: p.name for p in old.pins}
+        return steps, [f"{named[n]} from {n} to {' and '.join(t)}" for n, t in goes.items() if t != [n]]
     joined = {p.number for p in old.pins if design.net_of(f"{ref}.{p.number}")}
     gone = joined - {p.number for p in new.pins}
     if gone:
@@ -61,9 +120,9 @@ def _swap(design: Design, ref: str, found: CataloguePart) -> edits.ReplacePart:
             where=ref,
             next_step="Take the pins off their nets first, or choose a part with the same pins.",
         )  # fmt: skip
-    named = {p.number: p for p in old.pins}
-    pins = tuple(p if p.name or p.number not in named else named[p.number] for p in new.pins)
-    return edits.ReplacePart(part=new.model_copy(update={"pins": pins}), package=pack)
+    before = {p.number: p for p in old.pins}
+    pins = tuple(p if p.name or p.number not in before else before[p.number] for p in new.pins)
+    return [edits.ReplacePart(part=new.model_copy(update={"pins": pins}), package=pack)], []
 
 
 def use(design: Design, words: Sequence[str], resources: Resources) -> Proposal:

@@ -156,9 +156,21 @@ def pad_layers(pad: PadSpec, place: PartPlace, layers: tuple[str, ...]) -> tuple
     return (outer,) if outer in layers else ()
 
 
+def plated(design: Design) -> bool:
+    """Tell whether the maker plates holes through: nobody does who etches by hand, nor on a board of one layer."""
+    return design.board.copper_layers > 1 and not design.board.rules.etched
+
+
+def covered(package: Package, pad: PadSpec) -> bool:
+    """Tell whether the body of a part lies over a pad, so that no iron reaches it from the part's side."""
+    half_w, half_h = package.body_nm[0] / 2, package.body_nm[1] / 2
+    return pad.layers == "through" and abs(pad.x_nm) < half_w and abs(pad.y_nm) < half_h
+
+
 def _pads_of(design: Design, parts: list[Part]) -> list[tuple[CopperItem | Hole, ...]]:
     """Give the pads and bare holes of some placed parts."""
     layers = design.board.layers
+    by_hand = len(layers) > 1 and not plated(design)
     runs: list[list[tuple[float, float]]] = []
     made: list[list[CopperItem | Hole]] = []
     asked: list[tuple[list[CopperItem | Hole], PadSpec, str, tuple[str, ...], float, float, float]] = []
@@ -174,12 +186,24 @@ def _pads_of(design: Design, parts: list[Part]) -> list[tuple[CopperItem | Hole,
                 mine.append(Hole(name, x / 1e6, y / 1e6, pad.drill_nm / 1e6, plated=False))
             elif on := pad_layers(pad, place, layers):
                 points, radius = _pad_points(pad, place)
+                if by_hand and covered(design.packages[part.package], pad):
+                    # Nothing joins the ring under the body with the lead: it is copper on no net, in the way.
+                    runs.append(points)
+                    asked.append((mine, pad, name, (place.side,), radius, x / 1e6, y / 1e6))
+                    on = tuple(layer for layer in on if layer != place.side)
                 runs.append(points)
                 asked.append((mine, pad, name, on, radius, x / 1e6, y / 1e6))
     for spine, (mine, pad, name, on, radius, x, y) in zip(_shapes(runs), asked, strict=True):
         width, drill = min(pad.width_nm, pad.height_nm) / 1e6, pad.drill_nm / 1e6
-        mine.append(CopperItem("pad", name, design.net_of(name), on, spine, radius, drill, x, y, width))
+        loose = by_hand and drill and len(on) == 1 and on[0] == _side_of(design, name)
+        net = None if loose else design.net_of(name)
+        mine.append(CopperItem("pad", name, net, on, spine, radius, 0.0 if loose else drill, x, y, width))
     return [tuple(mine) for mine in made]
+
+
+def _side_of(design: Design, pin: str) -> str:
+    place = design.parts[pin.partition(".")[0]].place
+    return place.side if place else ""
 
 
 _of_parts = PerPart(_pads_of)
@@ -188,7 +212,7 @@ _of_parts = PerPart(_pads_of)
 @derived("parts", "packages", "nets", "board")
 def pads(design: Design) -> dict[str, tuple[CopperItem | Hole, ...]]:
     """Give the pads and bare holes of every placed part where it is."""
-    return _of_parts.of(design, (design.digest("nets"), design.board.layers))
+    return _of_parts.of(design, (design.digest("nets"), design.board.layers, plated(design)))
 
 
 def _pads(design: Design) -> Iterator[CopperItem | Hole]:
@@ -265,15 +289,15 @@ def bare_holes(design: Design) -> tuple[Hole, ...]:
 def holes(design: Design) -> tuple[Hole, ...]:
     """List all drilled holes; on a board that is etched by hand or has one layer none is plated."""
     found: list[Hole] = []
-    plated = design.board.copper_layers > 1
+    through = plated(design)
     for item in _pads(design):
         if isinstance(item, CopperItem) and item.drill_mm:
-            found.append(Hole(item.id, item.x_mm, item.y_mm, item.drill_mm, plated, item.net))
+            found.append(Hole(item.id, item.x_mm, item.y_mm, item.drill_mm, through, item.net))
     for via in design.vias.values():
-        found.append(Hole(via.id, via.x_nm / 1e6, via.y_nm / 1e6, via.drill_nm / 1e6, plated, via.net))
+        found.append(Hole(via.id, via.x_nm / 1e6, via.y_nm / 1e6, via.drill_nm / 1e6, through, via.net))
     for jumper in design.jumpers.values():
         for x, y in (jumper.a, jumper.b):
-            found.append(Hole(jumper.id, x / 1e6, y / 1e6, jumper.drill_nm / 1e6, plated, jumper.net))
+            found.append(Hole(jumper.id, x / 1e6, y / 1e6, jumper.drill_nm / 1e6, through, jumper.net))
     return (*found, *bare_holes(design))
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import shapely
 from shapely.geometry import LineString, Point
 
@@ -104,13 +106,15 @@ def shifted(design: Design, refs: list[str], dx_nm: int, dy_nm: int) -> PlacePar
     return PlaceParts(places=dict(moved))
 
 
-def repeated(design: Design, block: str, times: int, dx_nm: int, dy_nm: int) -> Together:
+def repeated(
+    design: Design, block: str, times: int, dx_nm: int, dy_nm: int, sharing: Sequence[str] = ()
+) -> Together:  # fmt: skip
     """Repeat a block with its places and its copper, each copy further by the same step.
 
     Copper goes along that belongs to the block's nets and lies within a millimetre of the hull of its parts; nets
     count on as :func:`repeat_block` says, and so do the copper's. What then comes too near is told by the check.
     """
-    circuit = repeat_block(design, block, times)
+    circuit = repeat_block(design, block, times, sharing)
     mine = [p for p in design.parts.values() if p.block == block]
     places = placed_parts(design, [p.ref for p in mine])
     yards = courtyards(design)

@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 from shapely.geometry import LineString, MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
+from shapely.strtree import STRtree
 
 from vane_step.core.board.columns import gap_of
 from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, CopperItem, bare_holes, copper_items, keepouts, outline
@@ -95,7 +96,8 @@ def _grown(spine: BaseGeometry, distance: float) -> BaseGeometry:
 def _hatched(area: BaseGeometry, line_mm: float, pitch_mm: float) -> BaseGeometry:
     """Open windows in a pour, leaving lines of a width along its border and on a grid of a pitch.
 
-    Windows cut off by the border stay only where a line's width is left round them, so no copper gets thinner.
+    Windows cut off by the border stay only where a line's width is left round them, so no copper gets thinner; of two
+    that the border parts and that lie nearer than a line the smaller one is not opened.
     """
     inner = area.buffer(-line_mm, quad_segs=8)
     if inner.is_empty or pitch_mm <= line_mm:
@@ -113,6 +115,9 @@ def _hatched(area: BaseGeometry, line_mm: float, pitch_mm: float) -> BaseGeometr
     cut = shapely.get_parts(shapely.multipolygons(windows[~within]).intersection(inner))
     cut = shapely.buffer(cut, -line_mm / 4, join_style="mitre")
     cut = shapely.get_parts(shapely.buffer(cut[~shapely.is_empty(cut)], line_mm / 4, quad_segs=4))
+    cut = cut[np.argsort(-shapely.area(cut), kind="stable")]
+    near = np.array(STRtree(cut).query(cut, predicate="dwithin", distance=line_mm - SAFETY_MM))
+    cut = np.delete(cut, np.unique(near.max(axis=0)[near[0] != near[1]]))
     # All windows lie apart, so they need no union.
     return area.difference(shapely.multipolygons([*windows[within], *cut]))
 

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from fnmatch import fnmatchcase
+from itertools import count, islice
+from types import MappingProxyType
 
 from pydantic import ValidationError
 
 from vane_step.core.circuit.pins import counted, find_pin
-from vane_step.core.design.edits import AddPart, Join, SetNetRule, Single, Together
+from vane_step.core.design.edits import AddPart, Join, SetItem, SetNetRule, Single, Together
 from vane_step.core.design.fileformat import input_error
-from vane_step.core.design.model import Design, Part, Pin, natural, pin_name, split_pin
+from vane_step.core.design.model import Design, Part, natural, pin_name, split_pin
 from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.parts.packages import package
 from vane_step.core.parts.part import new_part
@@ -114,10 +117,38 @@ def matrix(
     return Together(edits=tuple(edits))
 
 
-def repeat_block(design: Design, block: str, times: int) -> Together:
+def _wants(patterns: Sequence[str], net: str) -> bool:
+    return any(fnmatchcase(net.upper(), p.upper()) for p in patterns)
+
+
+def _reasons_of(
+    design: Design, refs: dict[str, str], nets: dict[str, str], number: int, taken: set[str]
+) -> list[Single]:
+    """Copy the calculations whose values all lie in the block, with their inputs on the copy's parts and nets.
+
+    Their names are added to ``taken``, so that no copy's reasons replace another's.
+    """
+    found: list[Single] = []
+    for one in design.calculations.values():
+        if not one.sets or not set(one.sets.values()) <= set(refs):
+            continue
+        inputs = {}
+        for key, text in one.inputs.items():
+            name, dot, rest = text.partition(".")
+            inputs[key] = nets.get(text, f"{refs[name]}{dot}{rest}" if name in refs else text)
+        sets = {key: refs[ref] for key, ref in one.sets.items()}
+        name = next(n for k in count(number) if (n := f"{one.id}_{k}") not in taken)
+        taken.add(name)
+        found.append(SetItem(calculation=one.model_copy(update={"id": name, "inputs": inputs, "sets": sets})))
+    return found
+
+
+def repeat_block(design: Design, block: str, times: int, sharing: Sequence[str] = ()) -> Together:
     """Repeat a block: its parts get fresh references, its own nets and those that leave it a number each.
 
-    Supplies and grounds stay shared. ``LED_A`` of the first block becomes ``LED_A2``, ``ROW0`` counts on to ``ROW1``.
+    Supplies and grounds stay shared, and the nets of ``sharing``, patterns such as ``BUS*``. ``LED_A`` of the first
+    block becomes ``LED_A2``, ``ROW0`` counts on to ``ROW1``, a pair ``TAP_P`` and ``TAP_N`` to ``TAP2_P`` and
+    ``TAP2_N``. The copies do what the first does: pins with their functions, values with their reasons.
 
     Raises
     ------
@@ -136,27 +167,32 @@ def repeat_block(design: Design, block: str, times: int) -> Together:
     names = {x: n for p in mine for pin in p.pins if (n := design.net_of(x := pin_name(p.ref, pin.number)))}
     edits: list[Single] = []
     taken = set(design.nets)
-    refs = set(design.parts)
+    refs, reasons = set(design.parts), set(design.calculations)
+    # A second repeat goes on counting: copies never fall into blocks there are.
+    blocks = {p.block for p in design.parts.values()}
+    free = (f"{block} {k}"[:60] for k in range(2, 10_000))
+    names_of = list(islice((name for name in free if name not in blocks), times))
     for copy in range(times):
         renamed: dict[str, str] = {}
         for net in dict.fromkeys(names.values()):
-            shared = design.nets[net].role in ("supply", "ground")
-            renamed[net] = net if shared else _next_name(net, copy + 1, taken)
+            shared = design.nets[net].role in ("supply", "ground") or _wants(sharing, net)
+            renamed[net] = net if shared else _next_name(net, copy + 1, taken, others=renamed)
             taken.add(renamed[net])
         new_refs = {p.ref: _next_ref(p.ref, refs) for p in sorted(mine, key=lambda p: natural(p.ref))}
-        edits += [AddPart(part=_copied(p, new_refs[p.ref], f"{block} {copy + 2}")) for p in mine]
+        edits += [AddPart(part=_copied(p, new_refs[p.ref], names_of[copy])) for p in mine]
         for net, new in renamed.items():
             pins = tuple(pin_name(new_refs[split_pin(p)[0]], split_pin(p)[1]) for p, n in names.items() if n == net)
             edits.append(Join(pins=pins, net=new))
             old = design.nets[net]
-            if new != net and (old.rule is not None or old.role != "signal"):
-                edits.append(SetNetRule(net=new, rule=old.rule, role=old.role))
+            if new != net and (old.rule is not None or old.role != "signal" or old.volts is not None):
+                edits.append(SetNetRule(net=new, rule=old.rule, role=old.role, volts=old.volts))
+        edits += _reasons_of(design, new_refs, renamed, copy + 2, reasons)
     return Together(edits=tuple(edits))
 
 
 def _copied(part: Part, ref: str, block: str) -> Part:
-    pins = tuple(Pin(number=p.number, name=p.name, role=p.role) for p in part.pins)
-    return part.model_copy(update={"ref": ref, "block": block, "pins": pins, "place": None, "nudge": None})
+    """Give a part's copy: all it is and does, but for its place."""
+    return part.model_copy(update={"ref": ref, "block": block, "place": None, "nudge": None})
 
 
 def _next_ref(ref: str, taken: set[str]) -> str:
@@ -168,8 +204,23 @@ def _next_ref(ref: str, taken: set[str]) -> str:
     return new
 
 
-def _next_name(net: str, step: int, taken: set[str]) -> str:
-    """Count a name on: one that ends in a number by so many, another by a number behind it."""
+_PAIRED = re.compile(r"(.*?)(\d*)([_]?[PN]|[+-])$")
+
+
+def _next_name(net: str, step: int, taken: set[str], others: Mapping[str, str] = MappingProxyType({})) -> str:
+    """Count a name on: one that ends in a number by so many, another by a number behind it.
+
+    Of a pair the sign stays at the end and both get the same number, by which they are known as a pair.
+    """
+    if (pair := _PAIRED.fullmatch(net)) and pair[1] and pair[3][-1] in "PN+-" and (len(pair[3]) > 1 or pair[3] in "+-"):
+        stem, end = pair[1], pair[3]
+        number = int(pair[2]) + step if pair[2] else step + 1
+        twin = next((new for old, new in others.items() if (m := _PAIRED.fullmatch(old)) and m[1] == stem), None)
+        if twin is not None and (m := _PAIRED.fullmatch(twin)) and f"{stem}{m[2]}{end}" not in taken:
+            return f"{stem}{m[2]}{end}"
+        while f"{stem}{number}{end}" in taken:
+            number += 1
+        return f"{stem}{number}{end}"
     match = re.fullmatch(r"(.*?)(\d+)", net)
     stem, number = (match[1], int(match[2]) + step) if match else (net, step + 1)
     while f"{stem}{number}" in taken:

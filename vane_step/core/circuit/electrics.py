@@ -1,6 +1,6 @@
 """Electrical review by values: currents, loads, pull-ups, polarity and voltage domains; open pins are in ``review``.
 
-Voltages come from the names of rails (``3V3``, ``12V``), values from the parts. What cannot be told is passed over:
+Voltages are those of ``rails``, values come from the parts. What cannot be told is passed over:
 a rule here speaks only when it has both numbers. Formulas: docs/rules.md.
 """
 
@@ -9,12 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from vane_step.core.design.model import Design, Net, Part, natural, pin_name, split_pin
+from vane_step.core.circuit.rails import below_ground, rail
+from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name, split_pin
 from vane_step.core.errors import InputError
 from vane_step.core.finding import Finding, Level, Place, Remedy
 from vane_step.core.quantity import format_value, parse_value
 
-_VOLTS = re.compile(r"^\+?(\d+)V(\d*)(?![0-9A-Za-z])|^\+?(\d+)V(\d*)_")
 _RESET = ("RST", "RESET", "NRST", "MCLR", "RSTN")
 # An open-drain bus as most controllers have it: 0.4 V at 3 mA, 1 us rise, 100 pF (standard mode).
 OPEN_DRAIN_V, OPEN_DRAIN_A, RISE_S, BUS_F = 0.4, 0.003, 1e-6, 100e-12
@@ -30,12 +30,9 @@ def values(design: Design) -> Iterator[Finding]:
 
 
 def volts(net: Net | None) -> float | None:
-    """Tell a rail's voltage by its name: ``3V3`` is 3.3, ``12V`` and ``5V_BUCK`` are 12 and 5; ``VCC`` does not say."""
-    match = _VOLTS.match(net.name) if net is not None and net.role == "supply" else None
-    if match is None:
-        return None
-    whole, part = (match[1], match[2]) if match[1] is not None else (match[3], match[4])
-    return float(f"{whole}.{part or 0}")
+    """Tell a supply's voltage with its sign, the one farther from ground where it has a range; ``VCC`` does not say."""
+    known = rail(net) if net is not None and net.role == "supply" else None
+    return known.most if known is not None else None
 
 
 def value_of(part: Part) -> float | None:
@@ -103,22 +100,39 @@ def _backwards(design: Design) -> Iterator[Finding]:
         if one is None or two is None:
             continue
         plus, minus = (one, two) if part.kind == "polar-capacitor" else (two, one)
-        high, low = volts(plus) or 0.0, volts(minus) or 0.0
-        turned = plus.role == "ground" and minus.role == "supply"
-        if turned or (volts(plus) is not None and volts(minus) is not None and high < low):
+        high, low = rail(plus), rail(minus)
+        if high is not None and low is not None:
+            turned, gap = high.high < low.low, high.high - low.low
+        else:
+            # Of one rail only its side of ground is known.
+            turned = (plus.role == "ground" and minus.role == "supply" and not below_ground(minus)) or (
+                minus.role == "ground" and plus.role == "supply" and below_ground(plus)
+            )
+            gap = 0.0
+        if turned:
             what = "plus end" if part.kind == "polar-capacitor" else "anode"
             text = f"{part.ref} is the wrong way round: its {what} is on {plus.name}, the other end on {minus.name}"
             level: Level = "stop" if part.kind == "polar-capacitor" else "look"
             yield _finding(
-                "backwards", text, high - low, 0, "V", "polarity: pin 1 is plus, or cathode", (part.ref,), level
+                "backwards", text, gap, 0, "V", "polarity: pin 1 is plus, or cathode", (part.ref,), level
             )
+
+
+_SIGNS = re.compile(r"^([+-]?)(.*?)([+-]?)$")
+
+
+def _folded(name: str) -> str:
+    """Fold what spellings of one name differ in; signs at its ends are part of it, but for the plus of a voltage."""
+    lead, core, trail = _SIGNS.fullmatch(name.casefold()).groups()  # type: ignore[union-attr]
+    plain = re.sub(r"[^a-z0-9]", "", core)
+    return f"{'' if lead == '+' and plain[:1].isdigit() else lead}{plain}{trail}" if plain else name
 
 
 def _spellings(design: Design) -> Iterator[Finding]:
     """Net names that differ only in case or in signs between letters."""
     seen: dict[str, list[str]] = {}
     for name in design.nets:
-        seen.setdefault(re.sub(r"[^a-z0-9]", "", name.casefold()) or name, []).append(name)
+        seen.setdefault(_folded(name), []).append(name)
     for names in seen.values():
         if len(names) > 1:
             text = f"Are these one net? {', '.join(names)}"
@@ -150,11 +164,11 @@ def _pull_ups(design: Design) -> Iterator[Finding]:
                 refs,
                 net=net.name,
             )
-        rail = volts(ups[0][1]) if ups else None
-        if rail is None:
+        pulled = volts(ups[0][1]) if ups else None
+        if pulled is None:
             continue
         ohms = 1 / sum(1 / v for _, _, v in ups)
-        low, high = (rail - OPEN_DRAIN_V) / OPEN_DRAIN_A, RISE_S / (0.8473 * BUS_F)
+        low, high = (pulled - OPEN_DRAIN_V) / OPEN_DRAIN_A, RISE_S / (0.8473 * BUS_F)
         names = tuple(p.ref for p, _, _ in ups)
         if len(ups) > 1:
             text = f"{net.name} has {len(ups)} pull-ups; modules may bring more"
@@ -208,8 +222,8 @@ def _drive_volts(design: Design, net: Net | None) -> float | None:
     """Tell the voltage a net is driven to: a rail's own, or that of the supply of the part whose output is on it."""
     if net is None:
         return None
-    if (rail := volts(net)) is not None:
-        return rail
+    if (known := volts(net)) is not None:
+        return known
     for part, pin in design.pins_on(net.name):
         if pin.role in ("output", "io"):
             return _supply_volts(design, part)
@@ -219,6 +233,22 @@ def _drive_volts(design: Design, net: Net | None) -> float | None:
 def _supply_volts(design: Design, part: Part) -> float | None:
     found = [v for p in part.pins if p.role == "supply-in" and (v := volts(_net(design, pin_name(part.ref, p.number))))]
     return min(found) if found else None
+
+
+def _bears(design: Design, part: Part, pin: Pin) -> float | None:
+    """Give the supply that bounds an input: of several the one its name belongs to, the analogue one for AVDD's inputs.
+
+    An input that its name or functions mark as tolerant (``5VT``) bears that; where nothing tells which of several
+    supplies counts, the greatest does: a rule speaks only where it knows.
+    """
+    for text in (pin.name, *pin.functions):
+        if match := re.search(r"(\d)VT\b", text.upper()):
+            return float(match[1]) + 0.2
+    found = [
+        v for p in part.pins
+        if p.role == "supply-in" and (v := volts(_net(design, pin_name(part.ref, p.number)))) is not None and v > 0
+    ]  # fmt: skip
+    return max(found) if found else None
 
 
 def _leds(design: Design) -> Iterator[Finding]:
@@ -284,14 +314,11 @@ def _domains(design: Design) -> Iterator[Finding]:
         drivers: list[tuple[float, str]] = []
         takers: list[tuple[float, str]] = []
         for part, pin in design.pins_on(net.name):
-            rail = _supply_volts(design, part) if pin.role in ("output", "input", "io") else None
             name = pin_name(part.ref, pin.number)
-            if rail is None:
-                continue
-            if pin.role == "output":
-                drivers.append((rail, name))
-            else:
-                takers.append((rail, name))
+            if pin.role == "output" and (gives := _supply_volts(design, part)) is not None:
+                drivers.append((gives, name))
+            elif pin.role in ("input", "io") and (bears := _bears(design, part, pin)) is not None:
+                takers.append((bears, name))
         for high, driver in drivers:
             low, taker = min(takers, default=(high, ""))
             if high > low + 0.3:

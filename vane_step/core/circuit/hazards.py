@@ -10,6 +10,7 @@ import re
 from collections.abc import Iterator
 
 from vane_step.core.circuit.electrics import is_switch, volts
+from vane_step.core.circuit.rails import across, rail
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
 from vane_step.core.finding import Finding, Level, Place, Remedy
 
@@ -65,9 +66,9 @@ def _ratings(design: Design) -> Iterator[Finding]:
     """Working voltage of capacitors, reverse voltage of diodes, drain voltage of switches, power of resistors."""
     for part in _parts(design):
         if part.kind in ("capacitor", "polar-capacitor") and "vmax_v" in part.params:
-            ends = [_level(n) for n in _across(design, part)]
-            if ends[0] is not None and ends[1] is not None:
-                yield from _voltage(part, abs(ends[0] - ends[1]), part.params["vmax_v"], "working voltage")
+            gap = across(*_across(design, part))
+            if gap is not None:
+                yield from _voltage(part, gap, part.params["vmax_v"], "working voltage")
         elif part.kind == "diode" and "vr_v" in part.params:
             reverse = _reverse(design, part)
             if reverse:
@@ -78,9 +79,9 @@ def _ratings(design: Design) -> Iterator[Finding]:
                 limit = part.params.get("vds_v", part.params.get("vce_v", 0.0))
                 yield from _voltage(part, rail, limit, "voltage it can switch")
         elif part.kind == "resistor" and "power_w" in part.params and part.params.get("r_ohm"):
-            ends = [_level(n) for n in _across(design, part)]
-            if ends[0] is not None and ends[1] is not None:
-                power = (ends[0] - ends[1]) ** 2 / part.params["r_ohm"]
+            gap = across(*_across(design, part))
+            if gap is not None:
+                power = gap**2 / part.params["r_ohm"]
                 if power > part.params["power_w"]:
                     text = f"{part.ref} turns {power:.3g} W into heat"
                     yield _finding(
@@ -138,13 +139,14 @@ def _supplies(design: Design) -> Iterator[Finding]:
         if low is None or high is None:
             continue
         for name in dict.fromkeys(n.name for p in part.pins if p.role == "supply-in" and (n := _net(design, part, p))):
-            rail = volts(design.nets[name])
-            if rail is None or low - 1e-9 <= rail <= high + 1e-9:
+            known = rail(design.nets[name])
+            if known is None or known.high < 0 or (low - 1e-9 <= known.low and known.high <= high + 1e-9):
                 continue
-            over = rail > high
-            text = f"{part.ref} {part.catalogue or part.value} is fed {rail:g} V, it takes {low:g} to {high:g} V"
+            over = known.high > high
+            fed = known.high if over else known.low
+            text = f"{part.ref} {part.catalogue or part.value} is fed {fed:g} V, it takes {low:g} to {high:g} V"
             yield _finding(
-                "supply-range", text, CATALOGUE, (part.ref,), "stop" if over else "look", name, rail,
+                "supply-range", text, CATALOGUE, (part.ref,), "stop" if over else "look", name, fed,
                 high if over else low, "V", over,
             )  # fmt: skip
 
@@ -168,7 +170,11 @@ def _flyback(design: Design) -> Iterator[Finding]:
         if not switches or not coils:
             continue
         diodes = [part for part, pin in on if part.kind == "diode" and pin is part.pins[1]]
-        if any((end := _net(design, d, d.pins[0])) is not None and end.role == "supply" for d in diodes):
+        caught = [end for d in diodes if (end := _net(design, d, d.pins[0])) is not None]
+        if any(n.role == "supply" for end in caught for n in (end, *_behind_fuse(design, end))):
+            continue
+        if any(p.kind == "diode" and "vz_v" in p.params and pin is p.pins[0] for p, pin in on):
+            # A zener diode over the switch takes the kick.
             continue
         turned = [p for p, pin in on if p.kind == "diode" and pin is p.pins[0] and _level(_net(design, p, p.pins[1]))]
         text = f"Nothing catches the kick of {coils[0].ref} when {switches[0].ref} lets go of {net.name}"
@@ -186,6 +192,14 @@ def _flyback(design: Design) -> Iterator[Finding]:
             1,
             "diodes",
         )
+
+
+def _behind_fuse(design: Design, net: Net) -> list[Net]:
+    """Give the nets behind a fuse or a zener diode of a net."""
+    return [
+        far for part, pin in design.pins_on(net.name) if part.kind == "fuse" or "vz_v" in part.params
+        for p in part.pins if p is not pin and (far := _net(design, part, p)) is not None
+    ]  # fmt: skip
 
 
 def _clamped(design: Design, part: Part) -> bool:

@@ -7,15 +7,16 @@ from typing import Literal
 
 from vane_step.core.circuit.electrics import values
 from vane_step.core.circuit.hazards import hazards
+from vane_step.core.circuit.lines import line_findings
 from vane_step.core.circuit.reasons import reason_findings
+from vane_step.core.circuit.sources import fed_nets, source_findings
+from vane_step.core.circuit.stress import stress_findings
 from vane_step.core.circuit.variants import variant_findings
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name, split_pin
 from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
 
 CAPACITORS = ("capacitor", "polar-capacitor")
-# Parts through which a net is fed from another; a resistor only from rail to rail, else it is a pull-up.
-FEEDERS = ("diode", "fuse", "inductor", "switch")
 RULE_OF_THUMB = "rule of thumb"
 CIRCUIT = "the circuit"
 
@@ -32,6 +33,9 @@ def review(design: Design) -> tuple[Finding, ...]:
         *_decoupling(design),
         *values(design),
         *hazards(design),
+        *source_findings(design),
+        *stress_findings(design),
+        *line_findings(design),
         *reason_findings(design),
         *variant_findings(design),
     ]
@@ -99,34 +103,6 @@ def _fights(design: Design) -> Iterator[Finding]:
             )
 
 
-def fed_nets(design: Design) -> set[str]:
-    """Give the nets that something feeds.
-
-    A net is fed by a supply output, by an output on a switching net, and through diodes, fuses, inductors and
-    switches from a net that is fed; through a resistor only from rail to rail.
-    """
-    through: dict[str, set[str]] = {name: set() for name in design.nets}
-    for part in design.parts.values():
-        ends = [design.net_of(pin_name(part.ref, p.number)) for p in part.pins] if len(part.pins) == 2 else []
-        nets = [design.nets[e] for e in ends if e is not None]
-        rails = part.kind == "resistor" and all(n.role == "supply" for n in nets)
-        if len(nets) == 2 and (part.kind in FEEDERS or rails):
-            through[nets[0].name].add(nets[1].name)
-            through[nets[1].name].add(nets[0].name)
-    fed: set[str] = set()
-    waiting = [n.name for n in design.nets.values() if any(_feeds(n, pin) for _, pin in design.pins_on(n.name))]
-    while waiting:
-        name = waiting.pop()
-        if name not in fed and design.nets[name].role != "ground":
-            fed.add(name)
-            waiting += through[name]
-    return fed
-
-
-def _feeds(net: Net, pin: Pin) -> bool:
-    return pin.role == "supply-out" or (pin.role == "output" and net.role == "switching")
-
-
 def _supplies(design: Design) -> Iterator[Finding]:
     fed = fed_nets(design)
     for net in design.nets.values():
@@ -134,9 +110,10 @@ def _supplies(design: Design) -> Iterator[Finding]:
         takers = tuple(pin_name(a.ref, b.number) for a, b in on if b.role == "supply-in")
         if not takers or net.name in fed:
             continue
-        doors = [(a, b) for a, b in on if a.kind == "card" and b.role == "passive"]
+        # A supply comes in by a connector; where several could be meant, nobody is asked to guess.
+        doors = [(a, b) for a, b in on if a.ref.startswith("J") and a.kind == "card" and b.role == "passive"]
         remedy = None
-        if doors:
+        if len(doors) == 1:
             part, pin = doors[0]
             name = pin_name(part.ref, pin.number)
             remedy = Remedy(label=f"Say that {name} feeds it", ask=f"pin {name} {pin.name or pin.number} supply-out")
@@ -149,9 +126,25 @@ def _grounds(design: Design) -> Iterator[Finding]:
         if net.role == "ground":
             continue
         astray = tuple(pin_name(a.ref, b.number) for a, b in design.pins_on(net.name) if b.role == "ground")
-        if astray:
+        shell = astray and all(_is_shell(design, p) for p in astray)
+        if astray and not (shell and _over_rc(design, net)):
             text = f"Ground pins on {net.name}, which is not a ground net: {', '.join(astray[:4])}"
             yield _finding("stop", "ground-astray", text, len(astray), 0, "pins", CIRCUIT, astray, net.name, "at most")
+
+
+def _is_shell(design: Design, pin: str) -> bool:
+    ref, number = split_pin(pin)
+    found = design.parts[ref].pin(number)
+    return found is not None and found.name.upper().startswith(("SHELL", "SHIELD"))
+
+
+def _over_rc(design: Design, net: Net) -> bool:
+    """Tell whether a net reaches a ground over a resistor or a capacitor, as the shell of a plug may."""
+    return any(
+        part.kind in ("resistor", "capacitor") and (n := design.net_of(pin_name(part.ref, p.number))) is not None
+        and design.nets[n].role == "ground"
+        for part, pin in design.pins_on(net.name) for p in part.pins if p is not pin
+    )  # fmt: skip
 
 
 def decoupling_capacitors(design: Design, net: Net) -> list[str]:

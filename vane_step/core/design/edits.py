@@ -285,7 +285,9 @@ class RenameNet(Frozen):
                 where=self.net,
                 next_step=f"Type: merge {self.net} {self.to}",
             )
-        renamed = net.model_copy(update={"name": self.to})
+        # A role that came of the old name goes with it: who joins by pointing names nets afterwards.
+        role = role_of_net(self.to) if net.role in ("signal", role_of_net(self.net)) else net.role
+        renamed = net.model_copy(update={"name": self.to, "role": role})
         return {
             ("nets", self.net): None,
             ("nets", self.to): renamed,
@@ -333,10 +335,11 @@ class SetNetRule(Frozen):
     net: str
     rule: NetRule | None = None
     role: NetRole | None = None
+    volts: tuple[float, float] | None = None
 
     def changes(self, design: Design) -> Changes:
         net = net_of(design, self.net)
-        update = {"rule": self.rule, "role": self.role or net.role}
+        update = {"rule": self.rule, "role": self.role or net.role, "volts": self.volts or net.volts}
         return {("nets", self.net): net.model_copy(update=update)}
 
 

@@ -236,12 +236,22 @@ class NetRule(Frozen):
 
 
 class Net(Frozen):
-    """A net: the pins that are connected, each written ``U1.5``, and its copper rules."""
+    """A net: the pins that are connected, each written ``U1.5``, its copper rules, and its voltage where it was said.
+
+    ``volts`` are the least and the greatest against ground; without them the name may tell, such as ``-12V``.
+    """
 
     name: Name
     pins: tuple[str, ...] = ()
     role: NetRole = "signal"
     rule: NetRule | None = None
+    volts: tuple[float, float] | None = None
+
+    @model_validator(mode="after")
+    def _least_first(self) -> Net:
+        if self.volts is not None and not -2000 <= self.volts[0] <= self.volts[1] <= 2000:
+            raise ValueError(f"the voltage of {self.name} runs from the least to the greatest, within 2000 V")
+        return self
 
 
 class Track(Frozen):
@@ -527,7 +537,7 @@ def split_pin(pin: str) -> tuple[str, str]:
     return ref, number
 
 
-_RAIL = re.compile(r"^[+]?\d+V\d*$|^V(CC|DD|BUS|BAT|IN|REF|\+)\w*$|^[AD]V(CC|DD)$", re.I)
+_RAIL = re.compile(r"^([+-]|N)?\d+V\d*(_\w*)?$|^V(CC|DD|BUS|BAT|IN|REF|\+)\w*$|^[AD]V(CC|DD)$|^VEE$", re.I)
 _EARTH = re.compile(r"^([ADP]?GND\w*|VSS\w*|0V)$", re.I)
 
 

@@ -7,13 +7,14 @@ from shapely import affinity
 from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.board.geometry import copper_items, holes, outline
+from vane_step.core.board.geometry import Hole, bare_holes, copper_items, holes, outline
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.board.strokefont import text_lines
 from vane_step.core.derive import alone
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError
 from vane_step.core.etch.drillplan import drill_plan
+from vane_step.core.etch.joints import both_sides
 from vane_step.core.etch.mirror import CAUTIONS, EtchMethod, proof
 from vane_step.core.etch.sheets import HEAD_MM, MARGIN_MM, PAGE_MM, RULER_MM, Sheet, polygons, ruler, write_pdf
 from vane_step.core.finding import Finding, Place
@@ -30,7 +31,16 @@ def copper_image(design: Design, side: Side) -> BaseGeometry:
     shapes += [piece for pour in pour_pieces(design) if pour.layer == side for piece in pour.pieces]
     marks = [Point(h.x_mm, h.y_mm).buffer(min(CENTRE_MARK_MM, h.drill_mm / 2) / 2) for h in holes(design)]
     image: BaseGeometry = shapely.union_all(shapes) if shapes else Polygon()
-    return image.difference(shapely.union_all(marks)) if marks else image
+    image = image.difference(shapely.union_all(marks)) if marks else image
+    # A hole without copper round it has a ring to drill in, small enough to be drilled away.
+    bare = [Point(h.x_mm, h.y_mm) for h in design_holes(design)]
+    rings = [p.buffer(CENTRE_MARK_MM * 2).difference(p.buffer(CENTRE_MARK_MM)) for p in bare]
+    return image.union(shapely.union_all(rings)) if rings else image
+
+
+def design_holes(design: Design) -> list[Hole]:
+    """List the holes that no copper marks, large enough that a ring about their middle is drilled away."""
+    return [h for h in bare_holes(design) if h.drill_mm > 5 * CENTRE_MARK_MM]
 
 
 def _board_art(design: Design, side: Side, method: EtchMethod) -> BaseGeometry:
@@ -108,7 +118,16 @@ def drill_page(design: Design) -> tuple[str, ...]:
         f"ring loses {r.ring_loss_mm:.3f} mm"
         for r in drill_plan(design)
     ]
-    return (f"{design.name}: drill list", "", *rows, "", "Cautions", *CAUTIONS)
+    joints = both_sides(design)
+    hand = []
+    if joints.pins:
+        few = [", ".join(joints.pins[k : k + 14]) for k in range(0, len(joints.pins), 14)]
+        hand += ["", "Solder on both sides: no hole is plated", *few]
+    if joints.vias:
+        spots = [f"{id} at {x:.1f}, {y:.1f}" for id, x, y in joints.vias]
+        hand += ["", "Wires through, soldered on both sides"]
+        hand += [", ".join(spots[k : k + 5]) for k in range(0, len(spots), 5)]
+    return (f"{design.name}: drill list", "", *rows, *hand, "", "Cautions", *CAUTIONS)
 
 
 def svg(

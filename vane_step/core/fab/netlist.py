@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vane_step.core.board.geometry import CopperItem, copper_items
+from vane_step.core.board.geometry import CopperItem, copper_items, plated
 from vane_step.core.design.model import Design, split_pin
 
 UNIT_NM = 1000  # "UNITS CUST 1" counts micrometres.
@@ -33,9 +33,10 @@ def _record(design: Design, item: CopperItem, net: str) -> str:
     through = item.drill_mm > 0
     code = "317" if through else "327"
     ref, pin = split_pin(item.id) if item.kind == "pad" else ("VIA" if item.kind == "via" else item.id, "")
-    plated = "P" if design.board.copper_layers > 1 else "U"
-    hole = f"D{round(item.drill_mm * 1000):04d}{plated}" if through else " " * 6
-    access = 0 if through else (1 if item.layers[0] == "front" else len(design.board.layers))
+    plating = "P" if plated(design) else "U"
+    hole = f"D{round(item.drill_mm * 1000):04d}{plating}" if through else " " * 6
+    both = len(item.layers) > 1 or len(design.board.layers) == 1
+    access = 0 if both else 1 if item.layers[0] == "front" else len(design.board.layers)
     x0, y0, x1, y1 = item.shape().bounds if item.radius_mm == 0 else _box(item)
     width, height = round((x1 - x0) * 1000), round((y1 - y0) * 1000)
     return (

@@ -229,9 +229,11 @@ def _compare_nets(
 ) -> Iterator[Finding]:  # fmt: skip
     groups = _Groups(copper)
     layers = range(len(copper))
+    # On a board etched by hand who solders joins the sides, at the leads and wires whose pads both have their net.
+    reached = {(p.x, p.y) for p in points if p.access == 0} if design.board.rules.etched else set()
     for drill in drills.values():
-        if drill.plated:
-            for x, y, _ in drill.holes:
+        for x, y, _ in drill.holes:
+            if drill.plated or any(abs(x - a) < 0.002 and abs(y - b) < 0.002 for a, b in reached):
                 groups.join([n for k in layers if (n := groups.at(k, x, y)) is not None])
     for a, b in wires:
         groups.join([n for k in layers for x, y in (a, b) if (n := groups.at(k, x, y)) is not None])

@@ -302,16 +302,19 @@ class Catalogue:
         return found
 
     def like(self, part: Part) -> list[CataloguePart]:
-        """List parts of a circuit part's kind, package and value, for one that was not chosen from the catalogue."""
+        """List parts of a circuit part's kind, package and value, for one that was not chosen from the catalogue.
+
+        Of parts that have no such value none is alike: the same package and the same kind are no likeness.
+        """
         key = {"resistor": "r_ohm", "capacitor": "c_f", "polar-capacitor": "c_f", "inductor": "l_h"}.get(part.kind)
         try:
             value = parse_value(part.value.split()[0]) if key and part.value else None
         except InputError:
             value = None
+        if not key or not value:
+            return [p for p in self.parts.values() if p.number == part.value.upper() and p.package == part.package]
         found = [p for p in self.parts.values() if p.package == part.package and p.kind == part.kind]
-        if key:
-            found = [p for p in found if value and abs(p.params.get(key, 0.0) - value) <= 1e-3 * value]
-        return found
+        return [p for p in found if abs(p.params.get(key, 0.0) - value) <= 1e-3 * value]
 
     def search(self, text: str, limit: int = 40) -> list[Found]:
         """Find parts by words and figures: ``schottky 40 V 2 A``, ``resistor 10k 1608``, ``fet rds<0.05``.

@@ -15,6 +15,7 @@ from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.etch import artwork, sheets
 from vane_step.core.etch.drillplan import drill_plan
+from vane_step.core.etch.joints import both_sides
 from vane_step.core.etch.mirror import CAUTIONS, METHODS, method_of, proof
 from vane_step.core.fab.panel import PanelPlan, panel
 from vane_step.core.fab.release import release
@@ -38,7 +39,8 @@ def make(request: Request, id: str, road: str = "", method: str = "toner", copie
         fit = _copies_that_fit(kept.design)
         data |= {
             "method": chosen, "methods": METHODS, "copies": max(1, min(copies, fit)), "fit": fit, "cautions": CAUTIONS,
-            "drills": drill_plan(kept.design), "findings": artwork.etch_findings(kept.design, chosen),
+            "drills": drill_plan(kept.design), "joints": both_sides(kept.design),
+            "findings": artwork.etch_findings(kept.design, chosen),
             "sides": [(s, proof(chosen, s), chosen.mirrored(s)) for s in SIDES if s in kept.design.board.layers],
         }  # fmt: skip
     return step_page(request, kept, "make", data)

@@ -1,0 +1,92 @@
+"""Signal lines by what their pins do: senders on senders, addresses that come twice, inputs tied off."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from vane_step.core.circuit.rails import net_at
+from vane_step.core.design.model import Design, Part, Pin, pin_name
+from vane_step.core.finding import Finding, Level, Place
+
+_SENDS = re.compile(r"(^|[._])TXD?\d?$", re.I)
+_TAKES = re.compile(r"(^|[._])RXD?\d?$", re.I)
+_ENABLE = re.compile(r"^(EN|ENABLE|CE|SHDN#|ON)$", re.I)
+
+
+def line_findings(design: Design) -> Iterator[Finding]:
+    """Give the findings of every rule of this module."""
+    for rule in (_senders, _addresses, _tied_off):
+        yield from rule(design)
+
+
+def _found(
+    code: str, message: str, reading: float, limit: float, unit: str, pins: tuple[str, ...], net: str, level: Level
+) -> Finding:  # fmt: skip
+    return Finding(
+        level=level, code=code, message=message, reading=reading, limit=limit, unit=unit, sense="at most",
+        source="what the pins do", place=Place(
+            step="circuit", net=net, pins=pins, refs=tuple(dict.fromkeys(p.partition(".")[0] for p in pins))
+        ),
+    )  # fmt: skip
+
+
+def _does(part: Part, pin: Pin) -> str:
+    """Name what a pin is used for: its use by firmware, else its own name."""
+    use = next((u.function for u in part.uses if u.pin == pin.number), "")
+    return use or pin.name
+
+
+def _senders(design: Design) -> Iterator[Finding]:
+    """Two senders on one line, though neither says it is an output; a receiver there does not make it right."""
+    for net in design.nets.values():
+        # The pins of a plug are named for the line, and tell not which end sends.
+        on = [(part, pin) for part, pin in design.pins_on(net.name) if part.fitted and pin.role != "passive"]
+        sends = tuple(pin_name(a.ref, b.number) for a, b in on if b.role != "input" and _SENDS.search(_does(a, b)))
+        if len({p.partition(".")[0] for p in sends}) > 1:
+            text = f"{' and '.join(sends[:3])} both send on {net.name}"
+            yield _found("two-senders", text, len(sends), 1, "senders", sends, net.name, "stop")
+        takes = tuple(pin_name(a.ref, b.number) for a, b in on if _TAKES.search(_does(a, b)))
+        if len({p.partition(".")[0] for p in takes}) > 1 and not sends and len(on) == len(takes):
+            text = f"{' and '.join(takes[:3])} both listen on {net.name}, and nobody sends"
+            yield _found("no-sender", text, len(takes), 1, "receivers", takes, net.name, "look")
+
+
+def _addresses(design: Design) -> Iterator[Finding]:
+    """Two parts of one address on one bus, where no address pin tells them apart."""
+    for net in design.nets.values():
+        mine: dict[tuple[float, tuple[str | None, ...]], list[str]] = {}
+        for part, pin in design.pins_on(net.name):
+            address = part.params.get("i2c_address")
+            if address is None or pin.name.upper() != "SDA" or not part.fitted:
+                continue
+            straps = tuple(
+                design.net_of(pin_name(part.ref, p.number)) for p in part.pins if re.fullmatch(r"A\d", p.name.upper())
+            )
+            mine.setdefault((address, straps), []).append(pin_name(part.ref, pin.number))
+        for (address, _), pins in mine.items():
+            if len(pins) > 1:
+                names = ", ".join(p.partition(".")[0] for p in pins)
+                text = f"{names} answer to the same address {int(address):#04x} on {net.name}"
+                yield _found("address-twice", text, len(pins), 1, "parts", tuple(pins), net.name, "stop")
+
+
+def _tied_off(design: Design) -> Iterator[Finding]:
+    """Enable inputs and control electrodes of transistors that are on ground for good."""
+    for part in design.parts.values():
+        if not part.fitted:
+            continue
+        for pin in part.pins:
+            net = net_at(design, part, pin.number)
+            if net is None or net.role != "ground" or pin.role != "input":
+                continue
+            emitter = next((p for p in part.pins if p.name.upper() in ("E", "S")), None)
+            other = net_at(design, part, emitter.number) if emitter else None
+            # One whose emitter or source is on a supply is switched on by ground.
+            control = len(part.pins) <= 4 and pin.name.upper() in ("G", "B")
+            low_side = control and (other is None or other.role != "supply")
+            low_side = low_side and any(p.role == "open-drain" for p in part.pins)
+            if _ENABLE.match(pin.name) or low_side:
+                name = pin_name(part.ref, pin.number)
+                text = f"{name} ({pin.name}) is on {net.name}: {part.ref} is off for good"
+                yield _found("tied-off", text, 1, 0, "pins", (name,), net.name, "look")

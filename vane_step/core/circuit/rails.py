@@ -1,0 +1,69 @@
+"""What voltage a net has, said or read from its name, with its sign: least and greatest; no rule is here."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from vane_step.core.design.model import Design, Net, Part, pin_name
+
+# A voltage at the beginning of a name or behind an underscore: 3V3, +12V, -35V, N12V, 5V_BUCK, PACK_16V8.
+_NAMED = re.compile(r"(?:^|_)([+-]|N(?:EG)?_?)?(\d{1,3})V(\d{0,2})(?=$|[^0-9A-Za-z])", re.I)
+# Rails below ground whose names tell no voltage.
+_BELOW = re.compile(r"^(V-|VEE\w*|VNEG\w*|NEG\w*|-V\w*)$", re.I)
+
+
+@dataclass(frozen=True)
+class Volts:
+    """Least and greatest voltage of a net against ground."""
+
+    low: float
+    high: float
+
+    @property
+    def most(self) -> float:
+        """The one farther from ground, with its sign."""
+        return self.high if abs(self.high) >= abs(self.low) else self.low
+
+
+def named_volts(name: str) -> float | None:
+    """Read a voltage from a name.
+
+    >>> named_volts("-35V"), named_volts("N12V"), named_volts("PACK_16V8"), named_volts("VCC")
+    (-35.0, -12.0, 16.8, None)
+    """
+    match = _NAMED.search(name)
+    if match is None:
+        return None
+    value = float(f"{match[2]}.{match[3] or 0}")
+    return -value if match[1] and match[1] != "+" else value
+
+
+def rail(net: Net | None) -> Volts | None:
+    """Give the voltage of a supply as said, else by its name; of a ground 0 V; of other nets none."""
+    if net is None:
+        return None
+    if net.volts is not None:
+        return Volts(*net.volts)
+    if net.role == "ground":
+        return Volts(0.0, 0.0)
+    value = named_volts(net.name) if net.role == "supply" else None
+    return None if value is None else Volts(value, value)
+
+
+def below_ground(net: Net) -> bool:
+    """Tell whether a rail lies below ground, also when only its name says so."""
+    known = rail(net)
+    return known.high < 0 if known is not None else bool(_BELOW.match(net.name))
+
+
+def across(one: Net | None, two: Net | None) -> float | None:
+    """Give the greatest voltage that can lie between two nets, where both are known."""
+    a, b = rail(one), rail(two)
+    return None if a is None or b is None else max(abs(a.high - b.low), abs(b.high - a.low))
+
+
+def net_at(design: Design, part: Part, number: str) -> Net | None:
+    """Give the net a pin of a part is on."""
+    name = design.net_of(pin_name(part.ref, number))
+    return design.nets[name] if name else None

@@ -1,0 +1,144 @@
+"""What feeds what, and sources that are tied, grounded or blocked; how much they bear is in ``stress``."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from vane_step.core.circuit.electrics import value_of
+from vane_step.core.circuit.rails import net_at, rail
+from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
+from vane_step.core.finding import Finding, Place
+
+# A resistor up to this feeds what hangs on it; larger ones pull a line. Up to the other it is a link or a shunt.
+FEEDS_OHM, LINK_OHM = 220.0, 1.0
+DROP_V = 1.5
+CIRCUIT = "the circuit"
+
+
+def source_findings(design: Design) -> Iterator[Finding]:
+    """Give the findings of every rule of this module."""
+    for rule in (_grounded, _tied, _forward):
+        yield from rule(design)
+
+
+def _stop(code: str, message: str, reading: float, limit: float, unit: str, pins: tuple[str, ...], net: str) -> Finding:
+    refs = tuple(dict.fromkeys(p.partition(".")[0] for p in pins))
+    return Finding(
+        level="stop", code=code, message=message, reading=reading, limit=limit, unit=unit, sense="at most",
+        source=CIRCUIT, place=Place(step="circuit", refs=refs, pins=pins, net=net),
+    )  # fmt: skip
+
+
+def ohms_of(part: Part) -> float | None:
+    """Give the resistance of a resistor, by its catalogue or its value."""
+    return part.params.get("r_ohm", value_of(part)) if part.kind == "resistor" else None
+
+
+def _ends(design: Design, part: Part) -> tuple[Net, Net] | None:
+    if len(part.pins) != 2:
+        return None
+    a, b = (net_at(design, part, p.number) for p in part.pins)
+    return (a, b) if a is not None and b is not None and a is not b else None
+
+
+def fed_nets(design: Design) -> set[str]:
+    """Give the nets that something feeds.
+
+    A net is fed by a supply output, by an output on a switching net, and from a net that is fed through fuses,
+    inductors, switches and jumpers, through a diode from its anode on, and through resistors small enough to feed.
+    """
+    through: dict[str, set[str]] = {name: set() for name in design.nets}
+    for part in design.parts.values():
+        ends = _ends(design, part)
+        if ends is None or not part.fitted:
+            continue
+        a, b = ends
+        if part.kind == "diode":
+            # Pin 1 is the cathode. What a rail below ground is fed with flows the other way.
+            through[b.name].add(a.name)
+            if (low := rail(b)) is not None and low.high < 0:
+                through[a.name].add(b.name)
+        elif part.kind in ("fuse", "inductor", "switch", "jumper") or _feeding_resistor(part, a, b):
+            through[a.name].add(b.name)
+            through[b.name].add(a.name)
+    fed: set[str] = set()
+    waiting = [n.name for n in design.nets.values() if any(_feeds(n, pin) for _, pin in design.pins_on(n.name))]
+    while waiting:
+        name = waiting.pop()
+        if name not in fed and design.nets[name].role != "ground":
+            fed.add(name)
+            waiting += through[name]
+    return fed
+
+
+def _feeding_resistor(part: Part, a: Net, b: Net) -> bool:
+    if part.kind != "resistor":
+        return False
+    ohms = ohms_of(part)
+    # Of one without a value nothing is known: from rail to rail it is taken for a link.
+    return ohms <= FEEDS_OHM if ohms is not None else a.role == b.role == "supply"
+
+
+def _feeds(net: Net, pin: Pin) -> bool:
+    return pin.role == "supply-out" or (pin.role == "output" and net.role == "switching")
+
+
+def _grounded(design: Design) -> Iterator[Finding]:
+    """Supply outputs on a ground net."""
+    for net in design.nets.values():
+        if net.role != "ground":
+            continue
+        on = tuple(
+            pin_name(part.ref, pin.number)
+            for part, pin in design.pins_on(net.name)
+            if pin.role == "supply-out" and part.fitted
+        )
+        if on:
+            text = f"Supply output {', '.join(on[:4])} is on {net.name}: it is shorted"
+            yield _stop("output-grounded", text, len(on), 0, "outputs", on, net.name)
+
+
+def _tied(design: Design) -> Iterator[Finding]:
+    """Two sources on one net, though a fuse, an inductor or a link lies between."""
+    joined: dict[str, str] = {name: name for name in design.nets}
+
+    def root(name: str) -> str:
+        while joined[name] != name:
+            name = joined[name]
+        return name
+
+    for part in design.parts.values():
+        ends = _ends(design, part)
+        link = part.kind in ("fuse", "inductor") or (
+            part.kind == "resistor" and (ohms := ohms_of(part)) is not None and ohms <= LINK_OHM
+        )
+        if ends and link and part.fitted and "ground" not in (ends[0].role, ends[1].role):
+            joined[root(ends[0].name)] = root(ends[1].name)
+    sources: dict[str, dict[str, str]] = {}
+    for net in design.nets.values():
+        for part, pin in design.pins_on(net.name):
+            if part.fitted and _feeds(net, pin) and net.role != "ground":
+                sources.setdefault(root(net.name), {}).setdefault(part.ref, pin_name(part.ref, pin.number))
+    for name, found in sources.items():
+        pins = tuple(sorted(found.values(), key=natural))
+        direct = {design.net_of(p) for p in pins}
+        # Several on the very same net are told as outputs that fight.
+        if len(pins) > 1 and len(direct) > 1:
+            nets = ", ".join(sorted((n for n in direct if n), key=natural)[:4])
+            text = f"Two sources feed one another without a diode between: {', '.join(pins[:4])} on {nets}"
+            yield _stop("sources-tied", text, len(pins), 1, "sources", pins, name)
+
+
+def _forward(design: Design) -> Iterator[Finding]:
+    """Diodes that lie across a supply in the sense in which they conduct."""
+    for part in design.parts.values():
+        ends = _ends(design, part)
+        if part.kind != "diode" or ends is None or not part.fitted:
+            continue
+        cathode, anode = ends
+        high, low = rail(anode), rail(cathode)
+        if high is None or low is None or high.low - low.high <= DROP_V:
+            continue
+        text = f"{part.ref} conducts from {anode.name} to {cathode.name}: it shorts them"
+        pins = (f"{part.ref}.{part.pins[1].number}", f"{part.ref}.{part.pins[0].number}")
+        yield _stop("diode-forward", text, round(high.low - low.high, 3), DROP_V, "V", pins, anode.name)
