@@ -86,8 +86,9 @@ class Road(Terminal):
         self.assertGreater(offers[1]["over_ground"], offers[0]["over_ground"])
         ways = json.loads(self.run_it("paths", "c.json", "--json"))["nets"]
         self.assertTrue(all(0 <= w["share"] <= 1 and w["over_mm"] <= w["length_mm"] + 1e-6 for w in ways))
-        self.run_it("etch", "b.json", "-o", "b.pdf", "--method", "toner", "--copies", "2")
-        self.run_it("etch", "b.json", "-o", "b.svg", "--method", "film", "--side", "front", "--ruler", "49.9,50.1")
+        said = self.run_it("etch", "b.json", "-o", "b.pdf", "--method", "toner", "--copies", "2", code=1)
+        self.assertIn("etch-plating", said)
+        self.run_it("etch", "b.json", "-o", "b.svg", "--method", "film", "--side", "front", "--ruler", "49.9,50.1", code=1)
         report = json.loads((self.here / "route.json").read_text())
         figures = report["figures"]
         self.assertEqual((figures["links_open"], figures["links_completed"], report["findings"]), (0, 62, []))

@@ -177,6 +177,8 @@ class Pours(unittest.TestCase):
         solid = copper(said(d, "pour GND front hatch=0"), "GND-front")
         self.assertTrue(solid.buffer(1e-6).covers(ground))
         self.assertLess(ground.area, 0.62 * solid.area)
+        for size in (0.5, 1.0, 2.5, 5.0):
+            self.assertEqual(codes(said(d, f"pour GND front hatch=1.33 box=30,20,{size}x{size}")), [], size)
 
     def test_pours_that_do_not_give_way_are_told(self) -> None:
         """Of two nets filled alike the second gives way; forced together, the check sees it."""

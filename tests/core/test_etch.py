@@ -12,7 +12,7 @@ from xml.etree import ElementTree
 import shapely
 from shapely import affinity
 
-from tests.support import BEEPER, board, demo, design, drawn_copper, part, said, track
+from tests.support import BEEPER, CIDER, FROST, board, demo, design, drawn_copper, part, said, track
 from vane_step.core.board.geometry import copper_items, holes, outline
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design
@@ -251,3 +251,14 @@ class ByHand(unittest.TestCase):
         self.assertFalse(set(joints.pins) & under)
         self.assertEqual({id for id, _, _ in joints.vias}, set(d.vias))
         self.assertIn("Solder on both sides", " ".join(artwork.drill_page(d)) if joints.pins else "Solder on both sides")
+
+    def test_a_board_made_for_plating_is_told(self) -> None:
+        """Etched at home, boards for a house lose what joined them through plated holes; a leg that is reached is a joint."""
+        told = {name: {f.code for f in artwork.etch_findings(demo(name), METHODS["pen"])} & {"etch-plating", "etch-layers"}
+                for name in (FROST, BEEPER, CIDER)}  # fmt: skip
+        self.assertEqual(told, {FROST: {"etch-plating"}, BEEPER: set(), CIDER: {"etch-plating", "etch-layers"}})
+        d = design([part("C1", "ELCO-P250-D6", 10, 10), part("C2", "ELCO-P250-D6", 10, 20)], {"A": "C1.2 C2.2"}, board())
+        spots = [(i.x_mm, i.y_mm) for i in copper_items(d) if i.net == "A"]
+        for layer, codes in (("front", {"etch-plating"}), ("back", set())):
+            laid = d.replaced(tracks={"T1": track("T1", "A", 0.8, *spots, layer=layer)})
+            self.assertEqual({f.code for f in artwork.etch_findings(laid, METHODS["pen"])}, codes)

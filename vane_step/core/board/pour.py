@@ -112,14 +112,14 @@ def _hatched(area: BaseGeometry, line_mm: float, pitch_mm: float) -> BaseGeometr
     shapely.prepare(inner)
     windows = cells[shapely.intersects(inner, cells)]
     within = shapely.contains(inner, windows)
-    cut = shapely.get_parts(shapely.multipolygons(windows[~within]).intersection(inner))
+    cut = shapely.get_parts(MultiPolygon(windows[~within].tolist()).intersection(inner))
     cut = shapely.buffer(cut, -line_mm / 4, join_style="mitre")
     cut = shapely.get_parts(shapely.buffer(cut[~shapely.is_empty(cut)], line_mm / 4, quad_segs=4))
     cut = cut[np.argsort(-shapely.area(cut), kind="stable")]
     near = np.array(STRtree(cut).query(cut, predicate="dwithin", distance=line_mm - SAFETY_MM))
     cut = np.delete(cut, np.unique(near.max(axis=0)[near[0] != near[1]]))
     # All windows lie apart, so they need no union.
-    return area.difference(shapely.multipolygons([*windows[within], *cut]))
+    return area.difference(MultiPolygon([*windows[within], *cut]))
 
 
 def _relief(mine: list[CopperItem], pour: Pour) -> BaseGeometry:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from shapely.geometry import LineString, Polygon
+from shapely.geometry import LineString, MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
@@ -137,7 +137,7 @@ def without_necks(area: BaseGeometry, width_mm: float, gap_mm: float, less_mm: f
     found: list[Neck] = []
     for piece in shapely.get_parts(wide):
         mine = places[tree.query(piece, predicate="intersects")] if len(places) > 1 else places
-        found += necks(piece, width_mm, shapely.multipolygons(mine))
+        found += necks(piece, width_mm, MultiPolygon(mine.tolist()))
     for _ in range(MOST_ROUNDS):
         if not found:
             break

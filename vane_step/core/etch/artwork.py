@@ -14,7 +14,7 @@ from vane_step.core.derive import alone
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError
 from vane_step.core.etch.drillplan import drill_plan
-from vane_step.core.etch.joints import both_sides
+from vane_step.core.etch.joints import both_sides, plating_findings
 from vane_step.core.etch.mirror import CAUTIONS, EtchMethod, proof
 from vane_step.core.etch.sheets import HEAD_MM, MARGIN_MM, PAGE_MM, RULER_MM, Sheet, polygons, ruler, write_pdf
 from vane_step.core.finding import Finding, Place
@@ -119,7 +119,7 @@ def drill_page(design: Design) -> tuple[str, ...]:
         for r in drill_plan(design)
     ]
     joints = both_sides(design)
-    hand = []
+    hand = [line for f in plating_findings(design) for line in ("", f"STOP: {f.message}.", f"({f.source})")]
     if joints.pins:
         few = [", ".join(joints.pins[k : k + 14]) for k in range(0, len(joints.pins), 14)]
         hand += ["", "Solder on both sides: no hole is plated", *few]
@@ -164,9 +164,9 @@ def _path(polygon: Polygon, height: float) -> str:
 
 
 def etch_findings(design: Design, method: EtchMethod) -> list[Finding]:
-    """Hold the finest track against what the method can do (guidance, not law)."""
+    """Hold the finest track against what the method can do (guidance, not law); no hole is plated."""
     widths = [(t.width_nm / 1e6, t) for t in design.tracks.values()]
-    found = []
+    found = plating_findings(design)
     if widths and (thin := min(widths, key=lambda w: w[0]))[0] < method.least_mm - 1e-9:
         found.append(
             Finding(

@@ -1,13 +1,15 @@
-"""Which joints of a board without plated holes are soldered on both sides, and which holes want a wire through them."""
+"""What an etched board needs at its holes: joints on both sides, wires through, and what no iron reaches."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 from vane_step.core.board.columns import KIND, touching_pairs
+from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import LAYER_BIT, plated
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.design.model import Design, natural
+from vane_step.core.finding import Finding, Place
 
 
 @dataclass(frozen=True)
@@ -18,10 +20,43 @@ class BothSides:
     vias: tuple[tuple[str, float, float], ...]
 
 
+def as_etched(design: Design) -> Design:
+    """Give the design as it is once etched, whatever its rules say of plating: no hole joins two sides by itself."""
+    if not plated(design):
+        return design
+    rules = design.board.rules.model_copy(update={"etched": True})
+    return design.replaced(board=design.board.model_copy(update={"rules": rules}))
+
+
+def plating_findings(design: Design) -> list[Finding]:
+    """Hold a board whose rules count on plated holes, or on inner layers, against what etching gives."""
+    found = []
+    layers, title = design.board.copper_layers, design.board.rules.title
+    if layers > 2:
+        found.append(
+            Finding(
+                level="stop", code="etch-layers", reading=layers, limit=2, unit="layers", sense="at most",
+                message="Inner layers cannot be etched at home",
+                source="a sheet of laminate has two sides", place=Place(step="make"),
+            )
+        )  # fmt: skip
+    made, etched = connectivity(design), connectivity(as_etched(design))
+    if lost := made.links_made - etched.links_made:
+        found.append(
+            Finding(
+                level="stop", code="etch-plating", reading=lost, limit=0, unit="links", sense="at most",
+                message="Etched at home no hole is plated: connections are lost under bodies, where no iron reaches",
+                source=f"{title} plates its holes; type: rules kitchen-table", place=Place(step="make"),
+            )
+        )  # fmt: skip
+    return found
+
+
 def both_sides(design: Design) -> BothSides:
-    """List what has to be soldered on both sides, since copper leads away on both; nothing where holes are plated."""
-    if plated(design) or design.board.copper_layers < 2:
+    """List what has to be soldered on both sides once etched, since copper leads away on both."""
+    if design.board.copper_layers < 2:
         return BothSides((), ())
+    design = as_etched(design)
     of, a, b = touching_pairs(design)
     met = [0] * len(of.items)
     for i, j in zip(a.tolist(), b.tolist(), strict=True):
