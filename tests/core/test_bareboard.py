@@ -8,7 +8,7 @@ import shapely
 from shapely.geometry import Polygon, box
 from shapely.ops import unary_union
 
-from tests.support import FROST, demo, folder, least_gap_breach, said
+from tests.support import FROST, board, demo, design, folder, least_gap_breach, part, said
 from vane_step.core.board.check import check, figures
 from vane_step.core.board.geometry import copper_items, outline
 from vane_step.core.board.pour import pour_pieces
@@ -177,8 +177,14 @@ class Pours(unittest.TestCase):
         solid = copper(said(d, "pour GND front hatch=0"), "GND-front")
         self.assertTrue(solid.buffer(1e-6).covers(ground))
         self.assertLess(ground.area, 0.62 * solid.area)
-        for size in (0.5, 1.0, 2.5, 5.0):
-            self.assertEqual(codes(said(d, f"pour GND front hatch=1.33 box=30,20,{size}x{size}")), [], size)
+
+    def test_hatched_without_room(self) -> None:
+        """Where no window, or none cut off by the border, has room there is none."""
+        d = design([part("J1", "HDR-1x2", 10, 10)], {"GND": "J1.1"}, board())
+        for size in (2.0, 3.0, 4.3, 6.0):
+            poured = said(d, f"pour GND front hatch=1.33 box=9,9,{size}x{size}")
+            self.assertGreater(copper(poured, "GND-front").area, 1)
+            self.assertNotIn("sliver", codes(poured))
 
     def test_pours_that_do_not_give_way_are_told(self) -> None:
         """Of two nets filled alike the second gives way; forced together, the check sees it."""
