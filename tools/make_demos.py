@@ -392,7 +392,7 @@ PANEL_PLACES = (
 
 def packing_bench_panel() -> Design:
     """Build the key panel: three rows of five keys, leaded parts, two layers, an outline like a weathercock."""
-    outline = outline_from((Path(__file__).parent / "weathercock.png").read_bytes(), "weathercock.png", 166)
+    outline = outline_from((Path(__file__).parent / "weathercock.png").read_bytes(), "weathercock.png", 166).outline
     board = Board(outline=outline, copper_layers=2, rules=rule_set("standard-house"))
     design = said(Design(name="Packing Bench Panel", title="Fernhollow Orchard", board=board), *PANEL_SAYS)
     keys = [(24 + 19 * column, 73.5 - 18.5 * row) for row in range(3) for column in range(5)]

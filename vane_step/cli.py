@@ -60,6 +60,7 @@ def import_(
         )
     texts = {name: read_bytes(folder / name) for name in FILES if (folder / name).is_file()}
     board = None
+    drawn = outline_option(outline or "100x80")
     if outline or "board.json" not in texts:
         chosen = rule_set(rules)
         if layers not in chosen.copper_layers:
@@ -70,10 +71,12 @@ def import_(
                 allowed=", ".join(map(str, chosen.copper_layers)),
             )
         board = Board.model_validate(
-            {"outline": outline_option(outline or "100x80"), "copper_layers": layers, "rules": chosen}
+            {"outline": drawn.outline, "copper_layers": layers, "rules": chosen}
         )
         texts.pop("board.json", None)
     design = exchange_folder(texts, folder.resolve().name, board)
+    if board is not None and (drawn.holes or drawn.openings):
+        design, _ = apply(design, drawn.edit(design))
     write(output, to_json(design))
     finish_import(design, report, begun)
 

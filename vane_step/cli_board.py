@@ -20,18 +20,19 @@ from vane_step.core.board.geometry import outline as board_outline
 from vane_step.core.board.geometry import rectangle
 from vane_step.core.board.inkshape import ink
 from vane_step.core.board.loops import loops
+from vane_step.core.board.outlinefile import Drawn
 from vane_step.core.board.paths import return_paths, sense_pairs
 from vane_step.core.board.pour import pour_pieces
-from vane_step.core.design.edits import Edit, SetItem, SetOutline, apply
+from vane_step.core.design.edits import Edit, SetItem, apply
 from vane_step.core.design.fileformat import to_json
-from vane_step.core.design.model import Design, PointNm
+from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import resources
 from vane_step.importers import files_of_another_board, is_drawing, legend_picture, outline_file
 
 
-def outline_option(text: str) -> tuple[PointNm, ...]:
+def outline_option(text: str) -> Drawn:
     """Read ``60x40`` (millimetres), the name of a DXF or SVG file, or ``picture.png@166mm``."""
     name, _, wide = text.partition("@")
     if is_drawing(name):
@@ -47,7 +48,7 @@ def outline_option(text: str) -> tuple[PointNm, ...]:
     sides = [parse_length_nm(side, "--outline") / 1e6 for side in (width, height)]
     if not all(1 <= side <= 1000 for side in sides):
         raise InputError("That is no board size.", where="--outline", value=text, allowed="1 to 1000 mm a side")
-    return rectangle(*sides)
+    return Drawn(rectangle(*sides))
 
 
 def arrange(
@@ -140,7 +141,9 @@ def outline(
         if bool(size) == bool(like):
             raise InputError("An outline comes from one thing.", where="outline", allowed="either --size or --like")
         if size:
-            return SetOutline(outline=outline_option(size)), {}
+            drawn = outline_option(size)
+            figures = {"holes": len(drawn.holes), "cutouts": len(drawn.openings), "left_out": drawn.left_out}
+            return drawn.edit(design), figures
         found = files_of_another_board(design, {p.name: read_bytes(p) for p in like or []})
         numbers = {"width_mm": found.width_mm, "height_mm": found.height_mm, "holes": found.holes}
         return found.edit, {**numbers, "placed": found.placed, "left_out": found.left_out}

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from pathlib import PurePath
 
 from vane_step.confined import confined
-from vane_step.core.board.outlinefile import PICTURES, outline_from
+from vane_step.core.board.outlinefile import PICTURES, Drawn, outline_from
 from vane_step.core.board.picture import trace_shapes
 from vane_step.core.circuit.blocks import SavedBlock, block_from
 from vane_step.core.circuit.capture import connections
@@ -72,14 +72,16 @@ def is_drawing(name: str) -> bool:
     return PurePath(name.lower()).suffix.lstrip(".") in (*PICTURES, "dxf", "svg")
 
 
-def outline_file(content: bytes, name: str, width_mm: float) -> tuple[PointNm, ...]:
-    """Read an outline from a drawing, or trace it from a picture as wide as said."""
+def outline_file(content: bytes, name: str, width_mm: float) -> Drawn:
+    """Read a board from a drawing, or trace its outline from a picture as wide as said."""
     return confined(_outline, content, name, width_mm, where=name)
 
 
-def _outline(content: bytes, name: str, width_mm: float) -> tuple[PointNm, ...]:
+def _outline(content: bytes, name: str, width_mm: float) -> Drawn:
+    drawn = outline_from(content, name, width_mm)
     # What the document refuses is refused while it is read.
-    return SetOutline(outline=outline_from(content, name, width_mm)).outline
+    SetOutline(outline=drawn.outline)
+    return drawn
 
 
 def legend_picture(content: bytes, name: str, width_mm: float, finest_mm: float) -> tuple[tuple[PointNm, ...], ...]:

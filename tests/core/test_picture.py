@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from PIL import Image, ImageDraw
 from shapely.geometry import LineString, Polygon
 
-from tests.support import ROOT, board
+from tests.support import FROST, ROOT, board, demo
 from vane_step.core.board.inkshape import ink, shape_of
 from vane_step.core.board.legend import legend
 from vane_step.core.board.outlinefile import outline_from
@@ -22,6 +22,7 @@ from vane_step.core.board.picture import MAX_PIXELS, trace_picture, trace_shapes
 from vane_step.core.design.edits import SetItem, apply
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError
+from vane_step.core.quantity import nm
 
 SCALE = 4
 
@@ -117,10 +118,48 @@ class Tracing(unittest.TestCase):
     def test_the_demo_s_weathercock(self) -> None:
         """The picture on file gives the outline of the Packing Bench Panel."""
         data = (ROOT / "tools" / "weathercock.png").read_bytes()
-        outline = Polygon([(x / 1e6, y / 1e6) for x, y in outline_from(data, "weathercock.png", 166)])
+        outline = Polygon([(x / 1e6, y / 1e6) for x, y in outline_from(data, "weathercock.png", 166).outline])
         self.assertTrue(outline.is_valid)
         self.assertAlmostEqual(outline.bounds[2], 166, delta=0.2)
         self.assertGreater(outline.area, 10_000)
+
+
+class Drawings(unittest.TestCase):
+    """Boards from files of lines."""
+
+    def test_holes_openings_and_what_is_left_out(self) -> None:
+        """Circles are holes, other rings openings, lines that bound nothing are counted; files that name no classes are read."""
+
+        def entity(kind: str, *tags: tuple[int, object]) -> str:
+            return "\n".join(f"{code}\n{value}" for code, value in ((0, kind), (8, "0"), *tags)) + "\n"
+
+        def ring(*points: tuple[float, float]) -> str:
+            corners = [tag for x, y in points for tag in ((10, x), (20, y))]
+            return entity("LWPOLYLINE", (90, len(points)), (70, 1), *corners)
+
+        def line(*ends: float) -> str:
+            return entity("LINE", *zip((10, 20, 11, 21), ends, strict=True))
+
+        def circle(x: float, y: float, radius: float) -> str:
+            return entity("CIRCLE", (10, x), (20, y), (40, radius))
+
+        drawing = (
+            ring((10, 20), (60, 20), (60, 50), (10, 50)) + ring((30, 30), (40, 30), (40, 34), (30, 34)) + line(32, 31, 38, 33)
+            + circle(15, 25, 1.6) + circle(55, 45, 1.1) + circle(50, 28, 5) + line(14, 25, 16, 25) + line(35, 20, 35, 26) + circle(80, 80, 2)
+        )  # fmt: skip
+        text = f"0\nSECTION\n2\nENTITIES\n{drawing}0\nENDSEC\n0\nEOF\n"
+        found = outline_from(text.encode(), "case.dxf")
+        self.assertEqual(set(found.outline), {(0, 0), (nm(50), 0), (nm(50), nm(30)), (0, nm(30))})
+        self.assertEqual(set(found.holes), {(nm(5), nm(5), nm(3.2)), (nm(45), nm(25), nm(2.2))})
+        areas = sorted(Polygon(o).area / 1e12 for o in found.openings)
+        self.assertAlmostEqual(areas[0], 40, delta=0.01)
+        self.assertAlmostEqual(areas[1], math.pi * 25, delta=0.3)
+        self.assertEqual(found.left_out, 4)
+        d = apply(demo(FROST), found.edit(demo(FROST)))[0]
+        self.assertEqual((len(d.holes), len(d.board.cutouts)), (2, 2))
+        again = drawing.replace("LWPOLYLINE\n8\n0", "LWPOLYLINE\n100\nAcDbEntity\n8\n0\n100\nAcDbPolyline")
+        text = f"0\nSECTION\n2\nENTITIES\n{again}0\nENDSEC\n0\nEOF\n"
+        self.assertEqual(outline_from(text.encode(), "case.dxf"), found)
 
 
 class Inked(unittest.TestCase):

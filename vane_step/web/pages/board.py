@@ -15,7 +15,7 @@ from vane_step.core.board.loops import loops
 from vane_step.core.board.paths import return_paths, sense_pairs
 from vane_step.core.board.score import score as score_of
 from vane_step.core.board.score import scoreboard
-from vane_step.core.design.edits import Edit, SetItem, SetOutline, apply
+from vane_step.core.design.edits import Edit, SetItem, apply
 from vane_step.core.design.model import natural
 from vane_step.core.errors import NotFound
 from vane_step.core.quantity import parse_length_nm
@@ -138,8 +138,9 @@ def bring_outline(
     name, data = next(iter(files.items()))
     if len(files) == 1 and is_drawing(name):
         wide = parse_length_nm(width, "width") / 1e6 if width.strip() else 0.0
-        edit: Edit = SetOutline(outline=outline_file(data, name, wide))
-        label = "outline from a file"
+        drawn = outline_file(data, name, wide)
+        edit: Edit = drawn.edit(store_of(request).get(id).design)
+        label = drawn.says()
     else:
         found = files_of_another_board(store_of(request).get(id).design, files)
         edit = found.edit
