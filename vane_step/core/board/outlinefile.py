@@ -52,7 +52,7 @@ class Drawn:
         for k, (x, y, drill) in enumerate(self.holes, 1):
             edits.append(SetItem(hole=MountingHole(id=f"H{k}", x_nm=x, y_nm=y, drill_nm=drill, keepout_nm=drill)))
         if self.openings:
-            cut = tuple(Cutout(id=f"K{k}", points=ring) for k, ring in enumerate(self.openings, 1))
+            cut = tuple(Cutout(id=f"CUT{k}", points=ring) for k, ring in enumerate(self.openings, 1))
             edits.append(SetCutouts(cutouts=cut))
         return Together(edits=tuple(edits))
 
