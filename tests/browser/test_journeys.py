@@ -343,7 +343,7 @@ class Board(InBrowser):
         page.set_input_files("input[type=file]", ROOT / "tools" / "weathercock.png")
         page.locator('form[action$="/outline"] input[name=width]').fill("120")
         page.get_by_role("button", name="Take this outline").click()
-        expect(page.locator("#last")).to_contain_text("outline from a file", timeout=20_000)
+        expect(page.locator("#last")).to_contain_text("outline from a drawing", timeout=20_000)
         (rim,) = page.request.get(page.url.partition("#")[0] + ".json").json()["rims"]
         self.assertGreater(len(rim), 20)
         self.assertAlmostEqual(max(x for x, _ in rim) - min(x for x, _ in rim), 120, delta=0.2)
