@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 import shapely
 from shapely import affinity
-from shapely.geometry import LineString, Polygon
+from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from bench.strangers.judge import LAYERS, image_of
@@ -72,7 +72,9 @@ def _differs(art: BaseGeometry, wanted: BaseGeometry, design: Design, what: str)
         for p in [c.points]
     ]
     rims = shapely.union_all([affinity.scale(m, 1e-6, 1e-6, origin=(0, 0)).boundary.buffer(0.2) for m in milled])
-    inside = board.difference(rims)
+    # What marks a bare hole is drilled away with it.
+    drilled = shapely.union_all([Point(h.x_nm / 1e6, h.y_nm / 1e6).buffer(h.drill_nm / 2e6) for h in design.holes.values()])
+    inside = board.difference(rims).difference(drilled)
     # Marks for the drill are cut out of the pads, so only what is no pad's middle is compared.
     apart = art.intersection(inside).symmetric_difference(wanted.intersection(inside)).buffer(-0.03)
     left = [p for p in shapely.get_parts(apart) if not p.is_empty and Polygon(p.exterior).area > 0.3]
