@@ -17,6 +17,7 @@ from vane_step.core.design.model import Design
 from vane_step.core.errors import DamagedDesign, EditRefused, InputError, NotFound, StaleEdit, VaneStepError
 from vane_step.store.atomic import atomic, spoken
 from vane_step.store.migrations import migrate
+from vane_step.store.replay import as_far_as_it_goes
 from vane_step.store.shelfware import Shelfware
 
 SNAPSHOT_EVERY = 50
@@ -215,12 +216,7 @@ class DesignStore:
                     design, reached = self._replayed(id, seq, seq)
                 except (VaneStepError, ValueError):
                     continue
-                for number, text in self._edits(id, seq, row[0]):
-                    try:
-                        design, _ = apply(design, edit_from(json.loads(text)))
-                    except (VaneStepError, ValueError):
-                        break
-                    reached = number
+                design, reached = as_far_as_it_goes(design, reached, self._edits(id, seq, row[0]))
                 if best is None or reached > best[1]:
                     best = design, reached
             if best is None:

@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from vane_step.core.design.edits import apply, edit_from
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.errors import InputError, VaneStepError
+from vane_step.store.replay import as_far_as_it_goes
 
 
 @dataclass(frozen=True)
@@ -84,16 +84,7 @@ def _latest(snapshots: list[tuple[int, str]], edits: list[tuple[int, str]], curs
             design, reached = from_json(content), seq
         except (VaneStepError, ValueError):
             continue
-        for number, text in edits:
-            if number <= seq or number > cursor:
-                continue
-            if number != reached + 1:
-                break
-            try:
-                design, _ = apply(design, edit_from(json.loads(text)))
-            except (VaneStepError, ValueError):
-                break
-            reached = number
+        design, reached = as_far_as_it_goes(design, reached, [e for e in edits if seq < e[0] <= cursor])
         if best is None or reached > best[1]:
             best = to_json(design), reached
     return best
