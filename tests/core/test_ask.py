@@ -273,3 +273,14 @@ class Completion(unittest.TestCase):
                 self.assertIn(wanted, complete(d, text, SETS))
         self.assertEqual(complete(d, "undo ", SETS), [])
         self.assertEqual(complete(design([part("R1", "CHIP-1608M", 5, 5)]), "width ", SETS), [])
+
+
+class Misspelt(unittest.TestCase):
+    """A verb that is none."""
+
+    def test_the_nearest_is_told(self) -> None:
+        """One letter off, or the first one large, the verb meant is named."""
+        for typed, meant in (("currant GND 1A", "current"), ("Join R1.1 GND", "join"), ("ruote", "route"), ("puor GND back", "pour")):
+            with self.assertRaises(InputError) as told:
+                ask(demo(BEEPER), typed, resources())
+            self.assertIn(meant, told.exception.next_step)

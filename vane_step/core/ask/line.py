@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 import shlex
 from collections.abc import Callable, Sequence
 from typing import get_args
@@ -409,9 +410,12 @@ def ask(design: Design, text: str, resources: Resources | None = None) -> Propos
     """
     words = split_words(text)
     if not words or words[0] not in BY_NAME:
+        first = words[0] if words else ""
+        like = difflib.get_close_matches(first.lower(), BY_NAME, n=2)
         raise InputError(
-            f"{words[0] if words else ''!r} is no verb of the ask line.", where="ask line", allowed=", ".join(BY_NAME)
-        )
+            f"{first!r} is no verb of the ask line.", where="ask line", allowed=", ".join(BY_NAME),
+            next_step=f"Did you mean {' or '.join(like)}?" if like else "Press ? for what can be typed.",
+        )  # fmt: skip
     try:
         with alone:
             proposal = BY_NAME[words[0]].make(design, words[1:], resources or Resources())
