@@ -1,6 +1,7 @@
 """python -m bench [--smoke] [--report FILE]: measures the figures of the docs; exits with 1 when a budget is missed.
 
 python -m bench --strangers N [--whole M] [--seed S]: tries designs nobody prepared; exits with 1 when one fails.
+python -m bench --mutants N [--seed S] [--keep FOLDER]: gives spoiled files to page and terminal; 1 when one does harm.
 """
 
 from __future__ import annotations
@@ -26,6 +27,7 @@ from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
 from bench.boards import SECONDS, arranging, centring, dense, moving, pairing, permuting, pouring, worth
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
 from bench.hand import dragging, ways
+from bench.hostile.many import many as many_mutants
 from bench.strangers.many import many
 from vane_step.core.board.check import check, figures
 from vane_step.core.circuit.review import review
@@ -334,12 +336,16 @@ def main() -> int:
     parser.add_argument("--docs", action="store_true", help="write docs/measurements.md")
     parser.add_argument("--strangers", type=int, metavar="N", help="try designs nobody prepared, without routing")
     parser.add_argument("--whole", type=int, metavar="N", default=0, help="with --strangers: arranged and routed")
-    parser.add_argument("--seed", type=int, default=0, help="with --strangers: the first seed")
+    parser.add_argument("--mutants", type=int, metavar="N", help="give spoiled files to page and terminal")
+    parser.add_argument("--keep", type=Path, help="with --mutants: where files that did harm are kept")
+    parser.add_argument("--seed", type=int, default=0, help="with --strangers and --mutants: the first seed")
     chosen = parser.parse_args()
     if chosen.strangers is not None:
         outcomes = many(chosen.strangers, chosen.seed, False) if chosen.strangers else []
         outcomes += many(chosen.whole, chosen.seed, True) if chosen.whole else []
         return sum(1 for o in outcomes if o.faults)
+    if chosen.mutants is not None:
+        return many_mutants(chosen.mutants, chosen.seed, chosen.keep)
     # The smoke run shares its machine with whatever else CI does.
     run = Run(leeway=3.0 if chosen.smoke else 1.0)
     machine = f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}"

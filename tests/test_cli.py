@@ -113,6 +113,9 @@ class Road(Terminal):
         self.run_it("panel", "a.json", "-o", "p.json", "--within", "200x150", "--report", "panel.json")
         figures = json.loads((self.here / "panel.json").read_text())["figures"]
         self.assertEqual((figures["columns"], figures["rows"]), (2, 2))
+        self.run_it("panel", "a.json", "-o", "p.zip", "--columns", "2", "--rows", "1")
+        with zipfile.ZipFile(self.here / "p.zip") as archive:
+            self.assertIn("frost-sentinel-2-up-profile.gbr", archive.namelist())
         self.run_it("say", "a.json", "lift PUMP_G", "-o", "b.json", code=1)
         self.run_it("route", "b.json", "-o", "c.json", "--link", "R9.2", "Q1.1", code=1)
         self.run_it("route", "b.json", "-o", "d.json", "--link", "R9.2", "R9.1", code=2)

@@ -7,7 +7,6 @@ import os
 import sys
 import time
 from dataclasses import asdict
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -17,7 +16,7 @@ from pydantic import ValidationError
 from vane_step import cli_board, cli_parts
 from vane_step.cli_board import outline_option, ruler_scale
 from vane_step.cli_files import console, load, read_bytes, read_text, write
-from vane_step.cli_report import In, Out, Report, change, finish
+from vane_step.cli_report import In, Out, Report, change, finish, now, write_release
 from vane_step.core.ask import ask
 from vane_step.core.design.edits import AddPart, Edit, apply
 from vane_step.core.design.fileformat import input_error, json_schema, to_json
@@ -177,12 +176,7 @@ def release(source: In, output: Out, report: Report = None) -> None:
     begun = time.perf_counter()
     design = load(source)
     made = make_release(design, now())
-    if made.offered:
-        write(output, made.zipped())
-    elif not made.stops:
-        made.zipped()
-    else:
-        console.print(f"{output} is not written: findings of level stop forbid a release.", markup=False)
+    write_release(output, made)
     finish(design, report, begun, {f"read_{k}": v for k, v in made.read.readings.items()})
 
 
@@ -254,11 +248,6 @@ def calc_trace(
             f"{format_value(a.resistance_ohm, 'ohm')}, drop {format_value(a.drop_v, 'V')}, "
             f"heat {format_value(a.power_w, 'W')}"
         )
-
-
-def now() -> str:
-    """Give the time for file headers."""
-    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
 @app.command()

@@ -12,7 +12,7 @@ from typing import Annotated, Any
 import typer
 
 from vane_step.cli_files import console, load, read_bytes, write
-from vane_step.cli_report import In, Out, Report, change, finish
+from vane_step.cli_report import In, Out, Report, change, finish, now, write_release
 from vane_step.core.ask import ask
 from vane_step.core.board.arrange import arrange as arrange_parts
 from vane_step.core.board.arrange import propose
@@ -27,6 +27,7 @@ from vane_step.core.design.edits import Edit, SetItem, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
+from vane_step.core.judge import all_findings
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import resources
 from vane_step.importers import files_of_another_board, is_drawing, legend_picture, outline_file
@@ -199,8 +200,9 @@ def panel(
     score: Annotated[bool, typer.Option(help="Score lines instead of tabs.")] = False,
     turned: Annotated[bool, typer.Option(help="Each board turned by 90 degrees.")] = False,
 ) -> None:  # fmt: skip
-    """Put several copies of a board on a panel, as a design of its own: to check and release like any other."""
+    """Put several copies of a board on a panel: its files for a board house (.zip), or a design of its own (.json)."""
     from vane_step.core.fab.panel import PanelPlan, copies_that_fit, panel
+    from vane_step.core.fab.release import panel_release
 
     begun = time.perf_counter()
     design = load(source)
@@ -218,9 +220,18 @@ def panel(
                 next_step="Take a larger panel.",
             )  # fmt: skip
         columns, rows, turned = fit
-    made = panel(design, PanelPlan(columns, rows, turned, gap_mm, rail_mm, "score" if score else "tabs"))
-    write(output, to_json(made))
-    finish(made, report, begun, {"columns": columns, "rows": rows, "turned": turned})
+    plan = PanelPlan(columns, rows, turned, gap_mm, rail_mm, "score" if score else "tabs")
+    extra: dict[str, Any] = {"columns": columns, "rows": rows, "turned": turned}
+    if output.suffix.lower() != ".zip":
+        made = panel(design, plan)
+        write(output, to_json(made))
+        finish(made, report, begun, extra)
+        return
+    written = panel_release(design, plan, now())
+    write_release(output, written)
+    read = {f"read_{k}": v for k, v in written.read.readings.items()}
+    others = (f for f in all_findings(design) if f.level != "stop")
+    finish(design, report, begun, extra | read, [*written.stops, *others])
 
 
 def paper(

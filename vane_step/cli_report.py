@@ -5,8 +5,9 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -17,6 +18,9 @@ from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding
 from vane_step.core.judge import all_findings
+
+if TYPE_CHECKING:
+    from vane_step.core.fab.release import Release
 
 Out = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
 Report = Annotated[Path | None, typer.Option("--report", help="Write findings and figures as JSON.")]
@@ -55,6 +59,25 @@ def finish(
         soft_wrap=True,
     )
     raise typer.Exit(1 if stops else 0)
+
+
+def now() -> str:
+    """Give the time for file headers."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def write_release(output: Path, made: Release) -> None:
+    """Write a release as a zip, or say that stops forbid it.
+
+    Raises
+    ------
+    ReleaseRefused
+        When the files differ from the design.
+    """
+    if made.stops:
+        console.print(f"{output} is not written: findings of level stop forbid a release.", markup=False)
+    else:
+        write(output, made.zipped())
 
 
 def change(

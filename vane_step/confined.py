@@ -1,7 +1,8 @@
-"""Reading what a user brings, in a process of its own with limits on time, memory and output; no reader is here.
+"""Work in a process of its own with limits on time, memory and output: what reads a user's files, and what takes long.
 
 A file from outside may be made to hang or to grow in whoever reads it. So every reader runs in a child that is ended
-when it passes its limits, and the one who asked is told in one line. What a reader left behind ends with the child.
+when it passes its limits, and the one who asked is told in one line. What a child left behind ends with it, and it
+holds nobody up: neither the lock on shared geometry nor the interpreter is shared with the server.
 """
 
 from __future__ import annotations
@@ -13,6 +14,8 @@ import pickle
 import resource
 import signal
 import threading
+import time
+import traceback
 from collections.abc import Callable
 from dataclasses import dataclass
 from multiprocessing.connection import Connection
@@ -37,8 +40,24 @@ USUAL: Final = Limits()
 PRELOAD: Final = [
     "vane_step.confined", "vane_step.core.exchange", "vane_step.core.fab.otherboard", "vane_step.core.parts.pinfiles",
     "vane_step.core.board.outlinefile", "vane_step.core.circuit.blocks", "vane_step.core.circuit.capture",
-    "vane_step.core.parts.landpattern", "scipy.spatial", "ezdxf", "svgelements", "PIL.Image",
+    "vane_step.core.parts.landpattern", "vane_step.web.made", "scipy.spatial", "ezdxf", "svgelements", "PIL.Image",
 ]  # fmt: skip
+
+
+class PassedLimit(Exception):
+    """A child passed a limit and was ended; says which."""
+
+
+class ChildFailed(Exception):
+    """The work in a child failed with an exception that is none of ours; says which, and where."""
+
+    def __init__(self, says: str, trace: str = "") -> None:
+        super().__init__(says)
+        self.trace = trace
+
+
+class Stopped(Exception):
+    """A child was ended because nobody wants its answer any more."""
 
 
 def confined(function: Callable[..., R], *args: Any, limits: Limits = USUAL, where: str = "file") -> R:
@@ -56,6 +75,31 @@ def confined(function: Callable[..., R], *args: Any, limits: Limits = USUAL, whe
     InputError
         What the reader raises, or that it passed a limit: which, and what can be done.
     """
+    try:
+        answer: R = apart(function, args, limits)
+        return answer
+    except PassedLimit as error:
+        raise InputError(
+            f"{error}.", where=where, next_step="Make it simpler or smaller, and bring it again."
+        ) from error
+    except ChildFailed as error:
+        raise InputError(
+            f"It cannot be read: {error}.", where=where, next_step="Export it anew, or in another way."
+        ) from error
+
+
+def apart(
+    function: Callable[..., Any], args: tuple[Any, ...], limits: Limits, stop: threading.Event | None = None
+) -> Any:
+    """Run a function in a child of its own and give its answer.
+
+    Raises
+    ------
+    VaneStepError
+        What the function raises.
+    PassedLimit, ChildFailed, Stopped
+        When it passed a limit, failed otherwise, or ``stop`` was set meanwhile.
+    """
     context: Any = multiprocessing.get_context("forkserver" if _forkserver else "fork")
     mine, theirs = context.Pipe(duplex=False)
     child = context.Process(target=_child, args=(theirs, limits, function, args), daemon=True)
@@ -64,8 +108,7 @@ def confined(function: Callable[..., R], *args: Any, limits: Limits = USUAL, whe
     finally:
         theirs.close()
     try:
-        answer: R = _answer(mine, child, limits, where)
-        return answer
+        return _answer(mine, child, limits, stop)
     finally:
         mine.close()
         if child.is_alive():
@@ -84,31 +127,39 @@ def serve_from_a_clean_process() -> None:
     _forkserver = True
 
 
-def _answer(pipe: Connection, child: multiprocessing.process.BaseProcess, limits: Limits, where: str) -> Any:
+def _answer(
+    pipe: Connection, child: multiprocessing.process.BaseProcess, limits: Limits, stop: threading.Event | None
+) -> Any:
+    memory = f"It asked for more than {limits.memory >> 20} MB of memory"
     # A little is given for starting the child.
-    if not pipe.poll(limits.seconds + 0.5):
-        raise _over(where, f"Reading it took longer than {limits.seconds:g} s and was stopped")
+    _await(pipe, limits.seconds + 0.5, f"It took longer than {limits.seconds:g} s and was stopped", stop)
     try:
         answer = pipe.recv_bytes(limits.answer)
     except (EOFError, OSError) as error:
         child.join(1.0)
         if child.exitcode == -signal.SIGXCPU:
-            raise _over(where, f"Reading it took longer than {limits.seconds:g} s and was stopped") from error
-        raise _over(where, f"It asked for more than {limits.memory >> 20} MB of memory to be read") from error
+            raise PassedLimit(f"It took longer than {limits.seconds:g} s and was stopped") from error
+        raise PassedLimit(memory) from error
     kind, value = pickle.loads(answer)
     if kind == "memory":
-        raise _over(where, f"It asked for more than {limits.memory >> 20} MB of memory to be read")
+        raise PassedLimit(memory)
     if kind == "answer":
-        raise _over(where, f"What it holds is more than {limits.answer >> 20} MB")
+        raise PassedLimit(f"What it holds is more than {limits.answer >> 20} MB")
     if kind == "fault":
-        raise InputError(f"It cannot be read: {value}.", where=where, next_step="Export it anew, or in another way.")
+        raise ChildFailed(*value)
     if isinstance(value, VaneStepError):
         raise value
     return value
 
 
-def _over(where: str, says: str) -> InputError:
-    return InputError(f"{says}.", where=where, next_step="Make it simpler or smaller, and bring it again.")
+def _await(pipe: Connection, seconds: float, late: str, stop: threading.Event | None) -> None:
+    """Wait for an answer until it is late, or nobody wants it."""
+    until = time.monotonic() + seconds
+    while not pipe.poll(min(0.1, max(0.0, until - time.monotonic())) if stop is not None else seconds):
+        if stop is not None and stop.is_set():
+            raise Stopped
+        if time.monotonic() >= until:
+            raise PassedLimit(late)
 
 
 def _child(pipe: Connection, limits: Limits, function: Callable[..., Any], args: tuple[Any, ...]) -> None:
@@ -145,11 +196,12 @@ def _work(pipe: Connection, limits: Limits, function: Callable[..., Any], args: 
     except MemoryError:
         answer = pickle.dumps(("memory", None))
     except RecursionError:
-        answer = pickle.dumps(("fault", "it is nested too deeply"))
+        answer = pickle.dumps(("fault", ("it is nested too deeply",)))
     except Exception as error:
         # GEOS tells of no memory by an exception of its own.
         told = ("memory", None) if "bad_alloc" in str(error) or "memory" in str(error).lower() else None
-        answer = pickle.dumps(told or ("fault", f"{type(error).__name__}: {str(error)[:200]}"))
+        says = f"{type(error).__name__}: {str(error)[:200]}", traceback.format_exc()
+        answer = pickle.dumps(told or ("fault", says))
     if len(answer) > limits.answer:
         answer = pickle.dumps(("answer", None))
     pipe.send_bytes(answer)

@@ -12,8 +12,12 @@ from tests.support import BEEPER, FROST, PANEL, demo, joined_nets, said
 from vane_step.core.board.check import check
 from vane_step.core.board.geometry import board_pieces, copper_items, outline
 from vane_step.core.errors import VaneStepError
-from vane_step.core.fab.panel import PanelPlan, copies_that_fit, panel
-from vane_step.core.fab.release import release
+from vane_step.core.fab.panel import PanelPlan, copies_that_fit, layout, panel
+from vane_step.core.fab.panelback import Repeated, read_back_panel
+from vane_step.core.fab.reader import read_gerber
+from vane_step.core.fab.release import panel_release, release, write_files
+
+from vane_step.core.judge import stops
 
 
 class Panels(unittest.TestCase):
@@ -72,8 +76,8 @@ class Panels(unittest.TestCase):
         lines = shapely.MultiLineString([[(x / 1e6, y / 1e6) for x, y in line] for line in made.board.scores])
         least = min(lines.distance(i.spine) - i.radius_mm for i in copper_items(made))
         self.assertGreaterEqual(least, d.board.rules.edge_clearance_nm / 1e6 - 1e-6)
-        files = release(made, "2026-11-26T00:00:00Z")
-        self.assertTrue(files.offered)
+        files = panel_release(d, PanelPlan(2, 2, joint="score", rail_mm=5), "2026-11-26T00:00:00Z")
+        self.assertTrue(files.offered, files.read.differences)
         score = next(x for n, x in files.read.layers.items() if n.endswith("-score.gbr"))
         self.assertEqual((score.function[0], len(score.lines)), ("Vcut", 6))
         for wrong in (
@@ -87,3 +91,67 @@ class Panels(unittest.TestCase):
         with self.assertRaises(VaneStepError):
             panel(made, PanelPlan(2, 1))
         self.assertTrue(Polygon(outline(made).exterior).is_valid)
+
+    def test_files_are_the_board_repeated(self) -> None:
+        """Layers united by the reader are the board's, carried by other code; variants and extra lines come along."""
+        d = said(demo(BEEPER), "variant quiet BZ1 out", 'extra E1 2 "8-way socket"')
+        for plan in (PanelPlan(2, 2), PanelPlan(2, 1, turned=True, rail_mm=6)):
+            made, one = panel_release(d, plan, "2026-11-26T00:00:00Z"), release(d, "2026-11-26T00:00:00Z")
+            self.assertEqual((made.read.differences, made.stops), ((), one.stops))
+            x0, y0, x1, y1 = outline(d).bounds
+            for name, text in one.files.items():
+                if name.endswith(".gbr") and "-profile" not in name:
+                    there = made.name + name.removeprefix(one.name)
+                    image = read_gerber(text, name).image
+                    if plan.turned:
+                        image = translate(rotate(image, 90, origin=(0, 0)), y1, -x0)
+                        size = y1 - y0, x1 - x0
+                    else:
+                        image, size = translate(image, -x0, -y0), (x1 - x0, y1 - y0)
+                    steps = [
+                        (plan.rail_mm + c * (size[0] + plan.gap_mm), plan.rail_mm + r * (size[1] + plan.gap_mm))
+                        for r in range(plan.rows) for c in range(plan.columns)
+                    ]  # fmt: skip
+                    wanted = shapely.union_all([translate(image, x, y) for x, y in steps])
+                    apart = read_gerber(made.files[there], there).image.symmetric_difference(wanted)
+                    bores = shapely.union_all(
+                        [shapely.Point(h.x_nm / 1e6, h.y_nm / 1e6).buffer(0.6) for h in layout(d, plan).bores]
+                    )
+                    self.assertLess(apart.difference(bores).area, 1e-3, there)
+            self.assertTrue(any(n.endswith("-quiet-parts.csv") for n in made.files))
+            self.assertIn(f"{2 * plan.columns * plan.rows},", next(
+                line for line in made.files[f"{made.name}-parts.csv"].splitlines() if "socket" in line
+            ))  # fmt: skip
+
+    def test_a_copy_that_differs_is_told(self) -> None:
+        """An object left out, moved by a micrometre, of another size, turned clear, or of too many: each is found."""
+        d, plan = demo(BEEPER), PanelPlan(2, 1)
+        laid, whole, once = layout(d, plan), panel(d, plan), release(d, "2026-11-26T00:00:00Z")
+        repeated = Repeated(d, laid.frame(whole.name), laid.copies)
+        files = write_files(whole, "2026-11-26T00:00:00Z", repeated)
+        self.assertTrue(read_back_panel(repeated, once, whole, files).agrees)
+        name = next(n for n in files if "-copper-back" in n)
+        lines = files[name].split("\n")
+        flash = max(k for k, line in enumerate(lines) if line.endswith("D03*"))
+        x, y = lines[flash][1:-4].split("Y")
+        select = max(k for k, line in enumerate(lines[:flash]) if line.startswith("D"))
+        other = next(line for line in lines if line.startswith("D1") and line != lines[select])
+        for changed in (
+            [*lines[:flash], *lines[flash + 1 :]],
+            [*lines[:flash], f"X{int(x) + 1000}Y{y}D03*", *lines[flash + 1 :]],
+            [*lines[:flash], lines[flash], lines[flash], *lines[flash + 1 :]],
+            [*lines[:select], other, *lines[select + 1 :]],
+            [*lines[:flash], "%LPC*%", *lines[flash:]],
+        ):
+            read = read_back_panel(repeated, once, whole, {**files, name: "\n".join(changed)})
+            self.assertFalse(read.agrees)
+
+    def test_two_by_two_stand_for_all(self) -> None:
+        """What a panel of nine finds when all of it is judged is what its release is refused for, kind by kind."""
+        for name, sentence in ((BEEPER, ""), (BEEPER, "shift J1 -4 0")):
+            d = said(demo(name), *([sentence] if sentence else []))
+            plan = PanelPlan(3, 3)
+            everywhere = {f.code for f in check(panel(d, plan)).findings if f.level == "stop"}
+            made = panel_release(d, plan, "2026-11-26T00:00:00Z")
+            self.assertEqual({f.code for f in made.stops} - {f.code for f in stops(d)}, everywhere - {f.code for f in stops(d)})
+            self.assertEqual(bool(everywhere), bool(sentence))

@@ -22,6 +22,7 @@ from vane_step.core.board.check import copper_findings
 from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
+from vane_step.core.errors import VaneStepError
 from vane_step.core.fab.reader import read_gerber
 from vane_step.core.route.router import route
 from vane_step.data.shipped import resources
@@ -113,6 +114,9 @@ class Guards(Served):
         for headers in ({"origin": "null"}, {"origin": "http://["}, {"origin": "ftp://127.0.0.1"}, {"sec-fetch-site": "cross-site"}):
             for path in (f"/d/{FROST}/release.zip", f"/d/{FROST}/panel", f"/d/{FROST}/delete", f"/d/{FROST}/undo"):
                 self.assertEqual(self.client.post(path, headers={**here, **headers}).status_code, 403, (path, headers))
+        picture = {**here, "sec-fetch-site": "cross-site", "sec-fetch-dest": "image"}
+        self.assertEqual(self.client.get(f"/d/{FROST}/release", headers=picture).status_code, 403)
+        self.assertEqual(self.client.get("/", headers={**picture, "sec-fetch-dest": "document"}).status_code, 200)
         for path in (f"/d/{FROST}/release.zip", f"/d/{FROST}/panel", f"/d/{FROST}/panel.zip", f"/d/{FROST}/delete"):
             self.assertEqual(self.client.get(path).status_code, 405, path)
 
@@ -532,7 +536,7 @@ class Work(Served):
 
     def test_zip_and_layers_as_read(self) -> None:
         """The zip holds files that read as Gerber; the page draws what was read and counts shorts and opens."""
-        page = self.client.get(f"/d/{FROST}/release").text
+        page = self.made("get", f"/d/{FROST}/release")
         self.assertIn("The files say what the design says", page)
         answer = self.client.post(f"/d/{FROST}/release.zip")
         with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
@@ -541,6 +545,34 @@ class Work(Served):
                     read_gerber(archive.read(name).decode(), name)
         self.assertEqual(self.client.get(f"/d/{FROST}/read/frost-sentinel-copper-back.gbr.svg").status_code, 200)
         self.assertIn("Downloaded before", self.client.get(f"/d/{FROST}/release").text)
+
+    def made(self, method: str, path: str, **asked: Any) -> str:
+        """Ask for what takes long until it is there."""
+        while 'class="working"' in (text := self.client.request(method, path, **asked).text):
+            time.sleep(0.05)
+        return text
+
+    def test_panels_are_made_apart(self) -> None:
+        """A panel is under way, then there, drawn and to be taken; stopped it says so; a fault inside has a reference."""
+        plan = {"columns": "3", "rows": "2", "gap": "2", "rail": "5", "joint": "tabs"}
+        page = self.made("post", f"/d/{BEEPER}/panel", data=plan)
+        self.assertIn("6 boards on", page)
+        self.assertEqual(page.count("<use "), 6)
+        answer = self.client.post(f"/d/{BEEPER}/panel.zip", data=plan)
+        with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+            self.assertTrue(any(n.endswith("-mask-front.gbr") for n in archive.namelist()))
+        self.assertEqual(self.client.post(f"/d/{BEEPER}/panel", data={**plan, "joint": "score"}).status_code, 409)
+        works = self.app.state.works
+        waiting = works.of("test", 1, time.sleep, 30)
+        works.of("test", 2, time.sleep, 0)
+        self.assertTrue(waiting.done.wait(5))
+        with self.assertRaisesRegex(VaneStepError, "stopped"):
+            waiting.answer()
+        broken = works.of("test", 3, divmod, 1, 0)
+        self.assertTrue(broken.done.wait(10))
+        with self.assertRaisesRegex(VaneStepError, "inside the program") as caught:
+            broken.answer()
+        self.assertIn(caught.exception.where, self.app.state.settings.log_file.read_text())
 
     def test_artwork(self) -> None:
         """PDF and SVG come with the method asked for."""

@@ -28,6 +28,7 @@ from vane_step.web.log import log, write_to
 from vane_step.web.pages import board, brief, changes, circuit, laying, make, parts, power, shelf, solid
 from vane_step.web.render import STATIC, page
 from vane_step.web.settings import Settings
+from vane_step.web.works import Works
 
 
 def create_app(settings: Settings, demo: bool = False) -> FastAPI:
@@ -53,6 +54,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
         yield
         app.state.hub.close()
         app.state.jobs.close()
+        app.state.works.close()
         app.state.supplier.close()
         app.state.store.close()
         close_log()
@@ -61,6 +63,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
     app.state.store = DesignStore(Path(settings.data) / "designs.sqlite3")
     app.state.hub = Hub()
     app.state.jobs = Jobs()
+    app.state.works = Works()
     # By design: the board arrangements, or the version layers were worked out for, and they.
     app.state.proposals, app.state.advice = {}, {}
     app.state.settings = settings

@@ -75,7 +75,7 @@ class Guards:
         host = headers.get("host", "")
         if self._settings.loopback and _hostname(host) not in ("127.0.0.1", "localhost", "::1"):
             return 421, _told("wrong-host", f"This program does not answer for {host[:80]!r}."), []
-        if scope["method"] not in SAFE and _foreign(headers, host, scope["scheme"]):
+        if (scope["method"] not in SAFE or _embedded(headers)) and _foreign(headers, host, scope["scheme"]):
             return 403, _told("wrong-origin", "The request came from another site."), []
         length = headers.get("content-length", "0")
         most = MAX_UPLOAD if headers.get("content-type", "").startswith("multipart/") else MAX_BODY
@@ -169,6 +169,11 @@ def _hostname(host: str) -> str:
         return (urlsplit(f"//{host}").hostname or "").lower()
     except ValueError:
         return ""
+
+
+def _embedded(headers: dict[str, str]) -> bool:
+    """Tell whether what is asked for is to be part of a page, such as a picture, and not opened by somebody."""
+    return headers.get("sec-fetch-dest", "document") != "document"
 
 
 def _foreign(headers: dict[str, str], host: str, scheme: str) -> bool:

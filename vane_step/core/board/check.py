@@ -179,12 +179,20 @@ def _cutouts(design: Design) -> Iterable[Finding]:
     least = design.board.rules.min_slot_nm / 1e6
     for cutout in design.board.cutouts:
         shape = opening(cutout)
+        # Nearly all are wide enough, and whether a cutter fits is found much sooner than the widest that does.
+        if not cutout.width_nm and not shape.buffer(-least / 2).is_empty:
+            continue
         x, y = shape.representative_point().coords[0]
         round_in_it = 2 * float(shapely.maximum_inscribed_circle(shape, tolerance=1e-3).length)
         wide = cutout.width_nm / 1e6 or round_in_it + 2e-3
         if wide < least - TOLERANCE_MM:
             text = f"Cut-out {cutout.id} is too narrow to be milled"
             yield breach(design, "slot", text, wide, least, at(x, y))
+    yield from parted_findings(design)
+
+
+def parted_findings(design: Design) -> Iterable[Finding]:
+    """Tell of pieces that cut-outs part from the board."""
     for piece in board_pieces(design)[1:]:
         x, y = piece.representative_point().coords[0]
         text = f"The cut-outs part the board: {piece.area:.1f} mm² fall off"

@@ -57,6 +57,8 @@ def _fill(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCoppe
     area: BaseGeometry = outline(design).buffer(-(rules.edge_clearance_nm / 1e6 + SAFETY_MM), join_style="mitre")
     if pour.area:
         area = area.intersection(Polygon([(x / 1e6, y / 1e6) for x, y in pour.area]))
+    if area.is_empty:
+        return PouredCopper(pour.id, pour.net, pour.layer, ())
     spines: list[BaseGeometry] = []
     reach: list[float] = []
     mine: list[CopperItem] = []
@@ -73,13 +75,13 @@ def _fill(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCoppe
     for hole in bare_holes(design):
         spines.append(Point(hole.x_mm, hole.y_mm))
         reach.append(hole.drill_mm / 2 + max(gap_mm, rules.hole_to_copper_nm / 1e6))
-    grown = (np.array(reach) + SAFETY_MM) * WIDEN
-    others = list(shapely.buffer(np.array(spines, dtype=object), grown, quad_segs=ARC_SEGMENTS)) if spines else []
+    others = _others(area, spines, reach)
     others += [zone.buffer(SAFETY_MM) for zone in keepouts(design).values()]
     others += [Polygon([(x / 1e6, y / 1e6) for x, y in cut]) for cut in pour.cuts]
     for other in before:
         gap = max(gap_mm, gap_of(design, other.net))
-        others += [_grown(piece, gap) for piece in other.pieces]
+        near = shapely.buffer(shapely.box(*area.bounds), 2 * (gap + SAFETY_MM), join_style="mitre")
+        others += [_grown(p.intersection(near), gap) for p in other.pieces if p.intersects(near)]
     area = area.difference(shapely.union_all(others)) if others else area
     area = area.difference(_relief(mine, pour))
     least = max(pour.min_width_nm, rules.min_width_nm) / 1e6
@@ -87,6 +89,17 @@ def _fill(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCoppe
     if pour.hatch_nm:
         area = _hatched(area, least, pour.hatch_nm / 1e6)
     return PouredCopper(pour.id, pour.net, pour.layer, tuple(_joined(area, mine)))
+
+
+def _others(area: BaseGeometry, spines: list[BaseGeometry], reach: list[float]) -> list[BaseGeometry]:
+    """Grow what a pour keeps away from, each by its own reach; what cannot reach the pour's area is left out."""
+    if not spines:
+        return []
+    chosen, grown = np.array(spines, dtype=object), (np.array(reach) + SAFETY_MM) * WIDEN
+    x0, y0, x1, y1 = area.bounds
+    low_x, low_y, high_x, high_y = shapely.bounds(chosen).T
+    far = (low_x - grown > x1) | (high_x + grown < x0) | (low_y - grown > y1) | (high_y + grown < y0)
+    return list(shapely.buffer(chosen[~far], grown[~far], quad_segs=ARC_SEGMENTS))
 
 
 def _grown(spine: BaseGeometry, distance: float) -> BaseGeometry:

@@ -379,7 +379,7 @@ class Extra(Frozen):
 
     id: Name
     title: Text = Field(min_length=1)
-    count: int = Field(default=1, ge=1, le=10_000)
+    count: int = Field(default=1, ge=1, le=1_000_000)
     catalogue: Text = ""
     about: Text = ""
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
+from typing import Any, Protocol
 
 from shapely.geometry import LinearRing, Polygon
 
@@ -11,15 +12,29 @@ from vane_step import __version__
 from vane_step.core.board.geometry import outline, pad_layers, place_point
 from vane_step.core.board.legend import legend
 from vane_step.core.board.pour import pour_pieces
-from vane_step.core.design.model import Design, PadSpec, Part, PartPlace, Side, pin_name
+from vane_step.core.design.model import Design, PadSpec, Part, PartPlace, PointNm, Side, pin_name
 from vane_step.core.quantity import nm
+
+
+class Copies(Protocol):
+    """How one copy of a board lies on a panel: where its points go, how it is turned, and what its names become."""
+
+    @property
+    def turn_deg(self) -> int:
+        """Anticlockwise."""
+
+    def point(self, p: PointNm) -> PointNm:
+        """Carry a point, in nanometres."""
+
+    def named(self, name: str) -> str:
+        """Give a name its copy's."""
 
 
 class GerberFile:
     """Collects one layer's apertures and objects; coordinates are whole nanometres (format 4.6, millimetres)."""
 
     def __init__(self, function: str, polarity: str, stamp: str) -> None:
-        self.head = [
+        self._head = [
             f"%TF.GenerationSoftware,Vane Step,vane-step,{__version__}*%",
             f"%TF.CreationDate,{stamp}*%",
             "%TF.SameCoordinates,Original*%",
@@ -28,79 +43,125 @@ class GerberFile:
             "%FSLAX46Y46*%",
             "%MOMM*%",
         ]
-        self.macros: dict[str, str] = {}
-        self.apertures: dict[tuple[str, str], int] = {}
-        self.defined: list[str] = []
-        self.body: list[str] = ["G01*", "%LPD*%"]
-        self.current: int | None = None
-        self.objects: tuple[str, ...] = ()
+        # What was asked for, in order; it is put into commands when the text is wanted.
+        self._asked: list[tuple[Any, ...]] = []
 
-    def aperture(self, shape: str, function: str = "") -> None:
-        """Select an aperture, defining it when it is new; ``function`` is its .AperFunction."""
-        key = (shape, function)
-        if key not in self.apertures:
-            number = 10 + len(self.apertures)
-            self.apertures[key] = number
-            if function:
-                self.defined.append(f"%TA.AperFunction,{function}*%")
-            self.defined.append(f"%ADD{number}{shape}*%")
-            if function:
-                self.defined.append("%TD.AperFunction*%")
-        number = self.apertures[key]
-        if self.current != number:
-            self.body.append(f"D{number}*")
-            self.current = number
+    def aperture(self, width: int, function: str = "") -> None:
+        """Select a round aperture; ``function`` is its .AperFunction."""
+        self.pad_aperture(width, width, "round", 0.0, function)
+
+    def pad_aperture(self, width: int, height: int, shape: str, turn: float, function: str) -> None:
+        """Select the aperture of a pad turned by any angle."""
+        self._asked.append(("aperture", width, height, shape, turn, function))
 
     def attributes(self, *lines: str) -> None:
         """Set the object attributes of what follows (``N,net``, ``P,U1,3``), dropping those before."""
-        if lines == self.objects:
-            return
-        if self.objects:
-            self.body.append("%TD*%")
-        self.body += [f"%TO.{line}*%" for line in lines]
-        self.objects = lines
+        self._asked.append(("attributes", lines))
 
     def flash(self, x: int, y: int) -> None:
         """Flash the current aperture."""
-        self.body.append(f"X{x}Y{y}D03*")
+        self._asked.append(("flash", [(x, y)]))
 
-    def line(self, points: Iterable[tuple[int, int]]) -> None:
+    def line(self, points: Iterable[PointNm]) -> None:
         """Draw with the current aperture through points."""
-        for i, (x, y) in enumerate(points):
-            self.body.append(f"X{x}Y{y}D0{1 if i else 2}*")
+        self._asked.append(("line", list(points)))
 
-    def region(self, ring: Iterable[tuple[int, int]]) -> None:
+    def region(self, ring: Iterable[PointNm]) -> None:
         """Fill a closed ring."""
-        self.body.append("G36*")
-        self.line(ring)
-        self.body.append("G37*")
+        self._asked.append(("region", list(ring)))
 
     def polarity(self, dark: bool) -> None:
         """Switch between adding and removing."""
-        self.body.append("%LPD*%" if dark else "%LPC*%")
+        self._asked.append(("polarity", dark))
+
+    def repeat(self, board: GerberFile, copy: Copies) -> None:
+        """Add all of a board's layer as one copy on a panel."""
+        for what, *how in board._asked:
+            if what == "aperture":
+                width, height, shape, turn, function = how
+                self._asked.append((what, width, height, shape, turn + copy.turn_deg, function))
+            elif what == "attributes":
+                self._asked.append((what, tuple(_of_copy(line, copy) for line in how[0])))
+            elif what == "polarity":
+                self._asked.append((what, *how))
+            else:
+                self._asked.append((what, [copy.point(p) for p in how[0]]))
 
     def text(self) -> str:
         """Give the finished file."""
-        return "\n".join([*self.head, *self.macros.values(), *self.defined, *self.body, "M02*"]) + "\n"
+        out = _Commands()
+        for what, *how in self._asked:
+            if what == "aperture":
+                out.aperture(*how)
+            elif what == "attributes":
+                out.attributes(how[0])
+            elif what == "polarity":
+                out.body.append("%LPD*%" if how[0] else "%LPC*%")
+            elif what == "flash":
+                out.body += [f"X{x}Y{y}D03*" for x, y in how[0]]
+            else:
+                drawn = [f"X{x}Y{y}D0{1 if i else 2}*" for i, (x, y) in enumerate(how[0])]
+                out.body += ["G36*", *drawn, "G37*"] if what == "region" else drawn
+        return "\n".join([*self._head, *out.macros.values(), *out.defined, *out.body, "M02*"]) + "\n"
 
-    def pad_aperture(self, width: int, height: int, shape: str, turn: float, function: str) -> None:
-        """Select the aperture of a pad turned by any angle; angles other than quarters need a macro."""
+
+def _of_copy(attribute: str, copy: Copies) -> str:
+    """Give an object attribute the names of a copy: a net or a part is the first value of each."""
+    key, name, *more = attribute.split(",")
+    return ",".join((key, copy.named(name) if name else "", *more))
+
+
+class _Commands:
+    """The commands of a file as they come: apertures are numbered by first use, nothing is said twice."""
+
+    def __init__(self) -> None:
+        self.macros: dict[str, str] = {}
+        self.defined: list[str] = []
+        self.body: list[str] = ["G01*", "%LPD*%"]
+        self._numbers: dict[tuple[str, str], int] = {}
+        self._current: int | None = None
+        self._objects: tuple[str, ...] = ()
+
+    def aperture(self, width: int, height: int, shape: str, turn: float, function: str) -> None:
+        """Select an aperture, defining it when it is new; angles other than quarters need a macro."""
+        drawn = self._drawn(width, height, shape, turn)
+        key = (drawn, function)
+        if key not in self._numbers:
+            number = self._numbers[key] = 10 + len(self._numbers)
+            if function:
+                self.defined.append(f"%TA.AperFunction,{function}*%")
+            self.defined.append(f"%ADD{number}{drawn}*%")
+            if function:
+                self.defined.append("%TD.AperFunction*%")
+        if self._current != self._numbers[key]:
+            self._current = self._numbers[key]
+            self.body.append(f"D{self._current}*")
+
+    def _drawn(self, width: int, height: int, shape: str, turn: float) -> str:
         quarter = round(turn / 90) * 90
         if shape == "round" and width == height:
-            self.aperture(f"C,{_mm(width)}", function)
-        elif abs(turn - quarter) < 1e-9:
+            return f"C,{_mm(width)}"
+        if abs(turn - quarter) < 1e-9:
             w, h = (width, height) if quarter % 180 == 0 else (height, width)
-            self.aperture(f"{'R' if shape == 'rect' else 'O'},{_mm(w)}X{_mm(h)}", function)
-        elif shape == "rect":
+            return f"{'R' if shape == 'rect' else 'O'},{_mm(w)}X{_mm(h)}"
+        if shape == "rect":
             self.macros["TURNEDRECT"] = "%AMTURNEDRECT*21,1,$1,$2,0,0,$3*%"
-            self.aperture(f"TURNEDRECT,{_mm(width)}X{_mm(height)}X{turn % 360:.6f}", function)
-        else:
-            r = min(width, height)
-            a = math.radians(turn if width >= height else turn + 90)
-            d = (max(width, height) - r) / 2
-            x, y = round(d * math.cos(a)), round(d * math.sin(a))
-            self.macros["CAPSULE"] = "%AMCAPSULE*20,1,$1,$2,$3,$4,$5,0*1,1,$1,$2,$3*1,1,$1,$4,$5*%"
-            self.aperture(f"CAPSULE,{_mm(r)}X{_mm(-x)}X{_mm(-y)}X{_mm(x)}X{_mm(y)}", function)
+            return f"TURNEDRECT,{_mm(width)}X{_mm(height)}X{turn % 360:.6f}"
+        r = min(width, height)
+        a = math.radians(turn if width >= height else turn + 90)
+        d = (max(width, height) - r) / 2
+        x, y = round(d * math.cos(a)), round(d * math.sin(a))
+        self.macros["CAPSULE"] = "%AMCAPSULE*20,1,$1,$2,$3,$4,$5,0*1,1,$1,$2,$3*1,1,$1,$4,$5*%"
+        return f"CAPSULE,{_mm(r)}X{_mm(-x)}X{_mm(-y)}X{_mm(x)}X{_mm(y)}"
+
+    def attributes(self, lines: tuple[str, ...]) -> None:
+        """Set the object attributes, unless they are what they were."""
+        if lines == self._objects:
+            return
+        if self._objects:
+            self.body.append("%TD*%")
+        self.body += [f"%TO.{line}*%" for line in lines]
+        self._objects = lines
 
 
 def _mm(value_nm: int) -> str:
@@ -131,7 +192,7 @@ def _pads_on(design: Design, layer: str) -> Iterable[tuple[Part, PartPlace, PadS
                 yield part, part.place, pad, (round(x), round(y))
 
 
-def copper(design: Design, layer: str, stamp: str) -> str:
+def copper(design: Design, layer: str, stamp: str) -> GerberFile:
     """Write a copper layer: pours first, then tracks, pads and vias, with their net and pin attributes."""
     layers = design.board.layers
     number = layers.index(layer) + 1 if len(layers) > 1 else 2
@@ -141,7 +202,7 @@ def copper(design: Design, layer: str, stamp: str) -> str:
     for track in design.tracks.values():
         if track.layer == layer:
             out.attributes(f"N,{_clean(track.net)}")
-            out.aperture(f"C,{_mm(track.width_nm)}", "Conductor")
+            out.aperture(track.width_nm, "Conductor")
             out.line(track.points)
     for part, place, pad, (x, y) in _pads_on(design, layer):
         net = design.net_of(pin_name(part.ref, pad.number))
@@ -151,14 +212,14 @@ def copper(design: Design, layer: str, stamp: str) -> str:
         out.flash(x, y)
     for via in design.vias.values():
         out.attributes(f"N,{_clean(via.net)}")
-        out.aperture(f"C,{_mm(via.pad_nm)}", "ViaPad")
+        out.aperture(via.pad_nm, "ViaPad")
         out.flash(via.x_nm, via.y_nm)
     for jumper in design.jumpers.values():
         out.attributes(f"N,{_clean(jumper.net)}")
-        out.aperture(f"C,{_mm(jumper.pad_nm)}", "ComponentPad")
+        out.aperture(jumper.pad_nm, "ComponentPad")
         for x, y in (jumper.a, jumper.b):
             out.flash(x, y)
-    return out.text()
+    return out
 
 
 def _regions(out: GerberFile, pieces: Iterable[tuple[str, Polygon]]) -> None:
@@ -183,7 +244,7 @@ def _rings_of(piece: Polygon) -> list[LinearRing]:
     return [piece.exterior, *piece.interiors]
 
 
-def mask(design: Design, side: Side, stamp: str) -> str:
+def mask(design: Design, side: Side, stamp: str) -> GerberFile:
     """Write the openings of the solder mask: pads and jumper holes grown by the margin; vias stay covered."""
     out = GerberFile(f"Soldermask,{'Top' if side == 'front' else 'Bot'}", "Negative", stamp)
     margin = 2 * design.board.rules.mask_margin_nm
@@ -194,19 +255,19 @@ def mask(design: Design, side: Side, stamp: str) -> str:
         for pad in design.packages[part.package].pads if part.place else ():
             if pad.bare_hole and part.place:
                 at = place_point(part.place, pad.x_nm, pad.y_nm)
-                out.aperture(f"C,{_mm(pad.drill_nm + margin)}", "Material")
+                out.aperture(pad.drill_nm + margin, "Material")
                 out.flash(round(at[0]), round(at[1]))
     for hole in design.holes.values():
-        out.aperture(f"C,{_mm(hole.drill_nm + margin)}", "Material")
+        out.aperture(hole.drill_nm + margin, "Material")
         out.flash(hole.x_nm, hole.y_nm)
     for jumper in design.jumpers.values():
-        out.aperture(f"C,{_mm(jumper.pad_nm + margin)}", "Material")
+        out.aperture(jumper.pad_nm + margin, "Material")
         for x, y in (jumper.a, jumper.b):
             out.flash(x, y)
-    return out.text()
+    return out
 
 
-def paste(design: Design, side: Side, stamp: str) -> str:
+def paste(design: Design, side: Side, stamp: str) -> GerberFile:
     """Write the stencil openings: the surface pads of a side at full size."""
     out = GerberFile(f"Paste,{'Top' if side == 'front' else 'Bot'}", "Positive", stamp)
     for part, place, pad, (x, y) in _pads_on(design, side):
@@ -214,33 +275,33 @@ def paste(design: Design, side: Side, stamp: str) -> str:
             out.attributes(f"P,{_clean(part.ref)},{_clean(pad.number)}")
             out.pad_aperture(pad.width_nm, pad.height_nm, pad.shape, _pad_turn(place), "Material")
             out.flash(x, y)
-    return out.text()
+    return out
 
 
-def printed_legend(design: Design, side: Side, stamp: str) -> str:
+def printed_legend(design: Design, side: Side, stamp: str) -> GerberFile:
     """Write the legend of a side."""
     out = GerberFile(f"Legend,{'Top' if side == 'front' else 'Bot'}", "Positive", stamp)
     for line in legend(design):
         if line.side == side:
             out.attributes(*((f"C,{_clean(line.owner)}",) if line.kind == "outline" else ()))
-            out.aperture(f"C,{_mm(nm(line.width_mm))}", "Other,legend")
+            out.aperture(nm(line.width_mm), "Other,legend")
             out.line((nm(x), nm(y)) for x, y in line.points)
-    return out.text()
+    return out
 
 
-def profile(design: Design, stamp: str) -> str:
+def profile(design: Design, stamp: str) -> GerberFile:
     """Write the outline and each cut-out as one closed line; arcs come as chords of at most 32 to the quarter."""
     out = GerberFile("Profile,NP", "Positive", stamp)
-    out.aperture("C,0.05", "Profile")
+    out.aperture(50_000, "Profile")
     for ring in (outline(design).exterior, *outline(design).interiors):
         out.line((nm(x), nm(y)) for x, y in ring.coords)
-    return out.text()
+    return out
 
 
-def score_lines(design: Design, stamp: str) -> str:
+def score_lines(design: Design, stamp: str) -> GerberFile:
     """Write the lines a panel is scored along, on both sides."""
     out = GerberFile("Vcut", "Positive", stamp)
-    out.aperture("C,0.1", "Profile")
+    out.aperture(100_000, "Profile")
     for line in design.board.scores:
         out.line(line)
-    return out.text()
+    return out

@@ -5,25 +5,20 @@ A panel is a design like any other: it is checked, written and read back as one.
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import Final, Literal
 
 import shapely
-from shapely.geometry import LineString, Polygon, box
+from shapely.geometry import Polygon, box
 
 from vane_step.core.board.geometry import outline
-from vane_step.core.design.model import Cutout, Design, MountingHole, PartPlace, PointNm, RuleSet, pin_name, split_pin
+from vane_step.core.design.model import Board, Cutout, Design, MountingHole, PartPlace, PointNm, pin_name, split_pin
 from vane_step.core.errors import EditRefused, InputError
+from vane_step.core.fab.tabs import milled
 from vane_step.core.quantity import nm
 
 Joint = Literal["tabs", "score"]
-TAB_MM, TAB_EVERY_MM = 3.0, 30.0
-# Bores along both ends of a tab, so that it breaks clean.
-BORE_MM, BORE_APART_MM = 0.5, 0.3
 LEAST_GAP_MM = 1.6
-CRUMB_MM2 = 60.0
 MAX_COPIES: Final = 100
 
 
@@ -57,12 +52,64 @@ def copies_that_fit(
     return best
 
 
-def panel(design: Design, plan: PanelPlan) -> Design:
-    """Make the panel of a board.
+@dataclass(frozen=True)
+class Copy:
+    """Carries a board from its own place to one on the panel, turned anticlockwise where wanted."""
 
-    Parts, nets and copper of copy *k* carry ``-k`` behind their names; their nets stay apart. With tabs, boards of any
-    shape are milled free but for tabs with rows of bores; with score lines, which run straight through, boards must
-    be rectangles and lie edge to edge.
+    number: int
+    x: float
+    y: float
+    turned: bool
+    bounds: tuple[float, float, float, float]
+
+    @property
+    def turn_deg(self) -> int:
+        """How far the copy is turned, anticlockwise."""
+        return 90 if self.turned else 0
+
+    def named(self, name: str) -> str:
+        """Give a name of the board that of the copy."""
+        return f"{name}-{self.number}"
+
+    def point(self, p: PointNm) -> PointNm:
+        """Carry a point, in nanometres."""
+        x, y = p[0] - nm(self.bounds[0]), p[1] - nm(self.bounds[1])
+        if self.turned:
+            x, y = nm(self.bounds[3] - self.bounds[1]) - y, x
+        return x + nm(self.x), y + nm(self.y)
+
+    def spot(self, x: int, y: int) -> dict[str, int]:
+        """Carry a point, as the fields of a place."""
+        at = self.point((x, y))
+        return {"x_nm": at[0], "y_nm": at[1]}
+
+    def shape(self, shape: Polygon) -> Polygon:
+        """Carry a shape, in millimetres."""
+        rings = [
+            [(a / 1e6, b / 1e6) for a, b in (self.point((nm(x), nm(y))) for x, y in ring.coords)]
+            for ring in (shape.exterior, *shape.interiors)
+        ]
+        return Polygon(rings[0], rings[1:])
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Where the copies of a board lie, and what the panel has beside them."""
+
+    copies: tuple[Copy, ...]
+    board: Board
+    bores: tuple[MountingHole, ...]
+
+    def frame(self, name: str) -> Design:
+        """Give what the panel has beside the copies as a design of its own."""
+        return Design(name=name, board=self.board, holes={h.id: h for h in self.bores})
+
+
+def layout(design: Design, plan: PanelPlan) -> Layout:
+    """Lay the copies of a board out, and mill or score between them.
+
+    With tabs, boards of any shape are milled free but for tabs with rows of bores; with score lines, which run
+    straight through, boards must be rectangles and lie edge to edge.
 
     Raises
     ------
@@ -80,22 +127,16 @@ def panel(design: Design, plan: PanelPlan) -> Design:
     ]
     wide = 2 * plan.rail_mm + plan.columns * (size[0] + gap) - gap
     tall = 2 * plan.rail_mm + plan.rows * (size[1] + gap) - gap
-    sections = ("parts", "nets", "tracks", "vias", "jumpers", "pours", "texts", "holes")
-    whole: dict[str, dict[str, object]] = {s: {} for s in sections}
-    boards: list[Polygon] = []
-    for k, at in enumerate(steps, 1):
-        move = _Move(at[0], at[1], plan.turned, (x0, y0, x1, y1))
-        for section, items in _copy(design, k, move).items():
-            whole[section].update(items)
-        boards.append(move.shape(outline(design)))
+    copies = tuple(Copy(k, x, y, plan.turned, (x0, y0, x1, y1)) for k, (x, y) in enumerate(steps, 1))
+    boards = [copy.shape(outline(design)) for copy in copies]
     frame = box(0, 0, wide, tall)
     scores: tuple[tuple[PointNm, PointNm], ...] = ()
     cutouts: list[Cutout] = []
+    bores: list[MountingHole] = []
     if plan.joint == "tabs":
-        free, bores = _milled(frame, boards, plan, design.board.rules)
+        free, bores = milled(frame, boards, plan.gap_mm, plan.rail_mm, design.board.rules)
         for shape in free:
             cutouts.append(_cutout(f"P{len(cutouts) + 1}", shape.exterior))
-        whole["holes"].update({h.id: h for h in bores})
     else:
         scores = _score_lines(steps, size, plan, (wide, tall))
     for shape in boards:
@@ -106,12 +147,42 @@ def panel(design: Design, plan: PanelPlan) -> Design:
             "cutouts": tuple(cutouts), "zones": (), "scores": scores,
         }
     )  # fmt: skip
-    name = f"{design.name} {len(steps)} up"
+    return Layout(copies, board, tuple(bores))
+
+
+def panel(design: Design, plan: PanelPlan) -> Design:
+    """Make the panel of a board as a design of its own.
+
+    Parts, nets and copper of copy *k* carry ``-k`` behind their names; their nets stay apart.
+
+    Raises
+    ------
+    InputError, EditRefused
+        As :func:`layout` does.
+    """
+    laid = layout(design, plan)
+    sections = ("parts", "nets", "tracks", "vias", "jumpers", "pours", "texts", "holes")
+    whole: dict[str, dict[str, object]] = {s: {} for s in sections}
+    for copy in laid.copies:
+        for section, items in _copy(design, copy).items():
+            whole[section].update(items)
+    whole["holes"].update({h.id: h for h in laid.bores})
+    variants = {
+        v.id: v.model_copy(update={"fitted": {c.named(r): yes for c in laid.copies for r, yes in v.fitted.items()}})
+        for v in design.variants.values()
+    }
+    extras = {e.id: e.model_copy(update={"count": e.count * len(laid.copies)}) for e in design.extras.values()}
     return Design.model_validate(
         {
-            **whole, "name": name, "title": design.title, "packages": design.packages, "board": board,
+            **whole, "name": panel_name(design, plan), "title": design.title, "packages": design.packages,
+            "board": laid.board, "variants": variants, "extras": extras,
         }
     )  # fmt: skip
+
+
+def panel_name(design: Design, plan: PanelPlan) -> str:
+    """Name the panel of a board."""
+    return f"{design.name} {plan.columns * plan.rows} up"
 
 
 def _judge(design: Design, plan: PanelPlan) -> None:
@@ -142,43 +213,10 @@ def _judge(design: Design, plan: PanelPlan) -> None:
         )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class _Move:
-    """Carries a board from its own place to one on the panel, turned anticlockwise where wanted."""
-
-    x: float
-    y: float
-    turned: bool
-    bounds: tuple[float, float, float, float]
-
-    def point(self, p: PointNm) -> PointNm:
-        """Carry a point, in nanometres."""
-        x, y = p[0] - nm(self.bounds[0]), p[1] - nm(self.bounds[1])
-        if self.turned:
-            x, y = nm(self.bounds[3] - self.bounds[1]) - y, x
-        return x + nm(self.x), y + nm(self.y)
-
-    def spot(self, x: int, y: int) -> dict[str, int]:
-        """Carry a point, as the fields of a place."""
-        at = self.point((x, y))
-        return {"x_nm": at[0], "y_nm": at[1]}
-
-    def shape(self, shape: Polygon) -> Polygon:
-        """Carry a shape, in millimetres."""
-        rings = [
-            [(a / 1e6, b / 1e6) for a, b in (self.point((nm(x), nm(y))) for x, y in ring.coords)]
-            for ring in (shape.exterior, *shape.interiors)
-        ]
-        return Polygon(rings[0], rings[1:])
-
-
-def _copy(design: Design, k: int, move: _Move) -> dict[str, dict[str, object]]:
+def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:
     """Give all things of one copy by section and name."""
 
-    def named(name: str) -> str:
-        return f"{name}-{k}"
-
-    turn = 90 if move.turned else 0
+    named, turn = move.named, move.turn_deg
     parts: dict[str, object] = {}
     for part in design.parts.values():
         place = part.place
@@ -229,83 +267,6 @@ def _copy(design: Design, k: int, move: _Move) -> dict[str, dict[str, object]]:
         "parts": parts, "nets": nets, "tracks": dict(tracks), "vias": dict(vias), "jumpers": dict(jumpers),
         "pours": dict(pours), "texts": dict(texts), "holes": dict(drilled),
     }  # fmt: skip
-
-
-def _milled(
-    frame: Polygon, boards: list[Polygon], plan: PanelPlan, rules: RuleSet
-) -> tuple[list[Polygon], list[MountingHole]]:
-    """Give what is milled away between boards and rails, and the bores along the tabs that stay."""
-    bore = max(BORE_MM, rules.min_drill_nm / 1e6)
-    every = bore + max(BORE_APART_MM, rules.hole_to_hole_nm / 1e6)
-    outer = [Polygon(b.exterior) for b in boards]
-    around = shapely.union_all([b.buffer(plan.gap_mm, join_style="mitre") for b in outer])
-    waste = around.intersection(frame.buffer(-plan.rail_mm + plan.gap_mm, join_style="mitre"))
-    waste = waste.difference(shapely.union_all(outer))
-    tabs: list[Polygon] = []
-    bores: list[MountingHole] = []
-    for board in outer:
-        for tab, ends in _tabs(board, plan.gap_mm, bore, every):
-            tabs.append(tab)
-            for spot in ends:
-                if not any(math.dist(spot, (h.x_nm / 1e6, h.y_nm / 1e6)) < every - 1e-6 for h in bores):
-                    name = f"B{len(bores) + 1}"
-                    bores.append(MountingHole(id=name, x_nm=nm(spot[0]), y_nm=nm(spot[1]), drill_nm=nm(bore)))
-    free = waste.difference(shapely.union_all(tabs))
-    # What is narrower than the cutter stays.
-    opened = free.buffer(-plan.gap_mm / 4).buffer(plan.gap_mm / 4, quad_segs=8)
-    left = frame.difference(opened)
-    # Crumbs that would hang on nothing are milled away as well.
-    pieces = shapely.get_parts(left)
-    rails = max(pieces, key=lambda p: p.area)
-    crumbs = [p for p in pieces if not any(p.contains(b.representative_point()) for b in outer)]
-    loose = [c.buffer(0.02, join_style="mitre") for c in crumbs if c is not rails and c.area < CRUMB_MM2]
-    found = []
-    for piece in shapely.get_parts(shapely.union_all([opened, *loose])):
-        found += _without_islands(piece)
-    return [p for p in found if p.area > 0.5], bores
-
-
-def _without_islands(piece: Polygon) -> list[Polygon]:
-    """Cut a ring into two so that each is a polygon without holes: a cut-out is one closed line."""
-    if not piece.interiors:
-        return [piece]
-    x0, y0, x1, y1 = piece.bounds
-    middle = Polygon(piece.interiors[0]).centroid.x
-    halves = [piece.intersection(box(x0, y0, middle, y1)), piece.intersection(box(middle, y0, x1, y1))]
-    parts = [p for half in halves for p in shapely.get_parts(half) if isinstance(p, Polygon)]
-    return [q for p in parts for q in _without_islands(p)]
-
-
-def _tabs(board: Polygon, gap: float, bore: float, every: float) -> list[tuple[Polygon, list[tuple[float, float]]]]:
-    """Place tabs evenly on the straight sides of a board, or, where it has none that is long enough, round it."""
-    ring = shapely.geometry.polygon.orient(board).simplify(0.01).exterior
-    spots: list[tuple[float, float, float, float]] = []
-    for (ax, ay), (bx, by) in pairwise(ring.coords):
-        length = math.dist((ax, ay), (bx, by))
-        count = max(1, round(length / TAB_EVERY_MM)) if length >= 2.5 * TAB_MM else 0
-        for k in range(count):
-            share = (k + 0.5) / count
-            spots.append((ax + (bx - ax) * share, ay + (by - ay) * share, (bx - ax) / length, (by - ay) / length))
-    if len(spots) < 2:
-        count = max(4, round(ring.length / TAB_EVERY_MM))
-        for k in range(count):
-            # Along the diagonals, where round boards lie farthest from each other's tabs.
-            at = (k + 0.5) * ring.length / count
-            here, there = ring.interpolate(at), ring.interpolate((at + 0.1) % ring.length)
-            spots.append((here.x, here.y, (there.x - here.x) / 0.1, (there.y - here.y) / 0.1))
-    return [_tab(x, y, ux, uy, gap, bore, every) for x, y, ux, uy in spots]
-
-
-def _tab(
-    x: float, y: float, ux: float, uy: float, gap: float, bore: float, every: float
-) -> tuple[Polygon, list[tuple[float, float]]]:  # fmt: skip
-    """Give a tab at a place on an edge that runs in a direction, and the middles of its bores."""
-    bar = LineString([(x - ux * TAB_MM / 2, y - uy * TAB_MM / 2), (x + ux * TAB_MM / 2, y + uy * TAB_MM / 2)])
-    row = math.floor((TAB_MM + every - bore) / every)
-    along = [(j - (row - 1) / 2) * every for j in range(row)]
-    # The bores lie just outside of the board's edge: of a tab broken off nothing stands out.
-    bores = [(x + ux * t + uy * bore / 2, y + uy * t - ux * bore / 2) for t in along]
-    return bar.buffer(gap + 0.05, cap_style="flat"), bores
 
 
 def _score_lines(

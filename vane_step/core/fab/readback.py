@@ -54,9 +54,9 @@ def read_back(design: Design, files: Mapping[str, str]) -> ReadBack:
     copper = _copper_layers(layers)
     found: list[Finding] = []
     readings: dict[str, float | int] = {}
-    found += _compare_outline(design, layers, readings)
-    found += _compare_drills(design, drills, readings)
-    found += _compare_points(design, points, readings)
+    found += compare_outline(design, layers, readings)
+    found += compare_drills(design, drills, readings)
+    found += compare_points(design, points, readings)
     found += _compare_nets(design, copper, drills, points, wires, readings)
     found += _compare_images(design, copper, readings)
     _rings(copper, drills, readings)
@@ -69,7 +69,7 @@ def _copper_layers(layers: Mapping[str, ReadLayer]) -> list[ReadLayer]:
     return sorted(chosen, key=lambda x: int(x.function[1][1:]))
 
 
-def _differs(
+def differs(
     code: str,
     message: str,
     reading: float | None = None,
@@ -83,12 +83,12 @@ def _differs(
     )  # fmt: skip
 
 
-def _compare_outline(
+def compare_outline(
     design: Design, layers: Mapping[str, ReadLayer], readings: dict[str, float | int]
 ) -> Iterator[Finding]:
     profile = [x for x in layers.values() if x.function and x.function[0] == "Profile"]
     if len(profile) != 1 or not profile[0].lines:
-        yield _differs("outline-missing", "There is no outline in the files")
+        yield differs("outline-missing", "There is no outline in the files")
         return
     rings: list[list[tuple[float, float]]] = []
     for start, end in profile[0].lines:
@@ -97,20 +97,32 @@ def _compare_outline(
         else:
             rings.append([start, end])
     if any(ring[0] != ring[-1] or len(ring) < 4 for ring in rings):
-        yield _differs("outline-open", "The outline in the files is not closed")
+        yield differs("outline-open", "The outline in the files is not closed")
         return
     board = outline(design)
     if len(rings) != 1 + len(board.interiors):
         text = f"The files have {len(rings) - 1} cut-outs, the design {len(board.interiors)}"
-        yield _differs("cutouts", text, abs(len(rings) - 1 - len(board.interiors)), 0, "cut-outs")
+        yield differs("cutouts", text, abs(len(rings) - 1 - len(board.interiors)), 0, "cut-outs")
         return
-    apart = float(shapely.MultiLineString(rings).hausdorff_distance(board.boundary))
+    apart = _rings_apart(rings, [list(r.coords) for r in (board.exterior, *board.interiors)])
     readings["outline_difference_um"] = round(apart * 1000, 3)
     if apart > TOLERANCE_MM:
-        yield _differs("outline", "The outline in the files differs from the design", apart, TOLERANCE_MM, "mm")
+        yield differs("outline", "The outline in the files differs from the design", apart, TOLERANCE_MM, "mm")
 
 
-def _compare_drills(
+def _rings_apart(some: list[list[tuple[float, float]]], others: list[list[tuple[float, float]]]) -> float:
+    """Give how far apart two sets of as many rings are, each ring held against the one that lies as it does."""
+    ours, theirs = (np.array([shapely.bounds(shapely.LineString(r)) for r in rings]) for rings in (some, others))
+    _, nearest = cKDTree(theirs).query(ours)
+    if len(set(nearest.tolist())) < len(some):
+        return float(shapely.MultiLineString(some).hausdorff_distance(shapely.MultiLineString(others)))
+    return max(
+        float(shapely.LineString(ring).hausdorff_distance(shapely.LineString(others[k])))
+        for ring, k in zip(some, nearest, strict=True)
+    )
+
+
+def compare_drills(
     design: Design, drills: Mapping[str, ReadDrill], readings: dict[str, float | int]
 ) -> Iterator[Finding]:
     worst = 0.0
@@ -119,7 +131,7 @@ def _compare_drills(
         wanted = sorted({(h.x_mm, h.y_mm, h.drill_mm) for h in holes(design) if h.plated == plated})
         kind = "plated" if plated else "unplated"
         if len(read) != len(wanted):
-            yield _differs(
+            yield differs(
                 "drill-count",
                 f"The files have {len(read)} {kind} holes, the design {len(wanted)}",
                 len(read),
@@ -137,7 +149,7 @@ def _compare_drills(
                 if k in left and abs(wanted[k][2] - size) <= TOLERANCE_MM
             ]
             if not near:
-                yield _differs(
+                yield differs(
                     "drill",
                     f"The files drill {size:g} mm at {x:.3f}, {y:.3f}, the design does not",
                     place=Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6)),
@@ -153,7 +165,7 @@ def _compare_drills(
 POINT_TOLERANCE_MM = 0.00051
 
 
-def _compare_points(design: Design, points: list[ReadPoint], readings: dict[str, float | int]) -> Iterator[Finding]:
+def compare_points(design: Design, points: list[ReadPoint], readings: dict[str, float | int]) -> Iterator[Finding]:
     """Compare the test netlist with the pads of the design, one by one: each has its own point of its net."""
     wanted: dict[str, list[CopperItem]] = {}
     for item in copper_items(design):
@@ -168,12 +180,12 @@ def _compare_points(design: Design, points: list[ReadPoint], readings: dict[str,
         there = np.array([(p.x, p.y) for p in theirs]).reshape(-1, 2)
         met = _met(here, there), _met(there, here)
         for item in (mine[k] for k in np.flatnonzero(~met[0])):
-            yield _differs("netlist", f"The test netlist lacks {item.id} of {net}")
+            yield differs("netlist", f"The test netlist lacks {item.id} of {net}")
         for one in (theirs[k] for k in np.flatnonzero(~met[1])):
-            yield _differs("netlist", f"The test netlist has {one.ref} of {net}, the design has not")
+            yield differs("netlist", f"The test netlist has {one.ref} of {net}, the design has not")
         if met[0].all() and met[1].all() and len(mine) != len(theirs):
             text = f"The test netlist has {len(theirs)} points of {net}, the design {len(mine)}"
-            yield _differs("netlist", text, len(theirs), len(mine), "points")
+            yield differs("netlist", text, len(theirs), len(mine), "points")
     readings["test_points"] = len(points)
 
 
@@ -244,14 +256,14 @@ def _compare_nets(
         chosen = layers if p.access == 0 else [min(p.access, len(copper)) - 1]
         nodes = {groups.find(n) for k in chosen if (n := groups.at(k, p.x, p.y)) is not None}
         if not nodes:
-            yield _differs("pad-missing", f"There is no copper at {p.ref}.{p.pin} of {p.net}")
+            yield differs("pad-missing", f"There is no copper at {p.ref}.{p.pin} of {p.net}")
         name = p.net if p.net != "N/C" else f"N/C {p.ref}.{p.pin}"
         held.setdefault(name, set()).update(nodes)
         for node in nodes:
             other = owner.setdefault(node, name)
             if other != name:
                 shorts += 1
-                yield _differs(
+                yield differs(
                     "file-short", f"In the files {other} and {name} are one piece of copper", place=Place(net=p.net)
                 )
     opens = _compare_opens(design, held, readings)
@@ -271,7 +283,7 @@ def _compare_opens(design: Design, held: dict[str, set[int]], readings: dict[str
         total += max(0, opens)
         if net in design.nets and opens != wanted.get(net, 0):
             found.append(
-                _differs(
+                differs(
                     "file-open",
                     f"In the files {net} has {opens} open links, in the design {wanted.get(net, 0)}",
                     opens,
@@ -311,7 +323,7 @@ def _compare_images(design: Design, copper: list[ReadLayer], readings: dict[str,
         worst = max(worst, float(left.area))
         if not left.is_empty:
             x, y = left.representative_point().coords[0]
-            yield _differs(
+            yield differs(
                 "image",
                 f"Copper on the {layer} differs from the design",
                 float(left.area),
@@ -320,7 +332,7 @@ def _compare_images(design: Design, copper: list[ReadLayer], readings: dict[str,
                 Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6), layer=layer),
             )
     if len(copper) != len(design.board.layers):
-        yield _differs("layers", f"The files have {len(copper)} copper layers, the design {len(design.board.layers)}")
+        yield differs("layers", f"The files have {len(copper)} copper layers, the design {len(design.board.layers)}")
     readings["image_difference_mm2"] = round(worst, 6)
 
 

@@ -9,7 +9,9 @@ from __future__ import annotations
 import math
 import re
 from dataclasses import dataclass, field
+from itertools import groupby
 
+import numpy as np
 import shapely
 from shapely import affinity
 from shapely.geometry import LineString, Point, Polygon, box
@@ -30,6 +32,16 @@ class ReadFlash:
     y: float
     aperture: int
     attributes: dict[str, tuple[str, ...]]
+
+
+@dataclass(frozen=True)
+class ReadObject:
+    """A drawn object: whether it adds or removes, what it is, its aperture, and its points in millimetres."""
+
+    dark: bool
+    kind: str
+    aperture: int
+    points: tuple[tuple[float, float], ...]
 
 
 @dataclass
@@ -66,15 +78,34 @@ class ReadPoint:
     access: int
 
 
-def read_gerber(text: str, name: str) -> ReadLayer:
-    """Read a Gerber file.
+def read_gerber(text: str, name: str, imaged: bool = True) -> ReadLayer:
+    """Read a Gerber file; the image is left out where only flashes and lines are wanted.
 
     Raises
     ------
     UnreadableFile
         For a command that is not understood, with file and command.
     """
-    return _Gerber(text, name).run()
+    read = _Gerber(text, name)
+    read.run()
+    try:
+        read.layer.image = read.image() if imaged else Polygon()
+    except (ValueError, shapely.GEOSException) as error:
+        raise UnreadableFile(f"{name}: its shapes cannot be united") from error
+    return read.layer
+
+
+def read_objects(text: str, name: str) -> tuple[list[ReadObject], dict[int, BaseGeometry]]:
+    """Read the objects of a Gerber file in their order, and the shapes of its apertures, without uniting them.
+
+    Raises
+    ------
+    UnreadableFile
+        As :func:`read_gerber` does.
+    """
+    read = _Gerber(text, name)
+    read.run()
+    return read.objects, read.shapes
 
 
 class _Gerber:
@@ -86,12 +117,14 @@ class _Gerber:
         self.scale: tuple[float, float] | None = None
         self.unit = 0.0
         self.macros: dict[str, str] = {}
+        # An aperture's shape by its place among those defined; a number may be given anew.
+        self.numbers: dict[int, int] = {}
         self.shapes: dict[int, BaseGeometry] = {}
         self.round: dict[int, float] = {}
         self.aperture: int | None = None
         self.at = (0.0, 0.0)
         self.dark = True
-        self.run_of: list[tuple[bool, list[BaseGeometry]]] = [(True, [])]
+        self.objects: list[ReadObject] = []
         self.region: list[list[tuple[float, float]]] | None = None
         self.attributes: dict[str, tuple[str, ...]] = {}
         self.ended = False
@@ -100,8 +133,8 @@ class _Gerber:
         """Make the error for a command that is not understood."""
         return UnreadableFile(f"{self.name}: {command[:60]!r} is not understood")
 
-    def run(self) -> ReadLayer:
-        """Read all commands and give the image."""
+    def run(self) -> None:
+        """Read all commands into objects."""
         for command in self.commands:
             if self.ended:
                 raise UnreadableFile(f"{self.name}: there is something after the end of the file")
@@ -118,13 +151,27 @@ class _Gerber:
                 raise self.fail(command) from error
         if not self.ended:
             raise UnreadableFile(f"{self.name}: the file has no end (M02)")
+
+    def image(self) -> BaseGeometry:
+        """Unite the objects, in their order, into what is left dark."""
         image: BaseGeometry = Polygon()
-        for dark, shapes in self.run_of:
-            if shapes:
-                union = shapely.union_all(shapes)
-                image = image.union(union) if dark else image.difference(union)
-        self.layer.image = image
-        return self.layer
+        for dark, some in groupby(self.objects, key=lambda o: o.dark):
+            union = shapely.union_all(self.drawn(list(some)))
+            image = image.union(union) if dark else image.difference(union)
+        return image
+
+    def drawn(self, objects: list[ReadObject]) -> list[BaseGeometry]:
+        """Give the shapes of some objects; all lines are grown at once."""
+        lines = [o for o in objects if o.kind == "line"]
+        spines = [LineString(o.points) if o.points[0] != o.points[1] else Point(o.points[0]) for o in lines]
+        reach = [self.round[o.aperture] for o in lines]
+        shapes = list(shapely.buffer(np.array(spines, dtype=object), reach, quad_segs=SEGMENTS)) if lines else []
+        for o in objects:
+            if o.kind == "flash":
+                shapes.append(affinity.translate(self.shapes[o.aperture], *o.points[0]))
+            elif o.kind == "region":
+                shapes.append(Polygon(o.points).buffer(0))
+        return shapes
 
     def extended(self, command: str) -> None:
         """Take an extended command: format, unit, apertures, macros, polarity, attributes."""
@@ -144,7 +191,6 @@ class _Gerber:
             self.define(fields)
         elif code == "LP":
             self.dark = fields == "LPD"
-            self.run_of.append((self.dark, []))
         elif code == "TF":
             key, *values = fields[3:].split(",")
             if key == "FileFunction":
@@ -165,7 +211,8 @@ class _Gerber:
         match = re.fullmatch(r"ADD(\d+)([A-Za-z_$][\w$.]*)(?:,(.*))?", fields)
         if not match:
             raise self.fail(fields)
-        number, kind = int(match[1]), match[2]
+        number, kind = len(self.shapes), match[2]
+        self.numbers[int(match[1])] = number
         sizes = [float(v) * self.unit for v in match[3].split("X")] if match[3] else []
         if kind == "C":
             self.shapes[number] = Point(0, 0).buffer(sizes[0] / 2, quad_segs=SEGMENTS)
@@ -220,12 +267,12 @@ class _Gerber:
         elif command == "G37":
             for ring in self.region or []:
                 if len(ring) >= 4:
-                    self.run_of[-1][1].append(Polygon(ring).buffer(0))
+                    self.objects.append(ReadObject(self.dark, "region", 0, tuple(ring)))
             self.region = None
         elif match := re.fullmatch(r"D(\d{2,})", command):
-            self.aperture = int(match[1])
-            if self.aperture not in self.shapes:
-                raise UnreadableFile(f"{self.name}: aperture D{self.aperture} is not defined")
+            self.aperture = self.numbers.get(int(match[1]))
+            if self.aperture is None:
+                raise UnreadableFile(f"{self.name}: aperture D{match[1]} is not defined")
         else:
             self.operation(command)
 
@@ -249,13 +296,12 @@ class _Gerber:
             raise UnreadableFile(f"{self.name}: drawing before an aperture was chosen")
         if match[3] == "3":
             self.layer.flashes.append(ReadFlash(x, y, self.aperture, self.attributes))
-            self.run_of[-1][1].append(affinity.translate(self.shapes[self.aperture], x, y))
+            self.objects.append(ReadObject(self.dark, "flash", self.aperture, (self.at,)))
         else:
             if self.aperture not in self.round:
                 raise UnreadableFile(f"{self.name}: a line drawn with an aperture that is not round")
             self.layer.lines.append((before, self.at))
-            spine = LineString([before, self.at]) if before != self.at else Point(before)
-            self.run_of[-1][1].append(spine.buffer(self.round[self.aperture], quad_segs=SEGMENTS))
+            self.objects.append(ReadObject(self.dark, "line", self.aperture, (before, self.at)))
 
 
 def _plain(text: str) -> str:

@@ -7,13 +7,17 @@ import hashlib
 import io
 import re
 import zipfile
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from vane_step.core.board.check import parted_findings
 from vane_step.core.circuit.variants import BASE
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
 from vane_step.core.errors import ReleaseRefused, StopsOpen
 from vane_step.core.fab import drill, gerber, netlist, tables
+from vane_step.core.fab.panel import PanelPlan, layout, panel
+from vane_step.core.fab.panelback import Repeated, read_back_panel
 from vane_step.core.fab.readback import ReadBack, read_back
 from vane_step.core.fab.reader import UnreadableFile
 from vane_step.core.finding import Finding
@@ -80,20 +84,37 @@ def slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "board"
 
 
-def write_files(design: Design, stamp: str) -> dict[str, str]:
-    """Write every file of a release; ``stamp`` is the creation date in ISO 8601."""
+def write_files(design: Design, stamp: str, repeated: Repeated | None = None) -> dict[str, str]:
+    """Write every file of a release.
+
+    Parameters
+    ----------
+    stamp : str
+        The creation date in ISO 8601.
+    repeated : Repeated, optional
+        For a panel: the board it repeats, whose layers are written once and copied.
+    """
     base = slug(design.name)
     files: dict[str, str] = {}
-    for layer in design.board.layers:
-        files[f"{base}-{LAYER_TITLES[layer]}.gbr"] = gerber.copper(design, layer, stamp)
+
+    def layer(write: Callable[..., gerber.GerberFile], *which: str) -> str:
+        if repeated is None:
+            return write(design, *which, stamp).text()
+        out, once = write(repeated.frame, *which, stamp), write(repeated.board, *which, stamp)
+        for copy in repeated.copies:
+            out.repeat(once, copy)
+        return out.text()
+
+    for name in design.board.layers:
+        files[f"{base}-{LAYER_TITLES[name]}.gbr"] = layer(gerber.copper, name)
     for side in ("front", "back"):
-        files[f"{base}-mask-{side}.gbr"] = gerber.mask(design, side, stamp)
-        files[f"{base}-legend-{side}.gbr"] = gerber.printed_legend(design, side, stamp)
+        files[f"{base}-mask-{side}.gbr"] = layer(gerber.mask, side)
+        files[f"{base}-legend-{side}.gbr"] = layer(gerber.printed_legend, side)
         if design.board.copper_layers > 1 or side == "back":
-            files[f"{base}-paste-{side}.gbr"] = gerber.paste(design, side, stamp)
-    files[f"{base}-profile.gbr"] = gerber.profile(design, stamp)
+            files[f"{base}-paste-{side}.gbr"] = layer(gerber.paste, side)
+    files[f"{base}-profile.gbr"] = gerber.profile(design, stamp).text()
     if design.board.scores:
-        files[f"{base}-score.gbr"] = gerber.score_lines(design, stamp)
+        files[f"{base}-score.gbr"] = gerber.score_lines(design, stamp).text()
     files[f"{base}-plated.xnc"] = drill.drill_file(design, True, stamp)
     files[f"{base}-unplated.xnc"] = drill.drill_file(design, False, stamp)
     files[f"{base}-netlist.ipc"] = netlist.test_netlist(design)
@@ -136,26 +157,54 @@ def _wire_list(design: Design) -> str:
     return out.getvalue()
 
 
-def release(design: Design, stamp: str, of_board: Design | None = None) -> Release:
+def release(design: Design, stamp: str) -> Release:
     """Write a release and read it back.
-
-    Parameters
-    ----------
-    of_board : Design, optional
-        For a panel, the board it repeats: its circuit is judged once, and what the panel itself adds beside.
 
     Raises
     ------
     ReleaseRefused
         When a file cannot even be read.
     """
-    made = _written(design, stamp)
-    forbid = stops(design) if of_board is None else (*stops(of_board), *board_stops(design))
-    lived_with = waived_findings(of_board or design)
+    return _with_accepted(replace(_written(design, stamp), stops=stops(design)), design)
+
+
+def panel_release(design: Design, plan: PanelPlan, stamp: str) -> Release:
+    """Write the release of a panel and read it back, at the cost of one board and of what the panel adds.
+
+    The board is released as it is; the panel's files are its layers copied, and are read back as such. Its rules are
+    judged on as many copies as hold every pair of neighbours, two by two.
+
+    Raises
+    ------
+    InputError, EditRefused
+        When no such panel can be made.
+    ReleaseRefused
+        When a file cannot even be read.
+    """
+    laid, whole = layout(design, plan), panel(design, plan)
+    once = release(design, stamp)
+    repeated = Repeated(design, laid.frame(whole.name), laid.copies)
+    files = write_files(whole, stamp, repeated)
+    try:
+        read = read_back_panel(repeated, once, whole, files)
+    except UnreadableFile as error:
+        raise _unreadable(design, error) from error
+    made = Release(slug(whole.name), files, read, (*once.stops, *panel_stops(design, plan, whole)))
+    return _with_accepted(made, design)
+
+
+def panel_stops(design: Design, plan: PanelPlan, whole: Design) -> tuple[Finding, ...]:
+    """Give what forbids a panel beside what forbids its board: copper, parts and bores of neighbours, loose pieces."""
+    few = panel(design, replace(plan, columns=min(2, plan.columns), rows=min(2, plan.rows)))
+    found = [f for f in board_stops(few) if f.code != "parted"]
+    return (*found, *(f for f in parted_findings(whole) if f.level == "stop"))
+
+
+def _with_accepted(made: Release, design: Design) -> Release:
+    lived_with = waived_findings(design)
     if not lived_with:
-        return replace(made, stops=forbid)
-    files = {**made.files, f"{made.name}-accepted.csv": tables.accepted(lived_with)}
-    return replace(made, files=files, stops=forbid)
+        return made
+    return replace(made, files={**made.files, f"{made.name}-accepted.csv": tables.accepted(lived_with)})
 
 
 @derived(
@@ -167,7 +216,11 @@ def _written(design: Design, stamp: str) -> Release:
     try:
         return Release(slug(design.name), files, read_back(design, files))
     except UnreadableFile as error:
-        raise ReleaseRefused(
-            f"A file cannot be read back: {error}.", where=design.name,
-            next_step="This is a fault of the program; keep the design and report it.",
-        ) from error
+        raise _unreadable(design, error) from error
+
+
+def _unreadable(design: Design, error: UnreadableFile) -> ReleaseRefused:
+    return ReleaseRefused(
+        f"A file cannot be read back: {error}.", where=design.name,
+        next_step="This is a fault of the program; keep the design and report it.",
+    )  # fmt: skip

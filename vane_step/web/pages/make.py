@@ -6,24 +6,24 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Form, Request
 from fastapi.responses import HTMLResponse, Response
-from shapely.geometry import Polygon
-from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.board.check import check
-from vane_step.core.board.geometry import copper_items, outline
-from vane_step.core.design.model import Design, Side
+from vane_step.core.design.model import SECTIONS, Design, Side
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.etch import artwork, sheets
 from vane_step.core.etch.drillplan import drill_plan
 from vane_step.core.etch.joints import both_sides
 from vane_step.core.etch.mirror import CAUTIONS, METHODS, method_of, proof
-from vane_step.core.fab.panel import PanelPlan, panel
-from vane_step.core.fab.release import release
+from vane_step.core.fab.panel import PanelPlan
+from vane_step.core.judge import waived_findings
+from vane_step.store.designs import Kept
+from vane_step.web.made import MadePanel, MadeRelease, made_panel, made_release
 from vane_step.web.render import page, step_page, store_of
+from vane_step.web.works import Work, Works
 
 router = APIRouter()
 SIDES: tuple[Side, Side] = ("front", "back")
-COLOURS = {"Copper": "copper", "Soldermask": "mask", "Paste": "paste", "Legend": "legend", "Profile": "profile"}
+# How long a request waits for an answer before it tells that the work is under way.
+MOMENT_S = 0.5
 
 
 @router.get("/d/{id}/make", response_class=HTMLResponse)
@@ -56,19 +56,41 @@ def _copies_that_fit(design: Design) -> int:
         fit += 1
 
 
+def _release(request: Request, kept: Kept) -> Work:
+    works: Works = request.app.state.works
+    marks = tuple(kept.design.digest(section) for section in SECTIONS)
+    return works.of(("release", kept.id), (marks, kept.changed_at), made_release, kept.design, kept.changed_at)
+
+
+def _panel(request: Request, kept: Kept, plan: PanelPlan) -> Work:
+    works: Works = request.app.state.works
+    marks = tuple(kept.design.digest(section) for section in SECTIONS)
+    return works.of(("panel", kept.id), (plan, marks, kept.changed_at), made_panel, kept.design, plan, kept.changed_at)
+
+
+def _done(work: Work) -> Any:
+    """Wait for the end of some work; the request waits, nobody else does."""
+    work.done.wait()
+    return work.answer()
+
+
+def _under_way(request: Request, id: str, work: Work, what: str, fields: dict[str, Any]) -> HTMLResponse:
+    data = {"id": id, "what": what, "seconds": work.seconds(), "fields": fields}
+    return page(request, "_working.html", data)
+
+
 @router.get("/d/{id}/release", response_class=HTMLResponse)
 def release_fragment(request: Request, id: str) -> HTMLResponse:
-    """Write the release, read it back and show what the maker will see."""
+    """Write the release, read it back and show what the maker will see; while that takes, how long it has taken."""
     kept = store_of(request).get(id)
-    made = release(kept.design, kept.changed_at)
-    layers = [
-        (name, layer.function, COLOURS.get(layer.function[0], "copper")) for name, layer in made.read.layers.items()
-    ]
+    work = _release(request, kept)
+    if not work.done.wait(MOMENT_S):
+        return _under_way(request, id, work, "release", {})
     return page(
         request, "_release.html",
         {
-            "kept": kept, "design": kept.design, "made": made, "layers": layers,
-            "taken": store_of(request).releases(id)[:5],
+            "kept": kept, "design": kept.design, "made": work.answer(), "taken": store_of(request).releases(id)[:5],
+            "waived": waived_findings(kept.design),
         },
     )  # fmt: skip
 
@@ -77,13 +99,18 @@ def release_fragment(request: Request, id: str) -> HTMLResponse:
 def release_zip(request: Request, id: str) -> Response:
     """Give the release as a zip and record that it was; refused by stops, and when the files differ from the design."""
     kept = store_of(request).get(id)
-    made = release(kept.design, kept.changed_at)
-    data = made.zipped()
-    store_of(request).take_release(id, kept.version, made.digest())
+    made: MadeRelease = _done(_release(request, kept))
+    answer = _as_file(made)
+    store_of(request).take_release(id, kept.version, made.digest)
+    return answer
+
+
+def _as_file(made: MadeRelease) -> Response:
+    if made.refusal is not None:
+        raise made.refusal
+    name = f"{made.name}-{made.digest}.zip"
     return Response(
-        data,
-        media_type="application/zip",
-        headers={"Content-Disposition": f'attachment; filename="{made.name}-{made.digest()}.zip"'},
+        made.zipped, media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'}
     )
 
 
@@ -98,71 +125,44 @@ def plan_of(
 
 @router.post("/d/{id}/panel.zip")
 def panel_zip(request: Request, id: str, plan: Annotated[PanelPlan, Depends(plan_of)]) -> Response:
-    """Give the release of a panel of the board as a zip; refused when the files differ from it."""
-    kept = store_of(request).get(id)
-    made = release(panel(kept.design, plan), kept.changed_at, kept.design)
-    name = f"{made.name}-{made.digest()}.zip"
-    return Response(
-        made.zipped(), media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'}
-    )
+    """Give the release of a panel of the board as a zip; refused by stops, and when the files differ from it."""
+    made: MadePanel = _done(_panel(request, store_of(request).get(id), plan))
+    return _as_file(made.release)
 
 
 @router.post("/d/{id}/panel", response_class=HTMLResponse)
 def panel_shown(request: Request, id: str, plan: Annotated[PanelPlan, Depends(plan_of)]) -> HTMLResponse:
-    """Show a panel of the board: its outline with what is milled away, its size, and what the check says of it."""
-    made = panel(store_of(request).get(id).design, plan)
-    shape = outline(made)
-    x0, y0, x1, y1 = shape.bounds
-    lines = [(a[0] / 1e6, -a[1] / 1e6, b[0] / 1e6, -b[1] / 1e6) for a, b in made.board.scores]
-    pads = [(i.x_mm, -i.y_mm, max(0.4, i.width_mm / 2)) for i in copper_items(made) if i.kind == "pad"]
-    data = {
-        "id": id, "plan": plan, "path": _path(shape), "lines": lines, "pads": pads,
-        "size": (x1 - x0, y1 - y0), "view": f"{x0 - 1:g} {-y1 - 1:g} {x1 - x0 + 2:g} {y1 - y0 + 2:g}",
-        "count": plan.columns * plan.rows, "stops": [f for f in check(made).findings if f.level == "stop"],
+    """Show a panel of the board: its boards with what is milled away, its size, and what the check says of it."""
+    work = _panel(request, store_of(request).get(id), plan)
+    fields = {
+        "columns": plan.columns, "rows": plan.rows, "turned": str(plan.turned).lower(), "gap": plan.gap_mm,
+        "rail": plan.rail_mm, "joint": plan.joint,
     }  # fmt: skip
-    return page(request, "_panel.html", data)
+    if not work.done.wait(MOMENT_S):
+        return _under_way(request, id, work, "panel", fields)
+    made: MadePanel = work.answer()
+    return page(request, "_panel.html", {"id": id, "fields": fields, "made": made, "count": plan.columns * plan.rows})
+
+
+@router.post("/d/{id}/stop-making/{what}", response_class=HTMLResponse)
+def stop_making(request: Request, id: str, what: Literal["release", "panel"]) -> HTMLResponse:
+    """Stop writing a release or a panel."""
+    works: Works = request.app.state.works
+    works.stop((what, id))
+    return HTMLResponse('<p class="quiet">Stopped.</p>')
 
 
 @router.get("/d/{id}/read/{name}.svg")
 def read_layer(request: Request, id: str, name: str) -> Response:
     """Draw a file of the release as it was read back from its bytes."""
-    kept = store_of(request).get(id)
-    made = release(kept.design, kept.changed_at)
-    layer = made.read.layers.get(name)
-    if layer is None:
+    made: MadeRelease = _done(_release(request, store_of(request).get(id)))
+    drawn = {file: svg for file, _, svg in made.layers}
+    if name not in drawn:
         raise NotFound(
-            f"There is no file {name}.", where=name, allowed=", ".join(made.read.layers),
+            f"There is no file {name}.", where=name, allowed=", ".join(drawn),
             next_step="Choose a file of the list.",
         )
-    x0, y0, x1, y1 = outline(kept.design).bounds
-    holes = [] if layer.function[0] != "Copper" else [h for d in made.read.drills.values() for h in d.holes]
-    kind = COLOURS.get(layer.function[0], "copper")
-    colour = {
-        "copper": "#7b4b94" if "Bot" in layer.function else "#0f5e66",
-        "mask": "#4a6572",
-        "paste": "#6b6f72",
-        "legend": "#20282d",
-        "profile": "#20282d",
-    }[kind]
-    svg = (
-        f'<svg xmlns="http://www.w3.org/2000/svg" '
-        f'viewBox="{x0 - 1:.3f} {-y1 - 1:.3f} {x1 - x0 + 2:.3f} {y1 - y0 + 2:.3f}">'
-        f'<path d="{_path(outline(kept.design))}" fill="#ece4cf" fill-rule="evenodd"/>'
-        f'<path d="{_path(layer.image)}" fill="{colour}" fill-rule="evenodd"/>'
-        + "".join(f'<circle cx="{x:.4f}" cy="{-y:.4f}" r="{d / 2:.4f}" fill="#fffdf7"/>' for x, y, d in holes)
-        + "</svg>"
-    )
-    return Response(svg, media_type="image/svg+xml")
-
-
-def _path(shape: BaseGeometry) -> str:
-    rings = [
-        r
-        for p in getattr(shape, "geoms", [shape])
-        if isinstance(p, Polygon) and not p.is_empty
-        for r in (p.exterior, *p.interiors)
-    ]
-    return "".join("M" + "L".join(f"{x:.3f} {-y:.3f}" for x, y in ring.coords) + "Z" for ring in rings)
+    return Response(drawn[name], media_type="image/svg+xml")
 
 
 @router.get("/d/{id}/etch.pdf")

@@ -1,0 +1,117 @@
+"""What the make page shows of a release and of a panel, worked out in a child of its own; no page is here."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+
+from vane_step.core.board.geometry import copper_items, outline
+from vane_step.core.design.model import Design
+from vane_step.core.errors import VaneStepError
+from vane_step.core.fab.panel import PanelPlan, layout
+from vane_step.core.fab.release import Release, panel_release, release
+from vane_step.core.finding import Finding
+
+KINDS = {"Copper": "copper", "Soldermask": "mask", "Paste": "paste", "Legend": "legend", "Profile": "profile"}
+COLOURS = {"copper": "#0f5e66", "mask": "#4a6572", "paste": "#6b6f72", "legend": "#20282d", "profile": "#20282d"}
+BACK_COPPER = "#7b4b94"
+
+
+@dataclass(frozen=True)
+class MadeRelease:
+    """A release as the page shows it: what reading back gave, its layers drawn, and the zip or why there is none."""
+
+    name: str
+    digest: str
+    files: int
+    readings: dict[str, float | int]
+    differences: tuple[Finding, ...]
+    stops: tuple[Finding, ...]
+    zipped: bytes
+    refusal: VaneStepError | None
+    layers: tuple[tuple[str, tuple[str, ...], str], ...] = ()
+
+    @property
+    def offered(self) -> bool:
+        """Whether the release may leave the program."""
+        return self.refusal is None
+
+
+@dataclass(frozen=True)
+class MadePanel:
+    """A panel as the page shows it: one board drawn, where its copies lie, and the release of all."""
+
+    release: MadeRelease
+    path: str
+    pads: tuple[tuple[float, float, float], ...]
+    copies: tuple[str, ...]
+    lines: tuple[tuple[float, float, float, float], ...]
+    size: tuple[float, float]
+    view: str
+
+
+def made_release(design: Design, stamp: str) -> MadeRelease:
+    """Write a release, read it back and draw its layers as read."""
+    made = release(design, stamp)
+    return _made(made, tuple((n, x.function, _drawn(design, made, n)) for n, x in made.read.layers.items()))
+
+
+def made_panel(design: Design, plan: PanelPlan, stamp: str) -> MadePanel:
+    """Write the release of a panel, read it back and draw it."""
+    made, laid = panel_release(design, plan, stamp), layout(design, plan)
+    shape = outline(laid.frame("panel"))
+    x0, y0, x1, y1 = shape.bounds
+    pads = tuple((i.x_mm, -i.y_mm, max(0.4, i.width_mm / 2)) for i in copper_items(design) if i.kind == "pad")
+    return MadePanel(
+        _made(made, ()), path(shape), pads,
+        tuple(
+            f"translate({c.x:.3f} {-c.y:.3f}) "
+            + (f"translate({c.bounds[3] - c.bounds[1]:.3f} 0) rotate(-90) " if c.turned else "")
+            + f"translate({-c.bounds[0]:.3f} {c.bounds[1]:.3f})"
+            for c in laid.copies
+        ),
+        tuple((a[0] / 1e6, -a[1] / 1e6, b[0] / 1e6, -b[1] / 1e6) for a, b in laid.board.scores),
+        (x1 - x0, y1 - y0), f"{x0 - 1:g} {-y1 - 1:g} {x1 - x0 + 2:g} {y1 - y0 + 2:g}",
+    )  # fmt: skip
+
+
+def _made(made: Release, layers: tuple[tuple[str, tuple[str, ...], str], ...]) -> MadeRelease:
+    zipped, refusal = b"", None
+    try:
+        zipped = made.zipped()
+    except VaneStepError as error:
+        refusal = error
+    read = made.read
+    return MadeRelease(
+        made.name, made.digest(), len(made.files), read.readings, read.differences, made.stops, zipped, refusal, layers
+    )
+
+
+def _drawn(design: Design, made: Release, name: str) -> str:
+    """Draw a file of a release as it was read back from its bytes."""
+    layer = made.read.layers[name]
+    x0, y0, x1, y1 = outline(design).bounds
+    holes = [] if layer.function[0] != "Copper" else [h for d in made.read.drills.values() for h in d.holes]
+    kind = KINDS.get(layer.function[0], "copper")
+    colour = BACK_COPPER if kind == "copper" and "Bot" in layer.function else COLOURS[kind]
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" '
+        f'viewBox="{x0 - 1:.3f} {-y1 - 1:.3f} {x1 - x0 + 2:.3f} {y1 - y0 + 2:.3f}">'
+        f'<path d="{path(outline(design))}" fill="#ece4cf" fill-rule="evenodd"/>'
+        f'<path d="{path(layer.image)}" fill="{colour}" fill-rule="evenodd"/>'
+        + "".join(f'<circle cx="{x:.4f}" cy="{-y:.4f}" r="{d / 2:.4f}" fill="#fffdf7"/>' for x, y, d in holes)
+        + "</svg>"
+    )
+
+
+def path(shape: BaseGeometry) -> str:
+    """Write the rings of a shape as an SVG path, y downwards."""
+    rings = [
+        r
+        for p in getattr(shape, "geoms", [shape])
+        if isinstance(p, Polygon) and not p.is_empty
+        for r in (p.exterior, *p.interiors)
+    ]
+    return "".join("M" + "L".join(f"{x:.3f} {-y:.3f}" for x, y in ring.coords) + "Z" for ring in rings)
