@@ -2,6 +2,8 @@
 
 python -m bench --strangers N [--whole M] [--seed S]: tries designs nobody prepared; exits with 1 when one fails.
 python -m bench --mutants N [--seed S] [--keep FOLDER]: gives spoiled files to page and terminal; 1 when one does harm.
+python -m bench --kills N [--seed S]: kills a server while it is edited; 1 when an answered change is lost.
+python -m bench --mixed MINUTES [--seed S]: four people at one server; 1 when an answer is a fault of the program.
 """
 
 from __future__ import annotations
@@ -29,6 +31,8 @@ from bench.first_steps import assigning, drawing, reviewing_faults, searching, t
 from bench.hand import dragging, ways
 from bench.hostile.many import many as many_mutants
 from bench.strangers.many import many
+from bench.sturdy.kills import kills
+from bench.sturdy.mixed import mixed
 from vane_step.core.board.check import check, figures
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet
@@ -337,6 +341,8 @@ def main() -> int:
     parser.add_argument("--strangers", type=int, metavar="N", help="try designs nobody prepared, without routing")
     parser.add_argument("--whole", type=int, metavar="N", default=0, help="with --strangers: arranged and routed")
     parser.add_argument("--mutants", type=int, metavar="N", help="give spoiled files to page and terminal")
+    parser.add_argument("--kills", type=int, metavar="N", help="kill a server while it is edited")
+    parser.add_argument("--mixed", type=float, metavar="MINUTES", help="let four people work at one server")
     parser.add_argument("--keep", type=Path, help="with --mutants: where files that did harm are kept")
     parser.add_argument("--seed", type=int, default=0, help="with --strangers and --mutants: the first seed")
     chosen = parser.parse_args()
@@ -346,6 +352,10 @@ def main() -> int:
         return sum(1 for o in outcomes if o.faults)
     if chosen.mutants is not None:
         return many_mutants(chosen.mutants, chosen.seed, chosen.keep)
+    if chosen.kills is not None:
+        return kills(chosen.kills, chosen.seed)
+    if chosen.mixed is not None:
+        return mixed(chosen.mixed, chosen.seed)
     # The smoke run shares its machine with whatever else CI does.
     run = Run(leeway=3.0 if chosen.smoke else 1.0)
     machine = f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}"

@@ -90,7 +90,7 @@ BLOCKS: dict[str, tuple[str, tuple[str, ...], tuple[str, ...]]] = {
     "Low-side driver": (
         "switches a lamp or another load without a coil, held off through reset",
         (
-            "add Q1 HN-30-5", "add R1 QR-16-100R", "add R2 QR-16-10K", "join R1.1 DRIVE", "join Q1.G R1.2 R2.1 GATE",
+            "add Q1 HN-30-4L", "add R1 QR-16-100R", "add R2 QR-16-10K", "join R1.1 DRIVE", "join Q1.G R1.2 R2.1 GATE",
             "join Q1.S R2.2 GND", "join Q1.D LOAD", "role LOAD high-current",
             "calc GATE gate drive_v=3.3 gate_c=Q1.qg_c r_ohm=R1",
         ),
@@ -99,7 +99,7 @@ BLOCKS: dict[str, tuple[str, tuple[str, ...], tuple[str, ...]]] = {
     "Low-side driver with flyback": (
         "switches a pump, a valve or a motor, with the diode that catches its kick",
         (
-            "add Q1 HN-30-5", "add R1 QR-16-100R", "add R2 QR-16-10K", "add D1 HK-40-3A", "join R1.1 DRIVE",
+            "add Q1 HN-30-4L", "add R1 QR-16-100R", "add R2 QR-16-10K", "add D1 HK-40-3A", "join R1.1 DRIVE",
             "join Q1.G R1.2 R2.1 GATE", "join Q1.S R2.2 GND", "join Q1.D D1.A LOAD", "join D1.K 12V",
             "role LOAD high-current", "calc GATE gate drive_v=3.3 gate_c=Q1.qg_c r_ohm=R1",
         ),
@@ -144,7 +144,7 @@ BLOCKS: dict[str, tuple[str, tuple[str, ...], tuple[str, ...]]] = {
     "Sounder": (
         "a sounder with its own tone, switched low, held off through reset",
         (
-            "add BZ1 CH-12A", "add Q1 HN-30-5", "add R1 QR-16-1K", "add R2 QR-16-10K", "join R1.1 HORN",
+            "add BZ1 CH-12A", "add Q1 HN-30-4L", "add R1 QR-16-1K", "add R2 QR-16-10K", "join R1.1 HORN",
             "join Q1.G R1.2 R2.1 GATE", "join Q1.S R2.2 GND", "join Q1.D BZ1.2 HORN_D", "join BZ1.1 5V0",
         ),
         ("hole in the case above it",),

@@ -206,13 +206,13 @@ def frost_sentinel() -> Design:
     s.two("R8", "3k6", "CHIP-1608M", "3V3", "SCL", (62.4, 38.6, 0))
     s.block = "Pump driver"
     s.add("J6", "pump 2 A", "TERM-2", "1:+=12V 2:-=PUMP", (72.4, 12.6, 180))
-    s.add("Q1", "HN-30-5", "SOT-23", "1:G/i=PUMP_G 2:S/p=GND 3:D/d=PUMP", (60.4, 10.2, 0))
+    s.add("Q1", "HN-30-4L", "SOT-23", "1:G/i=PUMP_G 2:S/p=GND 3:D/d=PUMP", (60.4, 10.2, 0))
     s.two("R9", "100", "CHIP-1608M", "PUMP_ON", "PUMP_G", (54.8, 11.6, 0))
     s.two("R10", "10k", "CHIP-1608M", "PUMP_G", "GND", (54.8, 8.6, 0))
     s.two("D5", "40V 3A", "SMA", "12V", "PUMP", (63.6, 16.6, 180))
     s.block = "Horn"
     s.two("BZ1", "5 V sounder", "SOUNDER-P762-D12", "5V0", "HORN_D", (14.0, 12.4, 90), "sounder")
-    s.add("Q2", "HN-30-5", "SOT-23", "1:G/i=HORN_G 2:S/p=GND 3:D/d=HORN_D", (24.2, 11.0, 180))
+    s.add("Q2", "HN-30-4L", "SOT-23", "1:G/i=HORN_G 2:S/p=GND 3:D/d=HORN_D", (24.2, 11.0, 180))
     s.two("R11", "1k", "CHIP-1608M", "HORN", "HORN_G", (30.4, 10.6, 180))
     s.two("R12", "10k", "CHIP-1608M", "HORN_G", "GND", (30.4, 7.6, 180))
     s.block = "Lights"
@@ -251,7 +251,7 @@ def frost_sentinel() -> Design:
 
 
 FROST_NUMBERS = (
-    "swap U1 OW-32T", "swap U2 AB-18-2", "swap U3 AR-33", "swap Q1 Q2 HN-30-5", "swap D1 D2 D5 HK-40-3A",
+    "swap U1 OW-32T", "swap U2 AB-18-2", "swap U3 AR-33", "swap Q1 Q2 HN-30-4L", "swap D1 D2 D5 HK-40-3A",
     "swap D3 HK-40-1",
     "swap L1 KL-60-22U", "swap F1 WF-3", "swap J1 J4 J6 NT-2", "swap J2 NU-6", "swap J3 NH-1x6", "swap J5 NH-1x4",
     "swap J7 NH-1x3", "swap Y1 TQ-8", "swap C11 C12 DC-16G-33P", "swap BZ1 CH-12A", "swap LED1 GL-20R",

@@ -7,6 +7,7 @@ import random
 import time
 from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
+from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
 
@@ -51,7 +52,7 @@ def many(count: int, seed: int, keep: Path | None = None) -> int:
     to_page = [n for n in numbers if n // len(READERS) % 2 == 0]
     to_terminal = [n for n in numbers if n // len(READERS) % 2]
     harm: list[tuple[int, str, Verdict]] = []
-    verdicts, watch = bring_all([made(n) for n in to_page], 3) if to_page else ([], None)
+    verdicts, watch = bring_all([partial(made, n) for n in to_page], 3) if to_page else ([], None)
     harm += _told("page", to_page, verdicts)
     if watch:
         most = watch.server >> 20, watch.reader >> 20

@@ -8,6 +8,7 @@ import random
 import re
 import struct
 import zipfile
+import zlib
 from collections.abc import Callable
 from typing import Any
 
@@ -68,7 +69,11 @@ def _other_name(chance: random.Random, name: str) -> str:
 
 def _spoiled(chance: random.Random, name: str, data: bytes, lent: bytes) -> bytes:
     if data[:2] == b"PK" and chance.random() < 0.8:
-        return _archive(chance, data)
+        try:
+            return _archive(chance, data)
+        except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, ValueError, zlib.error):
+            # It was spoiled before.
+            return chance.choice(BINARY)(chance, data, lent)
     if name.endswith(".json") and chance.random() < 0.5:
         return _json(chance, data)
     binary = name.endswith((".png", ".jpg", ".gif", ".bmp", ".webp", ".zip"))

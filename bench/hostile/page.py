@@ -10,7 +10,7 @@ import sys
 import tempfile
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -166,8 +166,8 @@ def _judged(answer: httpx.Response, took: float) -> str:
     return ""
 
 
-def bring_all(given: list[Brought], threads: int) -> tuple[list[Verdict], Watch]:
-    """Bring all mutants, several users at once; give the verdicts in order and what memory was taken."""
+def bring_all(given: list[Callable[[], Brought]], threads: int) -> tuple[list[Verdict], Watch]:
+    """Bring all mutants, each made when its turn comes, several users at once; give verdicts in order, and memory."""
     verdicts: list[Verdict] = [Verdict(0, 0.0, "not tried")] * len(given)
     turn = iter(range(len(given)))
     lock, watch, ended = threading.Lock(), Watch(), threading.Event()
@@ -180,7 +180,7 @@ def bring_all(given: list[Brought], threads: int) -> tuple[list[Verdict], Watch]
                     k = next(turn, None)
                 if k is None:
                     return
-                verdicts[k] = bringer.bring(given[k])
+                verdicts[k] = bringer.bring(given[k]())
                 if verdicts[k].wrong:
                     bringer = Bringer(address)
 

@@ -5,16 +5,23 @@ from __future__ import annotations
 import threading
 import unittest
 from concurrent.futures import ThreadPoolExecutor
+from unittest import mock
+
+import numpy as np
+from shapely.geometry import Point
 
 from tests.support import FROST, demo
+from vane_step.core import derive
 from vane_step.core.ask import ask
 from vane_step.core.board.check import check, figures
+from vane_step.core.board.geometry import copper_items
 from vane_step.core.derive import derived, forget
 from vane_step.core.design.edits import PlaceParts, SetValue, apply
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
 from vane_step.core.fab.release import release
 from vane_step.core.judge import all_findings
+from vane_step.core.weight import weight
 from vane_step.data.shipped import resources
 
 
@@ -41,6 +48,26 @@ class Keeping(unittest.TestCase):
         forget()
         counted(d)
         self.assertEqual(len(calls), 3)
+
+    def test_what_is_kept_has_a_size(self) -> None:
+        """Results weigh about what they take; however many designs are looked at, what is kept stays in bounds."""
+        d = demo(FROST)
+        forget()
+        check(d)
+        for value, least, most in (
+            (np.zeros((1000, 50)), 400_000, 401_000), (["x" * 100] * 1000, 100_000, 200_000), (copper_items(d), 10**5, 10**6),
+            ([Point(0, 0).buffer(1, quad_segs=25)] * 100, 160_000, 400_000), ({k: (k, 0.5) for k in range(900)}, 30_000, 200_000),
+        ):  # fmt: skip
+            self.assertTrue(least < weight(value) < most, (weight(value), least, most))
+        with mock.patch.object(derive, "RESULTS_BYTES", 400_000), mock.patch.object(derive, "PIECES_BYTES", 800_000):
+            for k in range(6):
+                moved = apply(d, PlaceParts(places={"R9": {"x_nm": 20_000_000 + k * 1000, "y_nm": 9_000_000}}))[0]
+                self.assertEqual(check(moved).figures["parts"], check(d).figures["parts"])
+                largest = max(taken for _, taken in derive._cache.values())
+                self.assertLessEqual(derive._bytes_kept, max(400_000, largest))
+                self.assertEqual(derive._bytes_kept, sum(taken for _, taken in derive._cache.values()))
+                self.assertLess(sum(store.size() for store in derive.Kept.stores), 4_000_000)
+        forget()
 
     def test_many_at_once_compute_once(self) -> None:
         """Eight threads that want one result get the same object from one computation."""

@@ -16,7 +16,6 @@ from vane_step.core.fab.panel import PanelPlan, copies_that_fit, layout, panel
 from vane_step.core.fab.panelback import Repeated, read_back_panel
 from vane_step.core.fab.reader import read_gerber
 from vane_step.core.fab.release import panel_release, release, write_files
-
 from vane_step.core.judge import stops
 
 

@@ -8,15 +8,20 @@ from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from operator import is_not
 from threading import RLock
-from typing import Any, Concatenate, Generic, ParamSpec, TypeVar
+from typing import Any, ClassVar, Concatenate, Final, Generic, ParamSpec, TypeVar
 
 from vane_step.core.design.model import Design, Package, Part
+from vane_step.core.weight import weight
 
 P = ParamSpec("P")
 R = TypeVar("R")
 V = TypeVar("V")
-_KEPT = 512
-_cache: OrderedDict[tuple[Any, ...], Any] = OrderedDict()
+# Bytes of results of whole designs, and of what is worked out of single things; both estimated.
+RESULTS_BYTES: Final = 96 * 1024 * 1024
+PIECES_BYTES: Final = 96 * 1024 * 1024
+_cache: OrderedDict[tuple[Any, ...], tuple[Any, int]] = OrderedDict()
+_bytes_kept = 0
+FEW, ONE_IN = 64, 16
 # Held while shared geometry is worked on; also by callers who work on results outside of a derived function.
 alone = RLock()
 
@@ -47,11 +52,10 @@ def derived(
             with alone:
                 if key in _cache:
                     _cache.move_to_end(key)
-                    found: R = _cache[key]
+                    found: R = _cache[key][0]
                     return found
-                result = _cache[key] = function(design, *args, **kwargs)
-                while len(_cache) > _KEPT:
-                    _cache.popitem(last=False)
+                result = function(design, *args, **kwargs)
+                _keep(key, result)
                 return result
 
         functools.update_wrapper(kept, function)
@@ -60,16 +64,40 @@ def derived(
     return decorate
 
 
+def _keep(key: tuple[Any, ...], result: Any) -> None:
+    """Keep a result; those not asked for longest go when all together are too large."""
+    global _bytes_kept
+    taken = weight(result)
+    _cache[key] = result, taken
+    _bytes_kept += taken
+    while _bytes_kept > RESULTS_BYTES and len(_cache) > 1:
+        _bytes_kept -= _cache.popitem(last=False)[1][1]
+
+
 class Kept(Generic[V]):
     """What was worked out of single things of a design, such as one part, by the marks of all it was worked out from.
 
-    After an edit only what changed is worked out anew. Beyond ``most`` entries the older half is dropped.
+    After an edit only what changed is worked out anew. Beyond ``most`` entries the older half is dropped, and so it is
+    in the largest store when all stores together are too large.
     """
+
+    stores: ClassVar[list[Kept[Any]]] = []
 
     def __init__(self, most: int) -> None:
         self._most = most
         self._values: dict[Any, V] = {}
+        # Of some of the values put: how many were weighed, and what they weigh together.
+        self._puts, self._weighed, self._weight = 0, 0, 0
         forgettable(self._values)
+        Kept.stores.append(self)
+
+    def size(self) -> int:
+        """Estimate the bytes of all values, by those that were weighed."""
+        return len(self._values) * self._weight // max(1, self._weighed)
+
+    def _halve(self) -> None:
+        for old in list(self._values)[: max(1, len(self._values) // 2)]:
+            del self._values[old]
 
     def get(self, key: Any) -> V | None:
         """Give what is kept under a key, or ``None``."""
@@ -79,9 +107,14 @@ class Kept(Generic[V]):
         """Keep a value and give it back."""
         with alone:
             if len(self._values) >= self._most:
-                for old in list(self._values)[: self._most // 2]:
-                    del self._values[old]
+                self._halve()
             self._values[key] = value
+            # Large values are few and all weighed; of many small ones a few stand for all.
+            if self._most <= FEW or self._puts % ONE_IN == 0:
+                self._weighed, self._weight = self._weighed + 1, self._weight + weight(value)
+                while sum(store.size() for store in Kept.stores) > PIECES_BYTES:
+                    max(Kept.stores, key=Kept.size)._halve()
+            self._puts += 1
         return value
 
 
@@ -141,7 +174,9 @@ def forgettable(store: dict[Any, Any]) -> None:
 
 def forget() -> None:
     """Drop every kept result, so that a measurement starts cold."""
+    global _bytes_kept
     with alone:
         _cache.clear()
+        _bytes_kept = 0
         for store in _stores:
             store.clear()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from typing import Any, Final, Literal
 
@@ -211,6 +212,20 @@ def block_from(text: str | bytes, where: str = "block") -> SavedBlock:
         if gone:
             raise InputError(
                 f"Net {net.name} lists pin {gone[0]}, which no part of the block has.", where=where,
+                next_step="Mend the file, or keep the block anew.",
+            )
+    refs, names = Counter(p.ref for p in saved.parts), Counter(n.name for n in saved.nets)
+    for what, count in (("part", refs), ("net", names)):
+        twice = next((name for name, times in count.items() if times > 1), None)
+        if twice is not None:
+            raise InputError(
+                f"The {what} {twice} is in it twice.", where=where, next_step="Mend the file, or keep the block anew."
+            )
+    for found in saved.calculations:
+        strange = next((ref for ref in found.sets.values() if ref not in refs), None)
+        if strange is not None:
+            raise InputError(
+                f"Calculation {found.id} sets {strange}, which is no part of the block.", where=where,
                 next_step="Mend the file, or keep the block anew.",
             )
     return saved

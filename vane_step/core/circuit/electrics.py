@@ -235,7 +235,7 @@ def _supply_volts(design: Design, part: Part) -> float | None:
     return min(found) if found else None
 
 
-def _bears(design: Design, part: Part, pin: Pin) -> float | None:
+def bears(design: Design, part: Part, pin: Pin) -> float | None:
     """Give the supply that bounds an input: of several the one its name belongs to, the analogue one for AVDD's inputs.
 
     An input that its name or functions mark as tolerant (``5VT``) bears that; where nothing tells which of several
@@ -317,8 +317,8 @@ def _domains(design: Design) -> Iterator[Finding]:
             name = pin_name(part.ref, pin.number)
             if pin.role == "output" and (gives := _supply_volts(design, part)) is not None:
                 drivers.append((gives, name))
-            elif pin.role in ("input", "io") and (bears := _bears(design, part, pin)) is not None:
-                takers.append((bears, name))
+            elif pin.role in ("input", "io") and (most := bears(design, part, pin)) is not None:
+                takers.append((most, name))
         for high, driver in drivers:
             low, taker = min(takers, default=(high, ""))
             if high > low + 0.3:

@@ -275,11 +275,11 @@ def _off_role(design: Design, load: Part, control: Pin) -> str | None:
         return "ground" if any(n is not None and n.role == "ground" for n in ends) else None
     if control.role != "input" or len(load.pins) != 3 or control.name.upper() not in ("G", "B"):
         return None
-    if any(p.role == "open-drain" for p in load.pins):
-        return "ground"
     source = next((p for p in load.pins if p.name.upper() in ("S", "E")), None)
     net = _net(design, load, source) if source else None
-    return "supply" if net is not None and net.role == "supply" else None
+    if net is not None and net.role == "supply":
+        return "supply"
+    return "ground" if any(p.role == "open-drain" for p in load.pins) else None
 
 
 def _debug_lines(design: Design) -> Iterator[Finding]:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Literal
 
+from vane_step.core.circuit.converters import converter_findings
 from vane_step.core.circuit.electrics import values
+from vane_step.core.circuit.gates import gate_findings
 from vane_step.core.circuit.hazards import hazards
 from vane_step.core.circuit.lines import line_findings
 from vane_step.core.circuit.reasons import reason_findings
@@ -36,6 +38,8 @@ def review(design: Design) -> tuple[Finding, ...]:
         *source_findings(design),
         *stress_findings(design),
         *line_findings(design),
+        *gate_findings(design),
+        *converter_findings(design),
         *reason_findings(design),
         *variant_findings(design),
     ]

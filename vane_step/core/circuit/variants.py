@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from vane_step.core.circuit.sources import fed_nets
 from vane_step.core.design.model import Design, natural, pin_name
 from vane_step.core.errors import NotFound
 from vane_step.core.finding import Finding, Place
@@ -62,6 +63,7 @@ def variant_findings(design: Design) -> Iterator[Finding]:
                 )  # fmt: skip
         if variant:
             yield from _fights(design, variant, have)
+            yield from _unfed(design, variant)
 
 
 def _fights(design: Design, variant: str, have: dict[str, bool]) -> Iterator[Finding]:
@@ -77,4 +79,18 @@ def _fights(design: Design, variant: str, have: dict[str, bool]) -> Iterator[Fin
             yield Finding(
                 level="stop", code="outputs-fight", message=text, reading=len(drivers), limit=1, unit="drivers",
                 sense="at most", source=f"variant {variant}", place=Place(step="circuit", net=net.name),
+            )  # fmt: skip
+
+
+def _unfed(design: Design, variant: str) -> Iterator[Finding]:
+    """Supplies whose only source a variant leaves out."""
+    less = without_unfitted(design, variant)
+    fed, base = fed_nets(less), fed_nets(without_unfitted(design))
+    for net in less.nets.values():
+        takers = tuple(pin_name(a.ref, b.number) for a, b in less.pins_on(net.name) if b.role == "supply-in")
+        if takers and net.name not in fed and net.name in base:
+            text = f"In variant {variant}, nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
+            yield Finding(
+                level="stop", code="no-supply", message=text, reading=0, limit=1, unit="sources", sense="at least",
+                source=f"variant {variant}", place=Place(step="circuit", pins=takers, net=net.name),
             )  # fmt: skip

@@ -1,0 +1,282 @@
+"""Gates and bases of single transistors: what drives them against what they need; what loads bear is in ``stress``.
+
+The voltage of a gate is worked out from what its net hangs on, directly or over a resistor: outputs with the supply of
+their part, open drains, rails. A rule speaks only where all of that is known.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from vane_step.core.circuit.rails import Volts, net_at, rail
+from vane_step.core.circuit.sources import ohms_of
+from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
+from vane_step.core.finding import Finding, Level, Place
+
+CATALOGUE = "the catalogue"
+# Most gates bear 20 V (rule of thumb; those for low drive often bear less).
+GATE_MOST_V = 20.0
+# Below half its threshold a transistor is off; a resistor up to this between source and ground is a shunt.
+OFF_SHARE, SHUNT_OHM = 0.5, 10.0
+DIRECT_OHM = 1e-3
+
+
+@dataclass(frozen=True)
+class _Pull:
+    """One thing a gate hangs on: the voltages it can give, over so many ohms, and whether it can let go."""
+
+    volts: Volts
+    ohms: float
+    drives: bool = False
+    lets_go: bool = False
+
+
+@dataclass(frozen=True)
+class _Drive:
+    """All a gate hangs on."""
+
+    pulls: tuple[_Pull, ...]
+
+    @property
+    def driven(self) -> bool:
+        """Whether something switches the gate."""
+        return any(p.drives for p in self.pulls)
+
+    def level(self, high: bool) -> float | None:
+        """Give the gate's voltage with all drivers high, or low; open drains let go when high. None when it floats."""
+        held = [p for p in self.pulls if not (p.lets_go and high)]
+        if not held:
+            return None
+        share = sum(1 / max(p.ohms, DIRECT_OHM) for p in held)
+        return sum((p.volts.high if high else p.volts.low) / max(p.ohms, DIRECT_OHM) for p in held) / share
+
+
+def gate_findings(design: Design) -> Iterator[Finding]:
+    """Give the findings of every rule of this module."""
+    for part in design.parts.values():
+        pins = {p.name.upper(): p for p in part.pins}
+        if not part.fitted or len(part.pins) > 4:
+            continue
+        if pins.keys() >= {"G", "D", "S"} and "vgsth_v" in part.params:
+            yield from _field_effect(design, part, pins)
+        elif pins.keys() >= {"B", "C", "E"}:
+            yield from _bipolar(design, part, pins)
+
+
+def _found(
+    code: str, message: str, reading: float, limit: float, part: Part, net: Net, level: Level, at_most: bool = True,
+    source: str = CATALOGUE, unit: str = "V",
+) -> Finding:  # fmt: skip
+    return Finding(
+        level=level, code=code, message=message, reading=round(reading, 3), limit=round(limit, 3), unit=unit,
+        sense="at most" if at_most else "at least", source=source,
+        place=Place(step="circuit", refs=(part.ref,), net=net.name),
+    )  # fmt: skip
+
+
+def _who(part: Part) -> str:
+    return f"{part.ref} {part.catalogue or part.value}".strip()
+
+
+def _field_effect(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Finding]:
+    gate, drain, source = (net_at(design, part, pins[n].number) for n in "GDS")
+    if gate is None or source is None:
+        return
+    # A tab is a drain of its own, of which only its copper matters.
+    n_channel = any(p.role == "open-drain" for p in part.pins)
+    yield from _turned(part, n_channel, drain, source)
+    at = rail(source) or _over_shunt(design, source)
+    drive = _drive_of(design, part, gate)
+    if at is None or drive is None:
+        return
+    low_side = n_channel and abs(at.most) < 1e-9
+    if not low_side and (n_channel or at.low <= 0):
+        return
+    if not drive.pulls:
+        text = f"The gate of {_who(part)} floats: {gate.name} has neither a driver nor a resistor"
+        yield _found("gate-floats", text, 0, 1, part, gate, "stop", False, "a gate keeps any charge", "pulls")
+        return
+    released = drive.level(high=True)
+    if drive.driven and released is None:
+        text = f"Nothing holds the gate of {_who(part)} when its driver lets go: {gate.name} floats"
+        yield _found("gate-floats", text, 0, 1, part, gate, "look", False, "an open drain only pulls down", "pulls")
+        return
+    yield from _enough(part, gate, drive, at, n_channel, drain is not None and _loaded(design, part, drain))
+    yield from _ever_off(part, gate, drive, at, n_channel)
+    yield from _bears(design, part, gate, source, drive, at)
+
+
+def _turned(part: Part, n_channel: bool, drain: Net | None, source: Net) -> Iterator[Finding]:
+    """Drain and source exchanged: the diode inside conducts from the load to ground."""
+    volts = rail(source)
+    if n_channel:
+        wrong = drain is not None and drain.role == "ground" and source.role != "ground"
+    else:
+        wrong = source.role == "ground" or (volts is not None and volts.high <= 0)
+    if wrong:
+        ground = drain if n_channel and drain is not None else source
+        text = f"{_who(part)} has drain and source exchanged: the diode inside it conducts all the time"
+        where = "drain on ground" if n_channel else "source on ground"
+        yield _found("transistor-turned", text, 1, 0, part, ground, "stop", source=where, unit="pins")
+
+
+def _over_shunt(design: Design, net: Net) -> Volts | None:
+    """Give 0 V for a source that stands on ground over a resistor to measure by."""
+    for part, pin in design.pins_on(net.name):
+        ohms = ohms_of(part)
+        if ohms is not None and ohms <= SHUNT_OHM and len(part.pins) == 2:
+            other = next((net_at(design, part, p.number) for p in part.pins if p is not pin), None)
+            if other is not None and other.role == "ground":
+                return Volts(0.0, 0.0)
+    return None
+
+
+def _drive_of(design: Design, gated: Part, gate: Net) -> _Drive | None:
+    """Gather what a gate hangs on; ``None`` where something on it gives nobody knows what."""
+    found: list[_Pull] = []
+    known = rail(gate)
+    if known is not None:
+        return _Drive((_Pull(known, 0.0),))
+    for part, pin in design.pins_on(gate.name):
+        if part is gated or not part.fitted or part.kind in ("capacitor", "polar-capacitor", "diode"):
+            continue
+        if part.kind == "resistor" and len(part.pins) == 2:
+            ohms = ohms_of(part)
+            far = next((net_at(design, part, p.number) for p in part.pins if p is not pin), None)
+            if ohms is None or far is None:
+                return None
+            pulls = [_Pull(v, 0.0)] if (v := rail(far)) is not None else _drivers(design, far, part)
+            # A resistor to what is known only in part, or to another knot of resistors, leaves the gate unknown.
+            if pulls is None:
+                return None
+            found += [_Pull(p.volts, p.ohms + ohms, p.drives, p.lets_go) for p in pulls]
+        elif _is_gate(part, pin):
+            continue
+        else:
+            driver = _driver(design, part, pin)
+            if driver is None:
+                return None
+            found.append(driver)
+    return _Drive(tuple(found))
+
+
+def _is_gate(part: Part, pin: Pin) -> bool:
+    return pin.role == "input" and pin.name.upper() == "G" and len(part.pins) <= 4
+
+
+def _drivers(design: Design, net: Net, through: Part) -> list[_Pull] | None:
+    """Give what drives a net at the far end of a resistor; ``None`` where that cannot be told."""
+    found = []
+    for part, pin in design.pins_on(net.name):
+        if part is through or not part.fitted or part.kind in ("capacitor", "polar-capacitor"):
+            continue
+        if part.kind == "resistor" and (ohms := ohms_of(part)) is not None:
+            far = rail(next((net_at(design, part, p.number) for p in part.pins if p is not pin), None))
+            if far is None:
+                return None
+            found.append(_Pull(far, ohms))
+            continue
+        driver = _driver(design, part, pin)
+        if driver is None:
+            return None
+        found.append(driver)
+    # Resistors beside a driver hold it only while it lets go.
+    drivers = [p for p in found if p.drives]
+    if drivers and not any(p.lets_go for p in drivers):
+        return drivers
+    return found if len(found) == 1 else None
+
+
+def _driver(design: Design, part: Part, pin: Pin) -> _Pull | None:
+    """Give what an output, a port or an open drain does to its net."""
+    if pin.role in ("output", "io"):
+        rails = [v for p in part.pins if p.role == "supply-in" and (v := rail(net_at(design, part, p.number)))]
+        high = max((v.high for v in rails), default=None)
+        return None if high is None else _Pull(Volts(0.0, high), 0.0, drives=True)
+    if pin.role == "open-drain":
+        low = next((rail(net_at(design, part, p.number)) for p in part.pins if p.name.upper() in ("S", "E")), None)
+        return _Pull(Volts(low.low if low else 0.0, 0.0), 0.0, drives=True, lets_go=True)
+    return None
+
+
+def _loaded(design: Design, switch: Part, drain: Net) -> bool:
+    """Tell whether more hangs on a drain than resistors and gates, through which next to nothing flows."""
+    return any(
+        part is not switch and part.fitted and part.kind not in ("resistor", "capacitor") and not _is_gate(part, pin)
+        for part, pin in design.pins_on(drain.name)
+    )
+
+
+def _enough(part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool, loaded: bool) -> Iterator[Finding]:
+    """Whether the gate gets what the transistor needs to be on."""
+    volts = drive.level(high=n_channel)
+    if volts is None:
+        return
+    between = (volts - at.high) if n_channel else (at.low - volts)
+    need, threshold = part.params.get("vgs_v", 0.0), part.params["vgsth_v"]
+    if not drive.driven and between < threshold:
+        text = f"Nothing ever switches {_who(part)} on: {gate.name} only hangs on resistors"
+        yield _found("gate-drive", text, between, threshold, part, gate, "look", False)
+    elif between < threshold:
+        text = f"{_who(part)} never gets on: its gate gets {between:.3g} V, its threshold is {threshold:g} V"
+        yield _found("gate-drive", text, between, threshold, part, gate, "stop", False)
+    elif loaded and between < need - 1e-6:
+        text = f"{_who(part)} is made for a gate at {need:g} V and gets {between:.3g} V: it stays half on and gets hot"
+        yield _found("gate-drive", text, between, need, part, gate, "look", False)
+
+
+def _ever_off(part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool) -> Iterator[Finding]:
+    """Whether whatever drives the gate can switch the transistor off."""
+    volts = drive.level(high=not n_channel)
+    if volts is None or not drive.driven:
+        return
+    between = (volts - at.low) if n_channel else (at.high - volts)
+    threshold = part.params["vgsth_v"]
+    if between >= threshold * OFF_SHARE:
+        always = between >= threshold
+        text = (
+            f"{_who(part)} {'never gets off' if always else 'does not get off for certain'}: "
+            f"with {gate.name} at {volts:.3g} V its gate still has {between:.3g} V"
+        )
+        limit = threshold * OFF_SHARE
+        yield _found("gate-off", text, between, limit, part, gate, "stop" if always else "look")
+
+
+def _bears(design: Design, part: Part, gate: Net, source: Net, drive: _Drive, at: Volts) -> Iterator[Finding]:
+    """Whether the gate bears what it gets."""
+    levels = [v for high in (True, False) if (v := drive.level(high)) is not None]
+    most = max(max(abs(v - at.low), abs(v - at.high)) for v in levels)
+    if most <= GATE_MOST_V or _clamped(design, gate, source):
+        return
+    text = f"The gate of {_who(part)} gets {most:.3g} V against its source"
+    source_of = "most gates bear 20 V (rule of thumb)"
+    yield _found("gate-over", text, most, GATE_MOST_V, part, gate, "look", source=source_of)
+
+
+def _clamped(design: Design, gate: Net, source: Net) -> bool:
+    return any(
+        "vz_v" in part.params and any(net_at(design, part, p.number) is source for p in part.pins)
+        for part, _ in design.pins_on(gate.name)
+    )
+
+
+def _bipolar(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Finding]:
+    """Bases straight on a rail or an output: the diode to the emitter takes what it gets."""
+    base, emitter = (net_at(design, part, pins[n].number) for n in "BE")
+    at = rail(emitter)
+    if base is None or at is None:
+        return
+    volts, why = rail(base), "a base is a diode to the emitter"
+    if volts is not None and base.role == "supply" and abs(volts.most - at.most) > 1.0:
+        text = f"The base of {_who(part)} is straight on {base.name}: nothing limits its current"
+        yield _found("base-bare", text, abs(volts.most - at.most), 1.0, part, base, "stop", source=why)
+        return
+    for other, pin in design.pins_on(base.name):
+        if other is not part and other.fitted and pin.role in ("output", "io") and base.role != "supply":
+            text = f"{pin_name(other.ref, pin.number)} drives the base of {_who(part)} without a resistor"
+            driver = _driver(design, other, pin)
+            high = driver.volts.high if driver else 0.0
+            if high > 1.0 and emitter is not None and emitter.role == "ground":
+                yield _found("base-bare", text, high, 1.0, part, base, "stop", source=why)
+                return
