@@ -71,7 +71,7 @@ def _spoiled(chance: random.Random, name: str, data: bytes, lent: bytes) -> byte
     if data[:2] == b"PK" and chance.random() < 0.8:
         try:
             return _archive(chance, data)
-        except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, ValueError, zlib.error):
+        except (zipfile.BadZipFile, EOFError, OSError, RuntimeError, NotImplementedError, ValueError, zlib.error):
             # It was spoiled before.
             return chance.choice(BINARY)(chance, data, lent)
     if name.endswith(".json") and chance.random() < 0.5:

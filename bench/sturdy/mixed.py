@@ -22,7 +22,7 @@ PAGES = (
 )  # fmt: skip
 SENTENCES = (
     "value R1 {k}k", "shift R1 0.{k} 0", "turn R1 90", "note R1 seen {k}", "lift GND", "route GND", "route",
-    "pour GND back", "undo", "undo", "redo", 'text T{k} front 5 5 "{k}"', "rail NET{k} 5V", "trace GND 0.4mm", "tidy",
+    "pour GND back", "undo", "undo", "redo", 'text "{k}" 5 5', "rail NET{k} 5V", "trace GND 0.4mm", "tidy",
     "arrange all",
 )  # fmt: skip
 DESIGNS = ("1-frost-sentinel", "2-seedling-thirst-beeper", "3-packing-bench-panel", "4-cider-press-logger")
@@ -144,7 +144,7 @@ def mixed(minutes: float, seed: int, people: int = 4) -> int:
         print(f"  {count} times {text}")
     print(
         f"{minutes:g} minutes of {people} people: {len(times)} things done {dict(seen)}, half within "
-        f"{median(times):.3f} s; server at most {watch.server >> 20} MB, others {watch.reader >> 20} MB more than at first; "
-        f"{len(wrong)} faults"
+        f"{median(times):.3f} s; server at most {watch.server >> 20} MB, others {watch.reader >> 20} MB more than at "
+        f"first; {len(wrong)} faults"
     )
     return len(wrong)

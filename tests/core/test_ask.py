@@ -11,12 +11,13 @@ from tests.support import BEEPER, FROST, demo, design, part, pin_of
 from vane_step.core.ask import VERBS, ask, complete
 from vane_step.core.board.check import check
 from vane_step.core.board.nearness import nearness_findings
-from vane_step.core.design.edits import PlaceParts, apply
+from vane_step.core.design.edits import PlaceParts, SetItem, apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError
 from vane_step.data.shipped import resources
 
 SETS = resources()
+FORMS = {verb.name: verb.form.split(" · ") for verb in VERBS}
 
 
 def done(d: Design, *sentences: str) -> Design:
@@ -111,11 +112,34 @@ class Verbs(unittest.TestCase):
                 proposal = ask(d, text, SETS)
                 self.assertTrue(proposal.says)
                 self.assertTrue(proposal.edit is not None or proposal.action)
+                if not any("…" in form or form.rstrip("]").endswith('"') for form in FORMS[text.split()[0]]):
+                    # Where the form ends, so does what is taken: nothing said is passed over.
+                    with self.assertRaises(VaneStepError, msg=f"{text} and more"):
+                        ask(d, f"{text} and more", SETS)
         self.assertIn("routes 1 open links", ask(done(d, "lift PUMP_ON"), "route PUMP_ON", SETS).says)
         self.assertIn("puts 1 parts", ask(open_one, "arrange", SETS).says)
         self.assertEqual(
             {*sentences, "route", "arrange", "advise", "widen", "stitch", "vias", "exchange"}, {v.name for v in VERBS}
         )
+
+    def test_all_that_is_named_is_taken_out(self) -> None:
+        """Parts by name, run and block, items and nets, in one sentence; nets without pins go along, others stay whole."""
+        d = done(demo(FROST), "hole 40 40 3")
+        hole = next(h for h in d.holes if h not in demo(FROST).holes)
+        lights = {p.ref for p in d.parts.values() if p.block == "Lights"}
+        after = done(d, f"remove R9 R1..2 block=Lights {hole} HORN")
+        self.assertEqual(set(d.parts) - set(after.parts), {"R9", "R1", "R2"} | lights)
+        self.assertNotIn(hole, after.holes)
+        self.assertNotIn("HORN", after.nets)
+        self.assertTrue(all(n.pins or n.name in {t.net for t in after.tracks.values()} for n in after.nets.values()))
+        bare = done(design([part("R1", "CHIP-1608M", 5, 5), part("R2", "CHIP-1608M", 9, 9)], {"A": "R1.1 R2.1", "B": "R1.2"}), "remove R1")
+        self.assertEqual((set(bare.parts), set(bare.nets)), ({"R2"}, {"A"}))
+        clash = apply(d, SetItem(hole=d.holes[hole].model_copy(update={"id": "R9"})))[0]
+        with self.assertRaisesRegex(EditRefused, "something else"):
+            ask(clash, "remove R9", SETS)
+        self.assertNotIn("R9", done(clash, "remove item=R9").holes)
+        self.assertNotIn("R9", done(clash, "remove part=R9").parts)
+        self.assertNotIn(next(iter(done(clash, "add H5 HDR-1x2", "hole 60 40 3").holes.keys() - clash.holes.keys())), ("H5",))
 
     def test_pins_by_name_or_number(self) -> None:
         """A pin may be called by either; case does not matter for the reference and the name."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import unittest
 
 import shapely
@@ -10,14 +11,19 @@ from shapely.ops import unary_union
 
 from tests.support import FROST, board, demo, design, folder, least_gap_breach, part, said
 from vane_step.core.board.check import check, figures
-from vane_step.core.board.geometry import copper_items, outline
+from vane_step.core.board.geometry import bodies, copper_items, keepouts, outline
 from vane_step.core.board.pour import pour_pieces
-from vane_step.core.design.edits import RemoveItem, apply
+from vane_step.core.board.zones import zone_findings
+from vane_step.core.brief.limits import limit_findings
+from vane_step.core.design.edits import RemoveItem, SetItem, apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.fab.otherboard import other_board
 from vane_step.core.fab.release import release
+from vane_step.core.parts.packages import package
+from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
+from vane_step.data.shipped import catalogue
 
 STAMP = "2026-11-26T00:00:00Z"
 
@@ -104,6 +110,42 @@ class Openings(unittest.TestCase):
 
 class Zones(unittest.TestCase):
     """Boxes of the board where something may not be."""
+
+    def test_screws_and_bodies(self) -> None:
+        """A hole through a body, a head on it, a screw at an antenna: told as deep as they reach, on either side of the board."""
+        d = said(design([part("U1", "SOIC-16", 20, 15)], {}), "hole 20 15 3.2")
+        chance = random.Random(5)
+        for side in ("front", "back"):
+            turned = said(d, "underside U1") if side == "back" else d
+            body = bodies(turned)["U1"]
+            for _ in range(30):
+                x, y = (round(chance.uniform(a, b), 2) for a, b in ((14, 26), (9, 21)))
+                there = apply(turned, SetItem(hole=turned.holes["H1"].model_copy(update={"x_nm": nm(x), "y_nm": nm(y)})))[0]
+                through = shapely.Point(x, y).buffer(1.6, quad_segs=64).intersects(body)
+                head = shapely.Point(x, y).buffer(3.2, quad_segs=64).intersects(body)
+                codes = {f.code for f in check(there).findings} & {"hole-in-part", "screw-on-part"}
+                self.assertEqual(codes, {"hole-in-part"} if through else {"screw-on-part"} if head else set(), (x, y))
+        radio = next(p for p in catalogue().parts.values() if package(p.package).keepout_nm)
+        aerial = said(design([], {}, on=board(60, 50)), f"add U1 {radio.number}", "place U1 30 25")
+        zone = keepouts(aerial)["U1"]
+        for x, y in (zone.centroid.coords[0], (1.0, 1.0)):
+            codes = {f.code for f in check(said(aerial, f"hole {x:.2f} {y:.2f} 2.2")).findings}
+            self.assertEqual("screw-in-zone" in codes, (x, y) != (1.0, 1.0))
+
+    def test_cases_have_two_sides(self) -> None:
+        """A low case counts for the side it is over; ends of leads reach out of the other; all together must fit the case."""
+        d = design([part("J1", "HDR-1x2", 20, 15), part("C1", "CHIP-1608M", 10, 10)], {})
+        for sides, ends in (("front", 1.6), ("back", 1.4), ("back", 1.6), ("both", 1.6)):
+            for under in (False, True):
+                there = said(d, f"zone low 15 10 10x10 {ends} {sides}", *(["underside J1"] if under else []))
+                over = {"front", "back"} if sides == "both" else {sides}
+                reach = {"front": 1.5, "back": 8.5} if under else {"front": 8.5, "back": 1.5}
+                told = [f.reading for f in zone_findings(there)]
+                self.assertEqual(told, [r for side, r in reach.items() if side in over and r > ends], (sides, ends, under))
+        tall = d.packages["HDR-1x2"].height_nm / 1e6
+        for height, codes in ((tall - 0.1, 1), (tall + 2, 1), (tall + 3.2, 0)):
+            found = [f for f in limit_findings(said(d, f"brief tall {height:.2f}")) if f.code == "brief-height"]
+            self.assertEqual(len(found), codes, height)
 
     def test_what_lies_in_them_is_told(self) -> None:
         """A part under hands, one too tall, a foreign track, copper; each by its own finding, with its reading."""

@@ -86,8 +86,13 @@ class DesignStore:
     def _now(self) -> str:
         return self._clock().strftime("%Y-%m-%dT%H:%M:%SZ")
 
-    def add(self, id: str, design: Design) -> Kept:
+    def add(self, id: str, design: Design, numbered: bool = False) -> Kept:
         """Put a new design into the store.
+
+        Parameters
+        ----------
+        numbered : bool
+            Take the next free id, ``name-2`` and so on, where this one is taken, also by a design in the bin.
 
         Raises
         ------
@@ -99,8 +104,12 @@ class DesignStore:
         content = to_json(design)
         from_json(content, id)
         with atomic(self._db, self._lock) as db:
-            if db.execute("SELECT 1 FROM design WHERE id = ?", (id,)).fetchone():
-                raise EditRefused(f"There is already a design {id}.", where=id, next_step="Choose another name.")
+            base, k = id, 1
+            while db.execute("SELECT 1 FROM design WHERE id = ?", (id,)).fetchone():
+                if not numbered:
+                    raise EditRefused(f"There is already a design {id}.", where=id, next_step="Choose another name.")
+                k += 1
+                id = f"{base}-{k}"
             db.execute("INSERT INTO design VALUES (?, ?, 1, 0, ?, NULL)", (id, design.name, self._now()))
             db.execute("INSERT INTO snapshot VALUES (?, 0, ?)", (id, content))
         return self.get(id)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from vane_step.core.ask.words import Proposal, need, number, pairs
+from vane_step.core.ask.words import Proposal, need, number, pairs, side_of
 from vane_step.core.board.geometry import opening, rectangle
 from vane_step.core.board.inkshape import ink
 from vane_step.core.board.stitch import stitch
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of
-from vane_step.core.design.model import Cutout, Design, MountingHole, PointNm, Pour, RuleSet, Side, Zone
+from vane_step.core.design.model import Cutout, Design, MountingHole, PointNm, Pour, RuleSet, Zone
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import nm, parse_length_nm
 
@@ -42,7 +42,7 @@ def drill_hole(design: Design, words: Sequence[str]) -> Proposal:
     """Drill a mounting hole."""
     need(words, 2, "hole X Y [DIAMETER]")
     size = parse_length_nm(words[2], "diameter") if len(words) > 2 else nm(3.2)
-    name = _free("H", design.holes)
+    name = _free("H", {*design.holes, *design.parts})
     hole = MountingHole(
         id=name,
         x_nm=parse_length_nm(words[0], "x"),
@@ -104,21 +104,28 @@ def _milled(design: Design, cutout: Cutout) -> Proposal:
     return Proposal(f"mills {cutout.id}, {shape.area:.1f} mm²", edit, about=(cutout.id,))
 
 
-ZONES = ("hand", "low", "quiet", "clear")
+ZONES, SIDES = ("hand", "low", "quiet", "clear"), ("front", "back", "both")
 
 
 def set_zone(design: Design, words: Sequence[str]) -> Proposal:
-    """Say that a box of the board is held by hands, under a low case, quiet, or clear of copper."""
-    need(words, 4, f"zone {'|'.join(ZONES)} X Y 10x5 [TALL]")
+    """Say that a box of the board is held by hands, under a low case on a side, quiet, or clear of copper."""
+    form = f"zone {'|'.join(ZONES)} X Y 10x5 [TALL] [front|back|both]"
+    need(words, 4, form)
     if words[0] not in ZONES:
         raise InputError(f"{words[0]!r} is no zone.", where="zone", value=words[0], allowed=", ".join(ZONES))
     if words[0] == "low":
-        need(words, 5, "zone low X Y 10x5 TALL")
+        need(words, 5, "zone low X Y 10x5 TALL [front|back|both]")
+    side = words[5] if len(words) > 5 else "front"
+    if len(words) > 6 or side not in SIDES:
+        raise InputError(f"{words[5]!r} is no side.", where="zone", value=" ".join(words[5:]), allowed=form)
     tall = parse_length_nm(words[4], "tall") if len(words) > 4 else 0
     name = _free("Z", [z.id for z in design.board.zones])
     zone = Zone.model_validate(
-        {"id": name, "kind": words[0], "points": _box(words[1], words[2], words[3], "zone"), "tall_nm": tall}
-    )
+        {
+            "id": name, "kind": words[0], "points": _box(words[1], words[2], words[3], "zone"), "tall_nm": tall,
+            "side": side,
+        }
+    )  # fmt: skip
     edit = edits.SetZones(zones=(*design.board.zones, zone))
     return Proposal(f"makes {words[3]} mm of the board zone {name}: {words[0]}", edit, about=(name,))
 
@@ -183,7 +190,7 @@ def print_field(design: Design, words: Sequence[str]) -> Proposal:
         raise InputError("That is no field.", where="field", value=words[2], allowed="1 to 200 mm a side")
     ring = ((-w // 2, -h // 2), (w // 2, -h // 2), (w // 2, h // 2), (-w // 2, h // 2))
     at = parse_length_nm(words[0], "x"), parse_length_nm(words[1], "y")
-    side: Side = "back" if words[-1] == "back" else "front"
+    side = side_of(words[3:], "field X Y 20x8 [back]")
     field = ink(design, f"field {words[2]}", (ring,), at, side)
     return Proposal(f"prints a field of {words[2]} mm on the {side}", edits.SetItem(text=field), about=(field.id,))
 

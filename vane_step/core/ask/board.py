@@ -9,7 +9,7 @@ import shapely
 import shapely.affinity
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.ask.words import Proposal, need, number
+from vane_step.core.ask.words import Proposal, need, number, side_of
 from vane_step.core.board.arrange import arrange
 from vane_step.core.board.channels import exchanged, with_channels
 from vane_step.core.board.geometry import copper_items, courtyards, outline
@@ -179,14 +179,15 @@ def on_edge(design: Design, words: Sequence[str]) -> Proposal:
 
 def print_text(design: Design, words: Sequence[str]) -> Proposal:
     """Print on the legend."""
-    need(words, 3, 'text "WORDS" X Y [HEIGHT] [back]')
+    form = 'text "WORDS" X Y [HEIGHT] [back]'
+    need(words, 3, form)
     k = 1
     while f"text{k}" in design.texts:
         k += 1
-    side = "back" if words[-1] == "back" else "front"
     usual = max(nm(1.2), design.board.rules.legend_height_nm)
     sized = len(words) > 3 and words[3] not in ("front", "back")
     height = parse_length_nm(words[3], "height") if sized else usual
+    side = side_of(words[3 + sized :], form)
     text = LegendText(
         id=f"text{k}",
         text=words[0],

@@ -193,16 +193,6 @@ def set_pin(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(says, edit, about=(pin,))
 
 
-def remove(design: Design, words: Sequence[str]) -> Proposal:
-    """Take out a part, a net, a hole, a pour or a text."""
-    need(words, 1, "remove REF")
-    if words[0] in design.parts:
-        return Proposal(f"takes {words[0]} out of the circuit", edits.RemovePart(ref=words[0]), about=(words[0],))
-    if words[0] in design.nets:
-        return Proposal(f"forgets net {words[0]} and its copper", edits.RemoveNet(net=words[0]))
-    return Proposal(f"removes {words[0]}", edits.RemoveItem(id=words[0]))
-
-
 def nudge(design: Design, words: Sequence[str]) -> Proposal:
     """Shift a part on the sheet."""
     need(words, 2, "nudge REF DX DY, or nudge REF back")

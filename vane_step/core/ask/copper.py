@@ -182,7 +182,9 @@ def taper_tracks(design: Design, words: Sequence[str]) -> Proposal:
     """Let tracks widen in steps where they run into pads and vias."""
     need(words, 1, "taper NET [off], or taper all [off]")
     nets = None if words[0] == "all" else {net_of(design, words[0]).name}
-    if "off" in words[1:]:
+    if words[1:] not in ([], ["off"]):
+        raise InputError(f"{words[1]!r} says nothing here.", where="taper", value=words[1], allowed="off")
+    if words[1:]:
         ids = steps_of(design, nets)
         if not ids:
             raise NotFound("No track widens towards a pad.", where=words[0], next_step="Type: taper all, to make some.")

@@ -39,7 +39,6 @@ from vane_step.core.ask.circuit import (
     name_pins,
     nudge,
     part_pins,
-    remove,
     rename_net,
     set_block,
     set_pin,
@@ -100,7 +99,8 @@ from vane_step.core.ask.reasons import (
     show_need,
     waive_finding,
 )
-from vane_step.core.ask.words import Proposal, Resources, Verb, need
+from vane_step.core.ask.removing import remove
+from vane_step.core.ask.words import Proposal, Resources, Verb, fitting, need
 from vane_step.core.ask.words import alone as by_itself
 from vane_step.core.board.group import LINES, WAYS
 from vane_step.core.circuit.pins import pin_words
@@ -177,10 +177,10 @@ VERBS: tuple[Verb, ...] = (
         ("block",),
     ),
     Verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", by_itself(set_pin), ("pin", "", "pin-role")),
-    Verb("value", "value REF VALUE", "change a value", by_itself(set_value), ("ref",)),
+    Verb("value", "value REF VALUE …", "change a value", by_itself(set_value), ("ref",)),
     Verb("block", "block REF … NAME", "move a part to a block of the sheet", by_itself(set_block), ("ref",)),
     Verb(
-        "add", "add REF PACKAGE-OR-NUMBER [VALUE] · add R1..3 PACKAGE 1k 2k 3k", "add parts", add_part, ("", "package")
+        "add", "add REF PACKAGE-OR-NUMBER [VALUE …] · add R1..3 PACKAGE 1k 2k 3k", "add parts", add_part, ("", "package")
     ),
     Verb("swap", "swap REF … NUMBER", "take another part of the catalogue", swap_part, ("ref", "number")),
     Verb("use", "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL]", "put a block in", use, ("saved", "number")),
@@ -253,7 +253,10 @@ VERBS: tuple[Verb, ...] = (
         by_itself(prove_pattern),
         ("package",),
     ),
-    Verb("remove", "remove REF", "take out a part, net, hole, text, reason, need …", by_itself(remove), ("ref",)),
+    Verb(
+        "remove", "remove NAME … · remove block=BLOCK", "take out parts, nets, holes, texts, reasons …",
+        by_itself(remove), ("ref",),
+    ),
     Verb("nudge", "nudge REF DX DY", "shift a part on the sheet", by_itself(nudge), ("ref",)),
     Verb(
         "place",
@@ -416,9 +419,11 @@ def ask(design: Design, text: str, resources: Resources | None = None) -> Propos
             f"{first!r} is no verb of the ask line.", where="ask line", allowed=", ".join(BY_NAME),
             next_step=f"Did you mean {' or '.join(like)}?" if like else "Press ? for what can be typed.",
         )  # fmt: skip
+    verb = BY_NAME[words[0]]
+    rest = fitting(verb, words[1:])
     try:
         with alone:
-            proposal = BY_NAME[words[0]].make(design, words[1:], resources or Resources())
+            proposal = verb.make(design, rest, resources or Resources())
             if proposal.edit is not None:
                 apply(design, proposal.edit)
             return proposal

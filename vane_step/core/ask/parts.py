@@ -25,7 +25,7 @@ from vane_step.core.parts.patternsheet import judged
 
 def add_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     """Add a part of the catalogue or of a package, or a run of parts with a value each or one for all."""
-    need(words, 2, "add REF PACKAGE-OR-NUMBER [VALUE]")
+    need(words, 2, "add REF PACKAGE-OR-NUMBER [VALUE …]")
     refs, name = counted(words[0]), words[1]
     values = list(words[2:]) if len(words) - 2 == len(refs) else [" ".join(words[2:])] * len(refs)
     if name in resources.catalogue.parts:

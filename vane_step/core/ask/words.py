@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from vane_step.core.circuit.blocks import SavedBlock
 from vane_step.core.design.edits import Edit
-from vane_step.core.design.model import Design, RuleSet
+from vane_step.core.design.model import Design, RuleSet, Side
 from vane_step.core.errors import InputError
 from vane_step.core.parts.catalogue import Catalogue
 
@@ -43,6 +44,9 @@ class Verb:
     words: tuple[str, ...] = field(default=())
 
 
+UNITS = ("mm", "cm", "mil", "um", "µm", "in", "A", "mA", "V", "mV", "K")
+
+
 def alone(make: Callable[[Design, Sequence[str]], Proposal]) -> Callable[[Design, Sequence[str], Resources], Proposal]:
     """Make a verb that needs nothing but the design."""
     return lambda design, words, _resources: make(design, words)
@@ -67,6 +71,46 @@ def need(words: Sequence[str], count: int, form: str) -> None:
         raise InputError("The sentence goes on.", where="ask line", allowed=form)
 
 
+def places(verb: Verb) -> int | None:
+    """Count the words a verb's form has place for; ``None`` where it ends in free text or in as many as one likes.
+
+    >>> places(Verb("hole", "hole X Y [DIAMETER]", "", alone(lambda d, w: Proposal(""))))
+    3
+    """
+    most = 0
+    for form in verb.form.split(" · "):
+        if "…" in form or form.rstrip("]").endswith('"'):
+            return None
+        most = max(most, len(re.sub(r'"[^"]*"', "TEXT", form).split()) - 1)
+    return most
+
+
+def fitting(verb: Verb, words: Sequence[str]) -> list[str]:
+    """Put units behind their numbers, and refuse words for which the verb's form has no place: none is passed over.
+
+    Raises
+    ------
+    InputError
+        Naming what is left over.
+    """
+    most = places(verb)
+    if most is None:
+        return list(words)
+    joined: list[str] = []
+    for word in words:
+        if joined and word in UNITS and re.fullmatch(r"[+-]?\d+([.,]\d+)?", joined[-1]):
+            joined[-1] += word
+        else:
+            joined.append(word)
+    if len(joined) > most:
+        left = " ".join(joined[most:])
+        raise InputError(
+            f"{left!r} is left over: nothing would come of it.", where="ask line", value=left, allowed=verb.form,
+            next_step="Leave it out, or say it by itself.",
+        )  # fmt: skip
+    return joined
+
+
 def measures(words: Sequence[str]) -> list[str]:
     """Put units that stand apart behind their number: ``800 mA`` becomes one word."""
     found: list[str] = []
@@ -83,6 +127,15 @@ def no_more(words: Sequence[str], most: int, form: str) -> None:
     if len(words) > most:
         left = " ".join(words[most:])
         raise InputError(f"{left!r} says nothing here.", where="ask line", value=left, allowed=form)
+
+
+def side_of(words: Sequence[str], form: str) -> Side:
+    """Read the side at the end of a sentence; the front where none is said."""
+    if not words or words[0] == "front":
+        return "front"
+    if words[0] == "back":
+        return "back"
+    raise InputError(f"{words[0]!r} is no side.", where="side", value=words[0], allowed=form)
 
 
 def number(text: str, what: str) -> float:

@@ -24,7 +24,7 @@ from vane_step.core.board.geometry import (
     opening,
     outline,
 )
-from vane_step.core.board.holecheck import drill_sizes, half_hole, hole_copper, hole_gaps, rings_and_drills
+from vane_step.core.board.holecheck import drill_sizes, half_hole, hole_copper, hole_gaps, hole_parts, rings_and_drills
 from vane_step.core.board.legend import SIDES, Print, polylines, prints
 from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.openings import openings_near
@@ -65,6 +65,7 @@ def check(design: Design) -> CheckResult:
         pour_findings,
         _cutouts,
         zone_findings,
+        hole_parts,
         _open_links,
         _legend,
         width_findings,

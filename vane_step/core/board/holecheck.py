@@ -10,7 +10,7 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.breach import TOLERANCE_MM, at, breach, named, sentence, source
 from vane_step.core.board.columns import board_columns
-from vane_step.core.board.geometry import CopperItem, Hole, bare_holes, copper_items, holes, outline
+from vane_step.core.board.geometry import CopperItem, Hole, bare_holes, bodies, copper_items, holes, keepouts, outline
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding
 
@@ -95,6 +95,37 @@ def hole_copper(design: Design) -> Iterable[Finding]:
             if item.id != hole.id:
                 text = sentence(f"{named(item)} is too near to the hole of {hole.id}")
                 yield breach(design, "copper-to-hole", text, float(gap[k]), limit, at(x, y, item))
+
+
+def hole_parts(design: Design) -> Iterable[Finding]:
+    """Hold mounting holes and the heads of their screws against the bodies and antennas of parts, on both sides."""
+    shapes = {ref: body for ref, body in bodies(design).items() if body.area > 0}
+    zones = {ref: zone for ref, zone in keepouts(design).items() if ref in design.parts}
+    for hole in design.holes.values():
+        x, y = hole.x_nm / 1e6, hole.y_nm / 1e6
+        middle, half = shapely.Point(x, y), hole.drill_nm / 2e6
+        head = max(half, hole.keepout_nm / 1e6)
+        for ref, body in shapes.items():
+            gap = float(body.distance(middle))
+            deep = half if body.covers(middle) else half - gap
+            if deep > TOLERANCE_MM:
+                text = f"Hole {hole.id} goes through the body of {ref}"
+                yield _astray(design, "hole-in-part", text, deep, (x, y), ref, "bodies of the packages")
+            elif head - gap > TOLERANCE_MM:
+                text = f"The head of the screw in {hole.id} meets the body of {ref}"
+                yield _astray(design, "screw-on-part", text, head - gap, (x, y), ref, "bodies of the packages")
+        for ref, zone in zones.items():
+            gap = 0.0 if zone.covers(middle) else float(zone.distance(middle))
+            if head - gap > TOLERANCE_MM:
+                text = f"The screw in {hole.id} lies in the zone that {ref} wants free of metal"
+                yield _astray(design, "screw-in-zone", text, head - gap, (x, y), ref, f"package of {ref}")
+
+
+def _astray(
+    design: Design, code: str, text: str, deep: float, spot: tuple[float, float], ref: str, origin: str
+) -> Finding:  # fmt: skip
+    found = breach(design, code, text, deep, 0.0, at(*spot, refs=(ref,)), "look", origin=origin)
+    return found.model_copy(update={"sense": "at most"})
 
 
 def half_hole(design: Design, item: CopperItem) -> Iterable[Finding]:

@@ -8,7 +8,8 @@ import shapely
 from shapely.geometry import Polygon
 
 from vane_step.core.board.geometry import copper_items, courtyards, zone_shape
-from vane_step.core.design.model import Design, split_pin
+from vane_step.core.board.heights import reach_nm
+from vane_step.core.design.model import Design, Zone, split_pin
 from vane_step.core.finding import Finding, Place
 from vane_step.core.quantity import nm
 
@@ -24,7 +25,7 @@ def zone_findings(design: Design) -> Iterator[Finding]:
         if zone.kind == "hand":
             yield from _hands(design, zone.id, shape)
         elif zone.kind == "low":
-            yield from _low(design, zone.id, shape, zone.tall_nm)
+            yield from _low(design, zone, shape)
         elif zone.kind == "quiet":
             yield from _quiet(design, zone.id, shape)
 
@@ -41,15 +42,22 @@ def _hands(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _low(design: Design, name: str, shape: Polygon, tall_nm: int) -> Iterator[Finding]:
+def _low(design: Design, zone: Zone, shape: Polygon) -> Iterator[Finding]:
+    """Tell parts on a zone's side that are taller than its case, and pins whose ends reach out under it."""
     for ref, yard in courtyards(design).items():
-        tall = design.packages[design.parts[ref].package].height_nm
+        part = design.parts[ref]
         shared = yard.intersection(shape)
-        if tall > tall_nm and shared.area > LEAST_MM2:
+        if part.place is None or shared.area <= LEAST_MM2:
+            continue
+        for side in ("front", "back") if zone.side == "both" else (zone.side,):
+            tall = reach_nm(design, part, side)
+            if tall <= zone.tall_nm:
+                continue
+            what = "is too tall for the case" if side == part.place.side else "has pins that reach into the case"
             x, y = shared.representative_point().coords[0]
             yield Finding(
-                level="look", code="low-zone", message=f"{ref} is too tall for the case above it ({name})",
-                reading=tall / 1e6, limit=tall_nm / 1e6, unit="mm", sense="at most", source=f"zone {name}",
+                level="look", code="low-zone", message=f"{ref} {what} over the {side} ({zone.id})",
+                reading=tall / 1e6, limit=zone.tall_nm / 1e6, unit="mm", sense="at most", source=f"zone {zone.id}",
                 place=Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
             )  # fmt: skip
 

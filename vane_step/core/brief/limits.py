@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.board.geometry import outline
+from vane_step.core.board.heights import stack_nm, tallest
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, natural
 from vane_step.core.finding import Finding, Place
@@ -73,3 +74,21 @@ def _heights(design: Design) -> Iterator[Finding]:
                 reading=tall / 1e6, limit=limit / 1e6, unit="mm", sense="at most", source=BRIEF,
                 place=Place(step="parts", refs=(part.ref,)),
             )  # fmt: skip
+    yield from _whole(design)
+
+
+def _whole(design: Design) -> Iterator[Finding]:
+    """Front, board and back together against the height inside the case, where each part alone fits."""
+    limit = design.brief.max_tall_nm
+    front, back = tallest(design, "front"), tallest(design, "back")
+    total = stack_nm(design)
+    if not limit or max(front[0], back[0]) > limit or not any(p.place for p in design.parts.values()) or total <= limit:
+        return
+    parts = [f"{ref} {tall / 1e6:g} mm" for tall, ref in (front, back) if tall]
+    yield Finding(
+        level="look", code="brief-height",
+        message=f"Front, board and back together are too tall for the case: {' and '.join(parts)}, "
+        f"board {design.board.rules.board_mm:g} mm",
+        reading=total / 1e6, limit=limit / 1e6, unit="mm", sense="at most", source=BRIEF,
+        place=Place(step="parts", refs=tuple(ref for tall, ref in (front, back) if tall)),
+    )  # fmt: skip

@@ -8,6 +8,7 @@ from typing import Literal
 
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import outline
+from vane_step.core.board.heights import stack_nm
 from vane_step.core.circuit.reasons import reasons
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Requirement, natural
@@ -60,6 +61,7 @@ def known_figures(design: Design) -> dict[str, Figure]:
         Figure("area", "board area", "cm²", round(outline(design).area / 100, 3)),
         Figure("tallest", "tallest part", "mm", tall["front"]),
         Figure("tallest-back", "tallest part on the back", "mm", tall["back"]),
+        Figure("stack", "front, board and back together", "mm", round(stack_nm(design) / 1e6, 3)),
         Figure("layers", "copper layers", "", design.board.copper_layers),
         Figure("parts", "parts", "", counted["parts"]),
         Figure("surface", "surface-mount parts", "", smd),

@@ -139,14 +139,15 @@ class LegendText(Frozen):
 class Zone(Frozen):
     """A part of the board where something may not be.
 
-    ``hand`` is held by hands and free of parts; ``low`` has a case above it no higher than ``tall_nm``; ``quiet`` is
-    crossed by no track whose net has no pad in it; ``clear`` is free of copper on every layer.
+    ``hand`` is held by hands and free of parts; ``low`` has a case over it no higher than ``tall_nm``, on one side or
+    both; ``quiet`` is crossed by no track whose net has no pad in it; ``clear`` is free of copper on every layer.
     """
 
     id: Name
     kind: Literal["hand", "low", "quiet", "clear"]
     points: Ring = Field(max_length=2000)
     tall_nm: SizeNm = 0
+    side: Literal["front", "back", "both"] = "front"
 
 
 class Board(Frozen):

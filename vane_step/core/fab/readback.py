@@ -77,6 +77,7 @@ def differs(
     unit: str = "",
     place: Place | None = None,
 ) -> Finding:
+    """Make the finding of a difference between files and design: a stop."""
     return Finding(
         level="stop", code=code, message=message, reading=reading, limit=limit, unit=unit, sense="at most",
         source="read back from the files", place=(place or Place()).model_copy(update={"step": "make"}),
@@ -86,6 +87,7 @@ def differs(
 def compare_outline(
     design: Design, layers: Mapping[str, ReadLayer], readings: dict[str, float | int]
 ) -> Iterator[Finding]:
+    """Compare outline and cut-outs in the profile with those of the design, to 1 um."""
     profile = [x for x in layers.values() if x.function and x.function[0] == "Profile"]
     if len(profile) != 1 or not profile[0].lines:
         yield differs("outline-missing", "There is no outline in the files")
@@ -125,6 +127,7 @@ def _rings_apart(some: list[list[tuple[float, float]]], others: list[list[tuple[
 def compare_drills(
     design: Design, drills: Mapping[str, ReadDrill], readings: dict[str, float | int]
 ) -> Iterator[Finding]:
+    """Compare plated and unplated holes one by one, to 1 um in place and size."""
     worst = 0.0
     for plated in (True, False):
         read = sorted({h for d in drills.values() if d.plated == plated for h in d.holes})

@@ -15,7 +15,7 @@ from vane_step.core.errors import InputError
 from vane_step.core.quantity import parse_length_nm, parse_value
 from vane_step.data.shipped import rule_set
 from vane_step.store.designs import Kept
-from vane_step.web.pages.shelf import free_id
+from vane_step.web.pages.shelf import put_on_shelf
 from vane_step.web.render import page, step_page, store_of
 from vane_step.web.told import outside
 
@@ -84,8 +84,7 @@ def new(
         if "text/html" not in request.headers.get("accept", ""):
             raise
         return page(request, "new.html", {"design": None, "told": told, "error": error}, status=error.status)
-    id = free_id(store_of(request), name)
-    store_of(request).add(id, design)
+    id = put_on_shelf(store_of(request), name, design)
     return RedirectResponse(f"/d/{id}/brief", 303)
 
 

@@ -15,7 +15,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from vane_step.core.board.check import figures
 from vane_step.core.board.geometry import CopperItem, copper_items, outline
 from vane_step.core.design.fileformat import json_schema, to_json
-from vane_step.core.design.model import PointNm
+from vane_step.core.design.model import Design, PointNm
 from vane_step.core.errors import DamagedDesign, VaneStepError
 from vane_step.core.exchange import FILES
 from vane_step.core.fab.release import slug
@@ -89,14 +89,9 @@ def _pad(item: CopperItem) -> tuple[str, str]:
     ) + "Z"
 
 
-def free_id(store: DesignStore, name: str) -> str:
-    """Give an id for a new design that no other has, on the shelf or in the bin."""
-    taken = store.ids()
-    base = slug(name)[:50]
-    k = 1
-    while (id := base if k == 1 else f"{base}-{k}") in taken:
-        k += 1
-    return id
+def put_on_shelf(store: DesignStore, name: str, design: Design) -> str:
+    """Add a design under an id made of its name that no other has, on the shelf or in the bin, and give the id."""
+    return store.add(slug(name)[:50], design, numbered=True).id
 
 
 @router.post("/bring")
@@ -108,8 +103,7 @@ def bring(request: Request, files: list[UploadFile]) -> RedirectResponse:
         design = imported_design(content, name)
     else:
         design = exchange_folder(contents, "exchange folder")
-    id = free_id(store_of(request), design.name)
-    store_of(request).add(id, design)
+    id = put_on_shelf(store_of(request), design.name, design)
     return RedirectResponse(f"/d/{id}/board", 303)
 
 
@@ -139,8 +133,7 @@ def open_last_good(request: Request, id: str) -> RedirectResponse:
     """Put the last version of a damaged design that can be read on the shelf, as a design of its own."""
     store = store_of(request)
     design, seq, last = store.last_good(id)
-    fresh = free_id(store, f"{id} rescued")
-    store.add(fresh, design)
+    fresh = put_on_shelf(store, f"{id} rescued", design)
     log.info("rescued", design=id, to=fresh, change=seq, of=last)
     return RedirectResponse(f"/d/{fresh}/board", 303)
 
