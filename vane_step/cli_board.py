@@ -147,7 +147,12 @@ def outline(
             return drawn.edit(design), figures
         found = files_of_another_board(design, {p.name: read_bytes(p) for p in like or []})
         numbers = {"width_mm": found.width_mm, "height_mm": found.height_mm, "holes": found.holes}
-        return found.edit, {**numbers, "placed": found.placed, "left_out": found.left_out}
+        for ref, offers in found.asked.items():
+            ways = "; ".join(o.says() for o in offers)
+            console.print(f"{ref} fits in {len(offers)} ways and was left where it is: {ways}", markup=False)
+        asked = {ref: [o.place.model_dump() for o in offers] for ref, offers in found.asked.items()}
+        told = {"placed": found.placed, "why": found.why, "asked": asked, "left_out": found.left_out}
+        return found.edit, {**numbers, **told}
 
     change(source, output, report, make)
 

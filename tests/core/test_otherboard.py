@@ -6,13 +6,13 @@ import unittest
 
 from shapely.geometry import Polygon
 
-from tests.support import FROST, demo
+from tests.support import FROST, board, demo, design, part, said
 from vane_step.core.board.geometry import outline
 from vane_step.core.design.edits import apply
-from vane_step.core.design.model import PartPlace
+from vane_step.core.design.model import Design, PartPlace, split_pin
 from vane_step.core.errors import InputError
 from vane_step.core.fab.otherboard import other_board
-from vane_step.core.fab.release import release
+from vane_step.core.fab.release import release, write_files
 from vane_step.core.quantity import nm
 
 
@@ -47,18 +47,69 @@ class OtherBoards(unittest.TestCase):
             sorted((*at(h.x_nm, h.y_nm), h.drill_nm) for h in d.holes.values()),
             sorted((round(h.x_nm / 1e6, 3), round(h.y_nm / 1e6, 3), h.drill_nm) for h in after.holes.values()),
         )
-        # Headers of a length that is there once can only go back to their own place.
-        once = [
-            r for r in found.placed if sum(after.parts[o].package == after.parts[r].package for o in found.placed) == 1
-        ]
-        self.assertGreaterEqual(len(once), 2)
-        for ref in once:
+        # The files name them, so each goes back to its own place.
+        self.assertEqual(set(found.placed), {r for r in d.parts if r[0] == "J"} | {"BZ1"})
+        for ref in found.placed:
             holes = [
                 sorted((round(x, 2), round(y, 2)) for x, y in spots)
                 for spots in (pads(d, ref, shift), pads(after, ref, (0, 0)))
             ]
             self.assertEqual(*holes, ref)
         self.assertTrue(any("parts.csv" in name for name in found.left_out))
+
+    def test_what_the_files_do_not_tell_is_asked(self) -> None:
+        """Two headers alike: placed by name, by nets or by surface pads; asked without names, with a clash, with holes alone."""
+        nets = {"5V": "J1.1", "SIG": "J1.2 J2.3", "GND": "J1.3 J2.1", "SDA": "J2.2"}
+        host = design(
+            [part("J1", "HDR-1x3", 8, 20, 90), part("J2", "HDR-1x3", 30, 20, 270), part("U1", "SOIC-8", 20, 10)], nets,
+            on=board(40, 30),
+        )  # fmt: skip
+        host = host.replaced(nets={k: n.model_copy(update={"role": "supply" if k == "5V" else n.role}) for k, n in host.nets.items()})
+        files = {n: t.encode() for n, t in write_files(host, "2026-11-26T00:00:00Z").items()}
+        bare = {n: t for n, t in files.items() if "copper" not in n and not n.endswith(".ipc")}
+
+        def lost(*renamed: tuple[str, str]) -> Design:
+            names = dict(renamed)
+            parts = [p.model_copy(update={"ref": names.get(p.ref, p.ref), "place": None}) for p in host.parts.values()]
+            pins = {k: n.model_copy(update={"pins": tuple(f"{names.get(a, a)}.{b}" for a, b in map(split_pin, n.pins))}) for k, n in host.nets.items()}
+            return host.replaced(parts={p.ref: p for p in parts}, nets=pins)
+
+        def placed(d: Design, given: dict[str, bytes]) -> tuple[dict[str, PartPlace], dict[str, int]]:
+            found = other_board(d, given)
+            after = apply(d, found.edit)[0]
+            mine = {r: p.place for r, p in after.parts.items() if p.place is not None}
+            self.assertTrue(all(p.locked for p in mine.values()))
+            return mine, {r: len(offers) for r, offers in found.asked.items()}
+
+        home = {r: p.place.model_copy(update={"locked": True}) for r, p in host.parts.items() if p.place and r != "U1"}
+        self.assertEqual(placed(lost(), files), (home, {}))
+        netlist = {n: t for n, t in files.items() if "copper" not in n}
+        self.assertEqual(placed(lost(), netlist), (home, {}))
+        # Other names, the same nets: J7 is the host's J2.
+        by_nets, asked = placed(lost(("J1", "J8"), ("J2", "J7")), files)
+        self.assertEqual((by_nets, asked), ({"J8": home["J1"], "J7": home["J2"]}, {}))
+        # Exchanged names whose nets would put 5 V on a signal, and holes that tell nothing: nobody guesses.
+        swapped = lost(("J1", "J2"), ("J2", "J1"))
+        by_nets, asked = placed(swapped, files)
+        self.assertEqual((by_nets, asked), ({"J2": home["J1"], "J1": home["J2"]}, {}))
+        unnamed = lost(("J1", "J8"), ("J2", "J7")).replaced(nets={})
+        self.assertEqual(placed(unnamed, files), ({}, {"J8": 2, "J7": 2}))
+        self.assertEqual(placed(lost(), bare), ({}, {"J1": 4, "J2": 4}))
+        offers = other_board(lost(), bare).asked["J1"]
+        self.assertEqual({(o.place.x_nm, o.place.turn_deg) for o in offers}, {(nm(8), 90), (nm(8), 270), (nm(30), 90), (nm(30), 270)})
+
+    def test_either_side_and_any_turn(self) -> None:
+        """A connector of surface pads on the back, turned by 30 degrees, comes back as it lay; one on the wrong side does not."""
+        for pack, side, turn in (("SOIC-8", "back", 0.0), ("SOIC-8", "front", 30.0), ("HDR-1x4", "front", 180.0)):
+            host = design([part("J1", pack, 20, 15, turn)], {})
+            host = said(host, "underside J1") if side == "back" else host
+            files = {n: t.encode() for n, t in write_files(host, "2026-11-26T00:00:00Z").items()}
+            d = host.replaced(parts={"J1": host.parts["J1"].model_copy(update={"place": None})})
+            after = apply(d, other_board(d, files).edit)[0].parts["J1"].place
+            there = host.parts["J1"].place
+            assert after is not None and there is not None
+            self.assertEqual((after.side, round(after.turn_deg, 1)), (there.side, there.turn_deg), pack)
+            self.assertLess(max(abs(after.x_nm - there.x_nm), abs(after.y_nm - there.y_nm)), 2000)
 
     def test_files_that_cannot_be_used(self) -> None:
         """Every fault has a file and a reason, and nothing is changed."""

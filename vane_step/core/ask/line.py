@@ -180,7 +180,8 @@ VERBS: tuple[Verb, ...] = (
     Verb("value", "value REF VALUE …", "change a value", by_itself(set_value), ("ref",)),
     Verb("block", "block REF … NAME", "move a part to a block of the sheet", by_itself(set_block), ("ref",)),
     Verb(
-        "add", "add REF PACKAGE-OR-NUMBER [VALUE …] · add R1..3 PACKAGE 1k 2k 3k", "add parts", add_part, ("", "package")
+        "add", "add REF PACKAGE-OR-NUMBER [VALUE …] · add R1..3 PACKAGE 1k 2k 3k", "add parts", add_part,
+        ("", "package"),
     ),
     Verb("swap", "swap REF … NUMBER", "take another part of the catalogue", swap_part, ("ref", "number")),
     Verb("use", "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL]", "put a block in", use, ("saved", "number")),
@@ -363,7 +364,7 @@ VERBS: tuple[Verb, ...] = (
     Verb("cutout", "cutout X Y 20x8 [RADIUS]", "mill an opening", by_itself(cut_out)),
     Verb(
         "zone",
-        f"zone {'|'.join(ZONES)} X Y 10x5 [TALL]",
+        f"zone {'|'.join(ZONES)} X Y 10x5 [TALL] [front|back|both]",
         "keep parts, heights, tracks or copper out of a box",
         by_itself(set_zone),
         ("zone",),

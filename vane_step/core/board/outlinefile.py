@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import math
 from dataclasses import dataclass
+from itertools import count
 from typing import TYPE_CHECKING, Any
 
 import shapely
@@ -49,8 +50,9 @@ class Drawn:
         edits: list[Single] = [SetOutline(outline=self.outline)]
         if self.holes:
             edits += [RemoveItem(id=id) for id in design.holes]
-        for k, (x, y, drill) in enumerate(self.holes, 1):
-            edits.append(SetItem(hole=MountingHole(id=f"H{k}", x_nm=x, y_nm=y, drill_nm=drill, keepout_nm=drill)))
+        names = (name for k in count(1) if (name := f"H{k}") not in design.parts)
+        for name, (x, y, drill) in zip(names, self.holes, strict=False):
+            edits.append(SetItem(hole=MountingHole(id=name, x_nm=x, y_nm=y, drill_nm=drill, keepout_nm=drill)))
         if self.openings:
             cut = tuple(Cutout(id=f"CUT{k}", points=ring) for k, ring in enumerate(self.openings, 1))
             edits.append(SetCutouts(cutouts=cut))

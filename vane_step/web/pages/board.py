@@ -23,6 +23,7 @@ from vane_step.data.shipped import rule_sets
 from vane_step.importers import files_of_another_board, is_drawing, legend_picture, outline_file
 from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer, board_state, remember_board
+from vane_step.web.pages.fits import asked_of
 from vane_step.web.render import page, step_page, store_of
 from vane_step.web.view import board_view
 
@@ -39,7 +40,7 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
     return {
         "kept": kept, "design": design, "score": scoreboard(design), "rules": rule_sets(),
         "accepted": store_of(request).accepted(kept.id), "now": score_of(design),
-        "proposals": proposals if proposals and board == board_state(design) else [],
+        "asked": asked_of(request, kept), "proposals": proposals if proposals and board == board_state(design) else [],
         "advice": advice if advised == kept.version else [],
         "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),
         "channels": next(with_channels(design), None),
@@ -144,6 +145,8 @@ def bring_outline(
     else:
         found = files_of_another_board(store_of(request).get(id).design, files)
         edit = found.edit
-        label = f"outline, {found.holes} holes and {len(found.placed)} places from another board"
+        ask_for = f", {len(found.asked)} to be decided" if found.asked else ""
+        label = f"outline, {found.holes} holes and {len(found.placed)} places from another board{ask_for}"
+        request.app.state.asked[id] = found.asked
     answer(request, store_of(request).edit(id, edit, label, version), label)
     return RedirectResponse(f"/d/{id}/board", 303)
