@@ -8,7 +8,7 @@ import shapely
 from shapely.affinity import rotate, translate
 from shapely.geometry import Polygon
 
-from tests.support import BEEPER, FROST, PANEL, demo, joined_nets, said
+from tests.support import BEEPER, FROST, PANEL, board, demo, design, joined_nets, part, said
 from vane_step.core.board.check import check
 from vane_step.core.board.geometry import board_pieces, copper_items, outline
 from vane_step.core.errors import VaneStepError
@@ -17,20 +17,21 @@ from vane_step.core.fab.panelback import Repeated, read_back_panel
 from vane_step.core.fab.reader import read_gerber
 from vane_step.core.fab.release import panel_release, release, write_files
 from vane_step.core.judge import stops
+from vane_step.data.shipped import rule_set
 
 
 class Panels(unittest.TestCase):
     def test_how_many_fit(self) -> None:
         """The worked value, and no better count by trying all."""
         self.assertEqual(copies_that_fit((40, 30), (160, 100), 2, 5), (4, 2, True))
-        for board in ((80, 56), (23.5, 61), (161, 20)):
-            c, r, turned = copies_that_fit(board, (160, 100), 2, 5)
-            w, h = board[::-1] if turned else board
+        for size in ((80, 56), (23.5, 61), (161, 20)):
+            c, r, turned = copies_that_fit(size, (160, 100), 2, 5)
+            w, h = size[::-1] if turned else size
             if c:
                 self.assertTrue(c * w + (c - 1) * 2 <= 150 and r * h + (r - 1) * 2 <= 90)
             best = max(
                 a * b
-                for w, h in (board, board[::-1])
+                for w, h in (size, size[::-1])
                 for a in range(8)
                 for b in range(8)
                 if (a == 0 or a * w + (a - 1) * 2 <= 150) and (b == 0 or b * h + (b - 1) * 2 <= 90)
@@ -56,14 +57,14 @@ class Panels(unittest.TestCase):
                 if not made.jumpers:
                     self.assertEqual(set(joined_nets(made).values()), {1})
                 # Each copy is the board whole; round it all is milled but for the tabs.
-                board = outline(d)
+                one = outline(d)
                 if plan.turned:
-                    board = rotate(board, 90, origin=(0, 0))
-                x0, y0, _, _ = board.bounds
-                board = translate(board, plan.rail_mm - x0, plan.rail_mm - y0)
-                self.assertTrue(outline(made).buffer(0.01).covers(board.buffer(-0.3)))
-                self.assertLess(board.difference(outline(made)).area, 1.5)
-                rim = Polygon(board.exterior).buffer(plan.gap_mm * 0.45).difference(Polygon(board.exterior))
+                    one = rotate(one, 90, origin=(0, 0))
+                x0, y0, _, _ = one.bounds
+                one = translate(one, plan.rail_mm - x0, plan.rail_mm - y0)
+                self.assertTrue(outline(made).buffer(0.01).covers(one.buffer(-0.3)))
+                self.assertLess(one.difference(outline(made)).area, 1.5)
+                rim = Polygon(one.exterior).buffer(plan.gap_mm * 0.45).difference(Polygon(one.exterior))
                 self.assertLess(outline(made).intersection(rim).area, 0.3 * rim.area)
 
     def test_scored_edge_to_edge(self) -> None:
@@ -90,6 +91,30 @@ class Panels(unittest.TestCase):
         with self.assertRaises(VaneStepError):
             panel(made, PanelPlan(2, 1))
         self.assertTrue(Polygon(outline(made).exterior).is_valid)
+
+    def test_half_holes_are_left_whole(self) -> None:
+        """No tab stands on a half hole, wherever the row lies; score lines and gaps over which two would touch are refused."""
+        house = rule_set("standard-house")
+        house = house.model_copy(update={"edge_drill_nm": 600_000})
+        for at in (12.0, 15.0, 17.5):
+            d = design([part("J1", "EDGE-8-P254", 0, 15)], {}, on=board(30, 30, rules=house))
+            d = said(d, f"edge J1 left {at}")
+            rows = [i for i in copper_items(d) if i.id.startswith("J1.")]
+            self.assertEqual(len(rows), 8)
+            made = panel(d, PanelPlan(2, 2, gap_mm=2.4))
+            holes = [i for i in copper_items(made) if i.id.startswith("J1-")]
+            free = shapely.union_all([Polygon([(x / 1e6, y / 1e6) for x, y in c.points]) for c in made.board.cutouts])
+            for item in holes:
+                # Half of each lies over what is milled away: no tab holds it.
+                self.assertAlmostEqual(item.shape().intersection(free).area / item.shape().area, 0.5, delta=0.06, msg=item.id)
+            self.assertEqual(len(board_pieces(made)), 1)
+            with self.assertRaisesRegex(VaneStepError, "tear the half holes"):
+                panel(d, PanelPlan(2, 1, joint="score"))
+        both = said(design([part("J1", "EDGE-8-P254", 0, 15), part("J2", "EDGE-8-P254", 30, 15)], {}, on=board(30, 30, rules=house)), "edge J1 left 15", "edge J2 right 15")
+        reach = max(p.height_nm for p in both.packages["EDGE-8-P254"].pads) / 1e6
+        with self.assertRaisesRegex(VaneStepError, "half holes of neighbouring"):
+            panel(both, PanelPlan(2, 1, gap_mm=max(1.6, reach - 0.1)))
+        self.assertEqual(len(board_pieces(panel(both, PanelPlan(2, 1, gap_mm=reach + 0.3)))), 1)
 
     def test_files_are_the_board_repeated(self) -> None:
         """Layers united by the reader are the board's, carried by other code; variants and extra lines come along."""

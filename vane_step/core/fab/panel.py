@@ -5,13 +5,14 @@ A panel is a design like any other: it is checked, written and read back as one.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Final, Literal
 
 import shapely
 from shapely.geometry import Polygon, box
 
-from vane_step.core.board.geometry import outline
+from vane_step.core.board.geometry import bodies, copper_items, edge_pads, outline
 from vane_step.core.design.model import Board, Cutout, Design, MountingHole, PartPlace, PointNm, pin_name, split_pin
 from vane_step.core.errors import EditRefused, InputError
 from vane_step.core.fab.tabs import milled
@@ -19,6 +20,8 @@ from vane_step.core.quantity import nm
 
 Joint = Literal["tabs", "score"]
 LEAST_GAP_MM = 1.6
+# How far a tab stands from half holes and from what reaches over the edge.
+TAB_CLEAR_MM = 1.0
 MAX_COPIES: Final = 100
 
 
@@ -50,6 +53,46 @@ def copies_that_fit(
         if columns > 0 and rows > 0 and columns * rows > best[0] * best[1]:
             best = (columns, rows, turned)
     return best
+
+
+def _half_holes(design: Design) -> list[Polygon]:
+    """Give the pads that are plated holes on the board's edge."""
+    names = edge_pads(design)
+    return [item.shape() for item in copper_items(design) if item.kind == "pad" and item.id in names]
+
+
+def _over_the_edge(design: Design) -> list[Polygon]:
+    """Give where no tab may stand: half holes, and bodies that reach over the edge, with room to break it off."""
+    board = Polygon(outline(design).exterior)
+    shapes: list[Polygon] = [pad.buffer(TAB_CLEAR_MM) for pad in _half_holes(design)]
+    for body in bodies(design).values():
+        out = body.difference(board)
+        shapes += [p.buffer(TAB_CLEAR_MM) for p in shapely.get_parts(out) if p.area > 1e-3]
+    return shapes
+
+
+def _judge_half_holes(design: Design, plan: PanelPlan) -> None:
+    """Refuse score lines through half holes, and gaps over which those of neighbours would touch."""
+    pads = _half_holes(design)
+    if not pads:
+        return
+    if plan.joint == "score":
+        raise EditRefused(
+            "Score lines would tear the half holes on the board's edge.", where=design.name,
+            next_step="Take tabs instead: they stand where no half hole is.",
+        )  # fmt: skip
+    x0, y0, x1, y1 = outline(design).bounds
+    left, low, right, high = shapely.union_all(pads).bounds
+    across, upwards = max(0.0, x0 - left) + max(0.0, right - x1), max(0.0, y0 - low) + max(0.0, high - y1)
+    if plan.turned:
+        across, upwards = upwards, across
+    reach = max(across if plan.columns > 1 else 0.0, upwards if plan.rows > 1 else 0.0)
+    least = reach + design.board.rules.min_clearance_nm / 1e6
+    if reach and plan.gap_mm < least - 1e-9:
+        raise InputError(
+            "The half holes of neighbouring boards would come too near to each other.", where="gap",
+            value=f"{plan.gap_mm:g} mm", allowed=f"{math.ceil(least * 10) / 10:g} mm or more",
+        )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -134,7 +177,9 @@ def layout(design: Design, plan: PanelPlan) -> Layout:
     cutouts: list[Cutout] = []
     bores: list[MountingHole] = []
     if plan.joint == "tabs":
-        free, bores = milled(frame, boards, plan.gap_mm, plan.rail_mm, design.board.rules)
+        over = _over_the_edge(design)
+        keep = shapely.union_all([copy.shape(shape) for copy in copies for shape in over])
+        free, bores = milled(frame, boards, keep, plan.gap_mm, plan.rail_mm, design.board.rules)
         for shape in free:
             cutouts.append(_cutout(f"P{len(cutouts) + 1}", shape.exterior))
     else:
@@ -204,6 +249,7 @@ def _judge(design: Design, plan: PanelPlan) -> None:
                 "The cutter does not fit between the boards, or there is no rail to hold them.", where="gap",
                 value=f"{plan.gap_mm:g} mm, rail {plan.rail_mm:g} mm", allowed=f"{LEAST_GAP_MM:g} to 20 mm, and a rail",
             )  # fmt: skip
+        _judge_half_holes(design, plan)
     elif outline(design).symmetric_difference(box(*outline(design).bounds)).area > 1e-6 + sum(
         Polygon(r).area for r in outline(design).interiors
     ):
@@ -211,6 +257,8 @@ def _judge(design: Design, plan: PanelPlan) -> None:
             "Score lines run straight through: only a rectangle can be scored.", where=design.name,
             next_step="Take tabs instead.",
         )  # fmt: skip
+    else:
+        _judge_half_holes(design, plan)
 
 
 def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:

@@ -6,8 +6,10 @@ import math
 from itertools import pairwise
 from typing import Final
 
+import numpy as np
 import shapely
 from shapely.geometry import LineString, Polygon, box
+from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.design.model import MountingHole, RuleSet
 from vane_step.core.quantity import nm
@@ -19,9 +21,15 @@ CRUMB_MM2: Final = 60.0
 
 
 def milled(
-    frame: Polygon, boards: list[Polygon], gap_mm: float, rail_mm: float, rules: RuleSet
+    frame: Polygon, boards: list[Polygon], keep: BaseGeometry, gap_mm: float, rail_mm: float, rules: RuleSet
 ) -> tuple[list[Polygon], list[MountingHole]]:
-    """Give what is milled away between boards and rails, and the bores along the tabs that stay."""
+    """Give what is milled away between boards and rails, and the bores along the tabs that stay.
+
+    Parameters
+    ----------
+    keep : geometry
+        Where no tab may stand: half holes on the edge of any board, parts that reach over it.
+    """
     bore = max(BORE_MM, rules.min_drill_nm / 1e6)
     every = bore + max(BORE_APART_MM, rules.hole_to_hole_nm / 1e6)
     outer = [Polygon(b.exterior) for b in boards]
@@ -31,7 +39,7 @@ def milled(
     tabs: list[Polygon] = []
     bores: list[MountingHole] = []
     for board in outer:
-        for tab, ends in _tabs(board, gap_mm, bore, every):
+        for tab, ends in _tabs(board, gap_mm, bore, every, keep):
             tabs.append(tab)
             for spot in ends:
                 if not any(math.dist(spot, (h.x_nm / 1e6, h.y_nm / 1e6)) < every - 1e-6 for h in bores):
@@ -63,33 +71,51 @@ def _without_islands(piece: Polygon) -> list[Polygon]:
     return [q for p in parts for q in _without_islands(p)]
 
 
-def _tabs(board: Polygon, gap: float, bore: float, every: float) -> list[tuple[Polygon, list[tuple[float, float]]]]:
-    """Place tabs evenly on the straight sides of a board, or, where it has none that is long enough, round it."""
+def _tabs(
+    board: Polygon, gap: float, bore: float, every: float, keep: BaseGeometry
+) -> list[tuple[Polygon, list[tuple[float, float]]]]:  # fmt: skip
+    """Place tabs evenly on the straight sides of a board, or, where it has none that is long enough, round it.
+
+    One that would lie where none may be moves along its share of the side to the nearest place that is free.
+    """
     ring = shapely.geometry.polygon.orient(board).simplify(0.01).exterior
     spots: list[tuple[float, float, float, float]] = []
     for (ax, ay), (bx, by) in pairwise(ring.coords):
         length = math.dist((ax, ay), (bx, by))
         count = max(1, round(length / TAB_EVERY_MM)) if length >= 2.5 * TAB_MM else 0
+        ux, uy = ((bx - ax) / length, (by - ay) / length) if length else (0.0, 0.0)
         for k in range(count):
-            share = (k + 0.5) / count
-            spots.append((ax + (bx - ax) * share, ay + (by - ay) * share, (bx - ax) / length, (by - ay) / length))
+            middle, half = (k + 0.5) * length / count, length / count / 2 - TAB_MM / 2
+            tries = sorted([0.0, *np.arange(-half, half + 1e-9, 0.25).tolist()], key=abs)
+            for off in tries:
+                spot = ax + ux * (middle + off), ay + uy * (middle + off), ux, uy
+                if not _bar(*spot, gap).intersects(keep):
+                    spots.append(spot)
+                    break
     if len(spots) < 2:
         count = max(4, round(ring.length / TAB_EVERY_MM))
         for k in range(count):
             # Along the diagonals, where round boards lie farthest from each other's tabs.
             at = (k + 0.5) * ring.length / count
             here, there = ring.interpolate(at), ring.interpolate((at + 0.1) % ring.length)
-            spots.append((here.x, here.y, (there.x - here.x) / 0.1, (there.y - here.y) / 0.1))
+            spot = here.x, here.y, (there.x - here.x) / 0.1, (there.y - here.y) / 0.1
+            if not _bar(*spot, gap).intersects(keep):
+                spots.append(spot)
     return [_tab(x, y, ux, uy, gap, bore, every) for x, y, ux, uy in spots]
+
+
+def _bar(x: float, y: float, ux: float, uy: float, gap: float) -> Polygon:
+    """Give the tab at a place on an edge that runs in a direction: over the gap, to whatever is beyond."""
+    foot = LineString([(x - ux * TAB_MM / 2, y - uy * TAB_MM / 2), (x + ux * TAB_MM / 2, y + uy * TAB_MM / 2)])
+    return foot.buffer(gap + 0.05, cap_style="flat")
 
 
 def _tab(
     x: float, y: float, ux: float, uy: float, gap: float, bore: float, every: float
 ) -> tuple[Polygon, list[tuple[float, float]]]:  # fmt: skip
     """Give a tab at a place on an edge that runs in a direction, and the middles of its bores."""
-    bar = LineString([(x - ux * TAB_MM / 2, y - uy * TAB_MM / 2), (x + ux * TAB_MM / 2, y + uy * TAB_MM / 2)])
     row = math.floor((TAB_MM + every - bore) / every)
     along = [(j - (row - 1) / 2) * every for j in range(row)]
     # The bores lie just outside of the board's edge: of a tab broken off nothing stands out.
     bores = [(x + ux * t + uy * bore / 2, y + uy * t - ux * bore / 2) for t in along]
-    return bar.buffer(gap + 0.05, cap_style="flat"), bores
+    return _bar(x, y, ux, uy, gap), bores
