@@ -13,12 +13,13 @@ from shapely.geometry import LineString
 from tests.support import BEEPER, FROST, demo, folder, said
 from vane_step.core.board.apart import loud_parts, too_near
 from vane_step.core.board.arrange import propose
+from vane_step.core.board.bypass import bypass_pairs, is_connector, nearest_bypass
 from vane_step.core.board.check import check
-from vane_step.core.board.floor import bypass_pairs, is_connector
 from vane_step.core.board.geometry import courtyards, outline, zone_shape
+from vane_step.core.board.nearness import nearness_findings
 from vane_step.core.board.score import crossings, score, scoreboard
 from vane_step.core.design.edits import PlaceParts, apply
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, split_pin
 from vane_step.core.errors import EditRefused
 from vane_step.core.route.router import route
 
@@ -120,6 +121,20 @@ class Scores(unittest.TestCase):
             if mine:
                 first = mine[: len(set(mine))]
                 self.assertEqual(len(first), len(set(first)), net.name)
+
+    def test_one_reading_of_bypass_parts(self) -> None:
+        """Score and findings tell the same distances, the board counts for parts on its other side, plugs never help."""
+        d = said(demo(FROST), "shift C3 9 0", "shift C8 -7 2")
+        told = {f.place.pins[0]: f.reading for f in nearness_findings(d)}
+        self.assertGreaterEqual(len(told), 1)
+        self.assertAlmostEqual(max(told.values()), score(d).bypass_mm, places=2)
+        self.assertEqual(len(told), score(d).bypass_far)
+        helpers = {split_pin(p)[0] for pair in bypass_pairs(d) for p in pair[:1]}
+        self.assertTrue(all(d.parts[r].kind in ("capacitor", "polar-capacitor") for r in helpers), helpers)
+        for found in nearest_bypass(said(demo(FROST), "underside C3")):
+            if found.part.id.startswith("C3."):
+                flat = max(0.0, found.pin.spine.distance(found.part.spine) - found.pin.radius_mm - found.part.radius_mm)
+                self.assertAlmostEqual(found.gap_mm, flat + d.board.rules.board_mm)
 
     def test_scoreboard(self) -> None:
         """The figures of a finished demo, by other ways to count them."""

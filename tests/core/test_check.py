@@ -160,7 +160,7 @@ class SeededFaults(unittest.TestCase):
             "legend-height": apply(
                 d, SetItem(text=LegendText(id="t", text="HI", x_nm=nm(30), y_nm=nm(25), height_nm=nm(0.5)))
             )[0],
-            "copper-to-hole": apply(d, SetItem(hole=MountingHole(id="H1", x_nm=nm(11), y_nm=nm(8), drill_nm=nm(3))))[0],
+            "copper-to-hole": apply(d, SetItem(hole=MountingHole(id="H1", x_nm=nm(11), y_nm=nm(7.8), drill_nm=nm(3))))[0],
             "jumper": d.replaced(jumpers={"W1": jumper}),
         }
         for code, faulty in planted.items():

@@ -11,9 +11,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from vane_step.core.design.model import Package
-from vane_step.core.errors import NotFound
+from vane_step.core.errors import InputError, NotFound
+from vane_step.core.parts.dimensions import from_dimensions, trimmed
 from vane_step.core.parts.landpattern import CHIP, GULL_COARSE, Span, ipc_pad, pad_shape
 from vane_step.core.parts.packages import package, package_examples
+from vane_step.data.shipped import rule_set
 
 LEADS = {
     "DIP": 0.6,
@@ -91,6 +93,28 @@ class EveryPackage(unittest.TestCase):
                     self.assertTrue(yard.covers(shapely.box(-w, -h, w, h)) or name.startswith(("USBC", "ELCO")))
                 self.assertEqual(p.height_nm > 0, any(p.body_nm))
                 self.assertEqual(p.pin1_nm, (p.pads[0].x_nm, p.pads[0].y_nm))
+
+    def test_ready_patterns_keep_their_house(self) -> None:
+        """Leaded patterns keep the gap and ring of the rules they are made for; a tight pitch is trimmed and says so, or refused."""
+        for name, kitchen, pack in every():
+            rules = rule_set("kitchen-table" if kitchen else "standard-house")
+            if any(p.layers != "through" or p.on_edge for p in pack.pads):
+                continue
+            pads = [(p, pad_shape(p)) for p in pack.pads if not p.bare_hole]
+            gaps = [a.distance(b) for (p, a), (q, b) in itertools.combinations(pads, 2) if p.number != q.number]
+            self.assertGreaterEqual(min(gaps, default=9), rules.default_clearance_nm / 1e6 - 1e-6, (name, kitchen))
+            for pad, _ in pads:
+                ring = (min(pad.width_nm, pad.height_nm) - pad.drill_nm) / 2
+                self.assertGreaterEqual(ring, rules.min_ring_nm, (name, kitchen))
+        for pitch in (2.54, 2.0, 1.5, 1.27, 1.1, 1.0):
+            try:
+                pack = trimmed(from_dimensions("sip", "X", {"pins": "4", "e": str(pitch), "b": "0.5"}), 0.15)
+            except InputError as error:
+                self.assertLess(pitch, 0.7 + 2 * 0.15 + 0.15, error)
+                continue
+            shapes = [pad_shape(p) for p in pack.pads]
+            self.assertGreaterEqual(min(a.distance(b) for a, b in itertools.pairwise(shapes)), 0.15 - 1e-6, pitch)
+            self.assertEqual("trimmed" in pack.source, pitch < 1.3 + 0.15, pitch)
 
     def test_legend_off_pads(self) -> None:
         """Printed lines keep 0.15 mm from pads, and pin 1 or polarity can be told from them or from the pad."""

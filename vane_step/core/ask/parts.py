@@ -17,7 +17,7 @@ from vane_step.core.parts.assign import Assignment
 from vane_step.core.parts.catalogue import CataloguePart
 from vane_step.core.parts.choose import add_from, apply_assignment, lock_pin, solve_for
 from vane_step.core.parts.demand import read_demand
-from vane_step.core.parts.dimensions import from_dimensions
+from vane_step.core.parts.dimensions import from_dimensions, trimmed
 from vane_step.core.parts.packages import package
 from vane_step.core.parts.part import new_part
 from vane_step.core.parts.patternsheet import judged
@@ -298,8 +298,12 @@ def make_pattern(design: Design, words: Sequence[str]) -> Proposal:
     """Compute a package from the dimensions of a drawing."""
     form = "pattern NAME FAMILY pins=8 L=5.8..6.2 …"
     need(words, 2, form)
-    clearance = design.board.rules.min_clearance_nm / 1e6
-    pack = from_dimensions(words[1], words[0], pairs(words[2:], form), design.board.rules.etched, clearance)
+    rules = design.board.rules
+    keep = rules.default_clearance_nm / 1e6, rules.min_ring_nm / 1e6
+    least = rules.min_clearance_nm / 1e6, keep[1]
+    pack = from_dimensions(words[1], words[0], pairs(words[2:], form), rules.etched, *least)
+    # What the maker's least leaves room for keeps the usual gap of the board's nets as well.
+    pack = trimmed(pack, *keep, strict=False)
     return Proposal(
         f"computes {pack.name}: {pack.title}, {len(pack.pads)} pads, {pack.source}", edits.SetItem(package=pack)
     )

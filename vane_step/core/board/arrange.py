@@ -13,7 +13,8 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
-from vane_step.core.board.floor import CELL_MM, EDGE, NEAR, Floor, bypass_pairs, floor, is_connector
+from vane_step.core.board.bypass import bypass_pairs, is_connector
+from vane_step.core.board.floor import CELL_MM, EDGE, NEAR, Floor, floor
 from vane_step.core.board.geometry import copper_items, courtyards, outline
 from vane_step.core.board.score import Score, score
 from vane_step.core.board.sides import home_side

@@ -175,6 +175,8 @@ def _deep_holes(design: Design) -> Iterator[Finding]:
 
 def _mask_bridges(design: Design) -> Iterator[Finding]:
     """Find openings of different nets whose mask between them is too narrow to hold; once for each two parts."""
+    if design.board.rules.etched:
+        return  # Boards etched by hand have no mask.
     margin = design.board.rules.mask_margin_nm / 1e6
     of, (a, b, gap) = board_columns(design), near_pairs(design)
     opened = (of.kind == KIND["pad"]) | (of.kind == KIND["jumper"])

@@ -9,6 +9,7 @@ import numpy as np
 import shapely
 
 from vane_step.core.board.apart import loud_parts, shunning
+from vane_step.core.board.bypass import bypass_pairs, is_connector
 from vane_step.core.board.geometry import outline, place_point, zone_shape
 from vane_step.core.board.sides import home_side
 from vane_step.core.design.model import Design, Net, Part, PartPlace, Zone, split_pin
@@ -108,13 +109,6 @@ def floor(design: Design, movable: set[str] | None = None) -> Floor:
     return found
 
 
-def is_connector(design: Design, part: Part) -> bool:
-    """Tell whether a part is one that people plug things into."""
-    title = design.packages[part.package].title.lower()
-    known = any(word in title for word in ("header", "terminal", "socket", "connector", "receptacle"))
-    return len(part.pins) > 1 and (known or part.ref.startswith("J"))
-
-
 def _moves(design: Design, part: Part, movable: set[str] | None) -> bool:
     if part.place and (part.place.locked or not any(design.net_of(f"{part.ref}.{p.number}") for p in part.pins)):
         return False
@@ -209,32 +203,3 @@ def _price(design: Design, net: Net) -> float:
         return CRYSTAL
     current = net.rule.current.current_a if net.rule and net.rule.current else 0.0
     return ROLE_PRICES.get(net.role, 1.0) * (1 + min(current, MOST_CURRENT_A) / 2)
-
-
-def bypass_pairs(design: Design) -> list[tuple[str, str]]:
-    """Pair bypass parts, from a rail to ground, with the pins they serve.
-
-    Every part of four pins or more that the rail feeds gets one in turn, most pins first; what is left over goes round
-    again. Gives the bypass part's pin on the rail and the pin served.
-    """
-    grounds = {p for net in design.nets.values() if net.role == "ground" for p in net.pins}
-    found = []
-    for net in design.nets.values():
-        if net.role != "supply":
-            continue
-        served: dict[str, list[str]] = {}
-        helpers = []
-        for name in net.pins:
-            ref, _ = split_pin(name)
-            part = design.parts[ref]
-            if len(part.pins) == 2 and part.kind in ("card", "capacitor", "polar-capacitor"):
-                other = next((f"{ref}.{p.number}" for p in part.pins if f"{ref}.{p.number}" != name), "")
-                if other in grounds:
-                    helpers.append(name)
-            elif len(part.pins) >= 4 and not is_connector(design, part):
-                served.setdefault(ref, []).append(name)
-        turns = max((len(pins) for pins in served.values()), default=0)
-        order = sorted(served, key=lambda r: (-len(design.parts[r].pins), r))
-        wanted = [served[r][k] for k in range(turns) for r in order if k < len(served[r])]
-        found += [(h, wanted[i % len(wanted)]) for i, h in enumerate(helpers) if wanted]
-    return found

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import shapely
 
-from vane_step.core.board.floor import bypass_pairs
+from vane_step.core.board.bypass import bypass_pairs
 from vane_step.core.board.geometry import CopperItem, copper_items
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.derive import derived

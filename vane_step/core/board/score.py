@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from vane_step.core.board.apart import too_near
+from vane_step.core.board.bypass import is_connector, nearest_bypass
 from vane_step.core.board.check import check, figures
 from vane_step.core.board.copper import connectivity
-from vane_step.core.board.floor import bypass_pairs, is_connector
 from vane_step.core.board.geometry import copper_items, courtyards, outline
 from vane_step.core.board.loops import loops
 from vane_step.core.board.pricestep import Step, price_step
@@ -35,7 +35,7 @@ class Score:
     crossings
         Crossings among them.
     bypass_mm
-        The farthest any bypass part is from a pin of its rail, copper to copper.
+        The farthest any supply pin is from the bypass part nearest to it, copper to copper.
     bypass_far
         Bypass parts farther than 3 mm.
     edge_mm
@@ -62,7 +62,7 @@ def score(design: Design) -> Score:
     links = [k for k in connectivity(bare).open_links if k.net not in grounds]
     a, b = np.array([k.a_mm for k in links]).reshape(-1, 2), np.array([k.b_mm for k in links]).reshape(-1, 2)
     names = np.array([k.net for k in links])
-    far = _bypass(bare)
+    far = [n.gap_mm for n in nearest_bypass(design)]
     edge = outline(design).exterior
     yards = courtyards(design)
     edges = [float(edge.distance(yards[r])) for r, p in design.parts.items() if r in yards and is_connector(design, p)]
@@ -70,23 +70,6 @@ def score(design: Design) -> Score:
         float(np.hypot(*(a - b).T).sum()) if len(links) else 0.0, crossings(a, b, names), max(far, default=0.0),
         sum(1 for d in far if d > NEAR_MM), max(edges, default=0.0),
     )  # fmt: skip
-
-
-def _bypass(bare: Design) -> list[float]:
-    """Give for every bypass part how far it is from the nearest pin of those its rail feeds."""
-    pads = {i.id: i for i in copper_items(bare) if i.kind == "pad"}
-    pairs = bypass_pairs(bare)
-    served: dict[str, set[str]] = {}
-    for _, pin in pairs:
-        served.setdefault(bare.net_of(pin) or "", set()).add(pin)
-    found = []
-    for helper, _ in pairs:
-        mine = pads.get(helper)
-        others = [pads[p] for p in served[bare.net_of(helper) or ""] if p in pads]
-        if mine and others:
-            gap = min(float(mine.spine.distance(o.spine)) - mine.radius_mm - o.radius_mm for o in others)
-            found.append(max(0.0, gap))
-    return found
 
 
 def crossings(a: np.ndarray, b: np.ndarray, names: np.ndarray) -> int:
@@ -137,7 +120,9 @@ def scoreboard(design: Design) -> tuple[Figure, ...]:
         Figure("links cross", worth.crossings, "times", "as straight lines, grounds left out"),
     ]
     if worth.bypass_mm:
+        farthest = max(nearest_bypass(design), key=lambda n: n.gap_mm)
         far = f"{worth.bypass_far} over {NEAR_MM:g} mm" if worth.bypass_far else f"all within {NEAR_MM:g} mm"
+        far = f"{farthest.pin.id} to {farthest.part.id.partition('.')[0]}; {far}"
         found.append(Figure("farthest bypass part", worth.bypass_mm, "mm", far, 1))
     stages = [x for x in loops(design) if x.kind == "switching"]
     if stages:

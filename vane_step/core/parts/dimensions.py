@@ -10,13 +10,15 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from vane_step.core.design.model import Package
+from vane_step.core.design.model import Package, PadSpec
 from vane_step.core.errors import InputError
 from vane_step.core.parts.landpattern import Span, chip, gull_wing, through_hole
 from vane_step.core.parts.leadless import ball_grid, castellated, j_lead, no_lead
 from vane_step.core.quantity import nm, parse_length_nm
 
 MAX_PINS = 1000
+# Copper round a hole that trimming leaves.
+LEAST_RING_MM = 0.15
 Values = Mapping[str, Span]
 
 
@@ -63,8 +65,9 @@ def read_span(text: str, what: str) -> Span:
 
 
 def from_dimensions(
-    family: str, name: str, values: Mapping[str, str], kitchen: bool = False, clearance_mm: float = 0.15
-) -> Package:
+    family: str, name: str, values: Mapping[str, str], kitchen: bool = False, clearance_mm: float = 0.15,
+    ring_mm: float = LEAST_RING_MM,
+) -> Package:  # fmt: skip
     """Compute a package from the dimensions of a drawing.
 
     Parameters
@@ -75,8 +78,8 @@ def from_dimensions(
         Name of the package; family and pins when empty.
     values : mapping of str to str
         Dimensions by key; those left out take the family's usual value.
-    clearance_mm : float
-        Pads nearer than this are trimmed, and the package says so.
+    clearance_mm, ring_mm : float
+        Pads nearer than this are trimmed, as far as that leaves a ring round their holes, and the package says so.
 
     Raises
     ------
@@ -113,39 +116,59 @@ def from_dimensions(
                 f"Pad {pad.number} would be {pad.width_nm / 1e6:.2f} x {pad.height_nm / 1e6:.2f} mm.", where=pack.name,
                 allowed="0.1 mm or more", next_step="Check the terminal's length against the body's.",
             )  # fmt: skip
-    return trimmed(pack, clearance_mm)
+    return trimmed(pack, clearance_mm, ring_mm)
 
 
-def trimmed(pack: Package, clearance_mm: float) -> Package:
-    """Trim pads that are nearer to each other than a clearance; of two unequal ones the larger gives way."""
+def trimmed(pack: Package, clearance_mm: float, ring_mm: float = LEAST_RING_MM, strict: bool = True) -> Package:
+    """Trim pads that are nearer to each other than a clearance; of two unequal ones the larger gives way.
+
+    Pads with holes keep a ring of copper; bare holes have none to trim.
+
+    Parameters
+    ----------
+    strict : bool
+        Refuse pads that cannot keep it; else they stay as they are, for the board's check to tell.
+
+    Raises
+    ------
+    InputError
+        When they cannot keep it.
+    """
     pads = list(pack.pads)
     least, most = nm(clearance_mm), 0
     for i in range(len(pads)):
         for j in range(i + 1, len(pads)):
             a, b = pads[i], pads[j]
-            if a.number == b.number or a.layers == "through" or b.layers == "through":
+            if a.number == b.number or a.bare_hole or b.bare_hole:
+                continue
+            if "through" not in (a.layers, b.layers) and a.layers != b.layers:
                 continue
             dx = abs(a.x_nm - b.x_nm) - (a.width_nm + b.width_nm) // 2
             dy = abs(a.y_nm - b.y_nm) - (a.height_nm + b.height_nm) // 2
             missing = least - max(dx, dy)
             if missing <= 0:
                 continue
-            most = max(most, missing)
             side = "width_nm" if dx >= dy else "height_nm"
             areas = [p.width_nm * p.height_nm for p in (a, b)]
             shares = (2, 0) if areas[0] > 3 * areas[1] else (0, 2) if areas[1] > 3 * areas[0] else (1, 1)
-            for k, share in ((i, shares[0]), (j, shares[1])):
-                left = getattr(pads[k], side) - share * missing
-                if left < 100_000:
-                    raise InputError(
-                        f"Pads {a.number} and {b.number} cannot keep {clearance_mm:g} mm.", where=pack.name,
-                        next_step="Check the pitch and the terminal's width.",
-                    )  # fmt: skip
-                pads[k] = pads[k].model_copy(update={side: left})
+            left = {k: getattr(pads[k], side) - share * missing for k, share in zip((i, j), shares, strict=True)}
+            if all(size >= _least(pads[k], ring_mm, strict) for k, size in left.items()):
+                most = max(most, missing)
+                pads[i], pads[j] = (pads[k].model_copy(update={side: size}) for k, size in left.items())
+            elif strict:
+                raise InputError(
+                    f"Pads {a.number} and {b.number} cannot keep {clearance_mm:g} mm.", where=pack.name,
+                    next_step="Check the pitch, and the terminal's width or the lead.",
+                )  # fmt: skip
     if not most:
         return pack
     source = f"{pack.source}; pads trimmed by up to {most / 1e6:.3f} mm to keep {clearance_mm:g} mm"
     return pack.model_copy(update={"pads": tuple(pads), "source": source[:200]})
+
+
+def _least(pad: PadSpec, ring_mm: float, strict: bool) -> int:
+    """Give how small a side of a pad may get: 0.1 mm, where it need not 0.2 mm, or its hole and the ring round it."""
+    return max(100_000 if strict else 200_000, pad.drill_nm + nm(2 * ring_mm) if pad.drill_nm else 0)
 
 
 def _asks(text: str) -> tuple[Dimension, ...]:
