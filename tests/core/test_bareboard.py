@@ -108,6 +108,29 @@ class Openings(unittest.TestCase):
         self.assertGreaterEqual(least_gap_breach(done), -1e-5)
 
 
+class Edges(unittest.TestCase):
+    """Parts put on an edge of the board."""
+
+    def test_flush_and_along(self) -> None:
+        """On every edge, of either side, the body ends at the edge or as near as copper may come; rows run along it."""
+        for pack in ("HDR-1x4", "HDR-2x5", "TERM-3", "USBC-6", "SOIC-8", "TO-220-3", "DIP-8"):
+            for k, edge in enumerate(("left", "right", "top", "bottom")):
+                d = design([part("J1", pack, 20, 15)], {}, on=board(44, 36))
+                d = said(d, *(["underside J1"] if k % 2 and pack != "DIP-8" else []), f"edge J1 {edge} 17.5")
+                side = {"left": 0, "bottom": 1, "right": 2, "top": 3}[edge]
+                body, pads = bodies(d)["J1"].bounds, [i.shape() for i in copper_items(d)]
+                gaps = [(b[0], b[1], 44 - b[2], 36 - b[3])[side] for b in (body, unary_union(pads).bounds)]
+                keep = d.board.rules.edge_clearance_nm / 1e6
+                self.assertAlmostEqual(min(gaps[0], gaps[1] - keep), 0, places=5, msg=(pack, edge))
+                spots = shapely.bounds(shapely.MultiPoint([s.centroid for s in pads]))
+                wide, tall = spots[2] - spots[0], spots[3] - spots[1]
+                self.assertGreaterEqual(*((tall, wide - 1e-6) if side % 2 == 0 else (wide, tall - 1e-6)), (pack, edge))
+                self.assertEqual([c for c in codes(d) if c in ("outside", "copper-to-edge")], [], (pack, edge))
+        usb = said(design([part("J1", "USBC-6", 20, 15)], {}, on=board(44, 36)), "edge J1 right")
+        pads = unary_union([i.shape() for i in copper_items(usb)])
+        self.assertLess(pads.centroid.x, bodies(usb)["J1"].centroid.x, "its mouth faces outwards")
+
+
 class Zones(unittest.TestCase):
     """Boxes of the board where something may not be."""
 

@@ -18,7 +18,7 @@ from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
 from vane_step.core.etch import artwork, sheets
-from vane_step.core.etch.drillplan import BITS_MM, drill_plan
+from vane_step.core.etch.drillplan import BITS_MM, drill_findings, drill_plan
 from vane_step.core.etch.joints import both_sides
 from vane_step.core.etch.mirror import METHODS, method_of, proof
 from vane_step.core.fab.release import release
@@ -211,6 +211,14 @@ class Drills(unittest.TestCase):
         for r in rows:
             self.assertEqual(r.bit_mm, min(mm for mm in BITS_MM.values() if mm >= r.drill_mm - 1e-9))
             self.assertAlmostEqual(r.ring_loss_mm, (r.bit_mm - r.drill_mm) / 2, places=4)
+        # Of drills said to be at hand one of those is taken, or it is told that there is none; a ring it eats is told.
+        for drills, told in (("0.8 1.0", []), ("0.9 1.2", []), ("0.8", ["etch-drill"]), ("1.6", ["etch-ring"])):
+            mine = said(d, f"drills {drills}")
+            have = [float(x) for x in drills.split()]
+            for r in drill_plan(mine):
+                fits = [x for x in have if x >= r.drill_mm - 0.006]
+                self.assertEqual((r.at_hand, r.bit_mm), (bool(fits), min(fits, default=r.drill_mm)))
+            self.assertEqual(sorted({f.code for f in drill_findings(mine)}), told, drills)
         large = design([part("J1", "TERM-2", 10, 10)])
         self.assertTrue(all(r.bit_mm >= r.drill_mm for r in drill_plan(large)))
 

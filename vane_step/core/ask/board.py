@@ -12,6 +12,7 @@ from shapely.geometry.base import BaseGeometry
 from vane_step.core.ask.words import Proposal, need, number, side_of
 from vane_step.core.board.arrange import arrange
 from vane_step.core.board.channels import exchanged, with_channels
+from vane_step.core.board.edgeplace import TURNS, place_on_edge
 from vane_step.core.board.geometry import copper_items, courtyards, outline
 from vane_step.core.board.sides import home_side
 from vane_step.core.circuit.pins import find_pin
@@ -151,29 +152,15 @@ def exchange_channels(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"exchanges {'; '.join(says)}", edits.Together(edits=tuple(made)), about=tuple(refs))
 
 
-TURNS = {"bottom": 0.0, "right": 90.0, "top": 180.0, "left": 270.0}
-
-
 def on_edge(design: Design, words: Sequence[str]) -> Proposal:
-    """Put a part's origin on an edge of the board, turned inwards."""
+    """Put a part on an edge of the board, its mouth flush and its pins along it."""
     need(words, 2, f"edge REF {'|'.join(TURNS)} [ALONG]")
     part = part_of(design, words[0])
     if words[1] not in TURNS:
         raise InputError(f"{words[1]!r} is no edge.", where="edge", value=words[1], allowed=", ".join(TURNS))
-    x0, y0, x1, y1 = outline(design).bounds
-    upright = words[1] in ("left", "right")
-    low, high = (y0, y1) if upright else (x0, x1)
-    along = parse_length_nm(words[2], "along") / 1e6 if len(words) > 2 else (low + high) / 2
-    # Where the board really ends there, which need not be where it is widest.
-    ray = shapely.LineString([(x0 - 1, along), (x1 + 1, along)] if upright else [(along, y0 - 1), (along, y1 + 1)])
-    cut = outline(design).intersection(ray)
-    if cut.is_empty:
-        raise InputError("There is no board there.", where="edge", value=along, allowed=f"{low:g} to {high:g} mm")
-    left, bottom, right, top = cut.bounds
-    spot = {"left": (left, along), "right": (right, along), "bottom": (along, bottom), "top": (along, top)}[words[1]]
-    side = home_side(design, part)
-    place = PartPlace(x_nm=nm(spot[0]), y_nm=nm(spot[1]), turn_deg=TURNS[words[1]], side=side)
-    says = f"puts {part.ref} on the {words[1]} edge at {spot[0]:.2f}, {spot[1]:.2f} mm"
+    along = parse_length_nm(words[2], "along") / 1e6 if len(words) > 2 else None
+    place = place_on_edge(design, part, words[1], along, home_side(design, part))
+    says = f"puts {part.ref} on the {words[1]} edge at {place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f} mm"
     return Proposal(says, edits.PlaceParts(places={part.ref: place}), about=(part.ref,))
 
 

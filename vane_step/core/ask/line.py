@@ -24,7 +24,6 @@ from vane_step.core.ask.bare import (
     stitch_pours,
 )
 from vane_step.core.ask.board import (
-    TURNS,
     arrange_parts,
     exchange_channels,
     move_item,
@@ -102,6 +101,7 @@ from vane_step.core.ask.reasons import (
 from vane_step.core.ask.removing import remove
 from vane_step.core.ask.words import Proposal, Resources, Verb, fitting, need
 from vane_step.core.ask.words import alone as by_itself
+from vane_step.core.board.edgeplace import TURNS
 from vane_step.core.board.group import LINES, WAYS
 from vane_step.core.circuit.pins import pin_words
 from vane_step.core.derive import alone

@@ -13,7 +13,7 @@ from vane_step.core.board.strokefont import text_lines
 from vane_step.core.derive import alone
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError
-from vane_step.core.etch.drillplan import drill_plan
+from vane_step.core.etch.drillplan import drill_findings, drill_plan
 from vane_step.core.etch.joints import both_sides, plating_findings
 from vane_step.core.etch.mirror import CAUTIONS, EtchMethod, proof
 from vane_step.core.etch.sheets import HEAD_MM, MARGIN_MM, PAGE_MM, RULER_MM, Sheet, polygons, ruler, write_pdf
@@ -114,8 +114,9 @@ def pdf(design: Design, method: EtchMethod, copies: int = 1, scale: tuple[float,
 def drill_page(design: Design) -> tuple[str, ...]:
     """Give the drill list and the cautions as lines of text."""
     rows = [
-        f"{r.count:4d} holes   {r.drill_mm:.2f} mm   bit {r.bit} ({r.bit_mm:.2f} mm), "
-        f"ring loses {r.ring_loss_mm:.3f} mm"
+        f"{r.count:4d} holes   {r.drill_mm:.2f} mm   "
+        + (f"bit {r.bit} ({r.bit_mm:.2f} mm)" if r.at_hand else "NO DRILL AT HAND")
+        + ("" if r.ring_left_mm is None else f", ring left {r.ring_left_mm:.2f} mm")
         for r in drill_plan(design)
     ]
     joints = both_sides(design)
@@ -166,7 +167,7 @@ def _path(polygon: Polygon, height: float) -> str:
 def etch_findings(design: Design, method: EtchMethod) -> list[Finding]:
     """Hold the finest track against what the method can do (guidance, not law); no hole is plated."""
     widths = [(t.width_nm / 1e6, t) for t in design.tracks.values()]
-    found = plating_findings(design)
+    found = [*plating_findings(design), *drill_findings(design)]
     if widths and (thin := min(widths, key=lambda w: w[0]))[0] < method.least_mm - 1e-9:
         found.append(
             Finding(

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 from dataclasses import dataclass
 
-from vane_step.core.board.geometry import holes
+from vane_step.core.board.geometry import copper_items, holes
 from vane_step.core.design.model import Design
+from vane_step.core.finding import Finding, Place
 
 # Numbered twist drills in millimetres.
 BITS_MM: dict[str, float] = {
@@ -17,23 +19,63 @@ BITS_MM: dict[str, float] = {
 }  # fmt: skip
 
 
+# A drill this much under a size still makes its hole: leads have 0.2 mm of room.
+UNDER_MM = 0.0051
+# A ring narrower by less than this is not worth a word: bits wander farther.
+WORTH_MM = 0.02
+
+
 @dataclass(frozen=True)
 class DrillRow:
-    """Holes of one size: the metric bit, the numbered bit that does instead, and what it costs the ring."""
+    """Holes of one size: the bit that is taken, whether it is at hand, and what is left of the narrowest ring."""
 
     drill_mm: float
     count: int
     bit: str
     bit_mm: float
     ring_loss_mm: float
+    at_hand: bool = True
+    ring_left_mm: float | None = None
 
 
 def drill_plan(design: Design) -> list[DrillRow]:
-    """List the holes by size, smallest first, with the smallest numbered bit that is not under the size."""
-    sizes = Counter(round(h.drill_mm, 4) for h in {(h.x_mm, h.y_mm): h for h in holes(design)}.values())
+    """List the holes by size, smallest first, with the smallest bit that is not under the size.
+
+    Bits are those said to be at hand (``drills 0.8 1.0``); numbered ones where nothing was said.
+    """
+    found = holes(design)
+    sizes = Counter(round(h.drill_mm, 4) for h in {(h.x_mm, h.y_mm): h for h in found}.values())
+    rings: dict[float, float] = {}
+    for item in copper_items(design):
+        if item.drill_mm:
+            size = round(item.drill_mm, 4)
+            rings[size] = min(rings.get(size, item.width_mm), (item.width_mm - item.drill_mm) / 2)
+    mine = [d / 1e6 for d in design.board.rules.drills_nm]
+    bits = [(mm, f"{mm:g} mm") for mm in mine] if mine else [(mm, name) for name, mm in BITS_MM.items()]
     rows = []
     for size, count in sorted(sizes.items()):
-        fits = [(mm, name) for name, mm in BITS_MM.items() if mm >= size - 1e-9]
+        fits = [(mm, name) for mm, name in bits if mm >= size - UNDER_MM]
         bit_mm, bit = min(fits) if fits else (size, f"{size:g} mm")
-        rows.append(DrillRow(size, count, bit, bit_mm, round((bit_mm - size) / 2, 4)))
+        loss = max(0.0, round((bit_mm - size) / 2, 4))
+        left = round(rings[size] - loss, 4) if size in rings else None
+        rows.append(DrillRow(size, count, bit, bit_mm, loss, bool(fits) or not mine, left))
     return rows
+
+
+def drill_findings(design: Design) -> Iterator[Finding]:
+    """Tell sizes for which there is no drill at hand, and rings that the drill taken instead leaves too narrow."""
+    least = design.board.rules.min_ring_nm / 1e6
+    for row in drill_plan(design):
+        if not row.at_hand:
+            largest = max(design.board.rules.drills_nm) / 1e6
+            yield Finding(
+                level="look", code="etch-drill", message=f"No drill at hand makes the {row.count} holes of "
+                f"{row.drill_mm:g} mm", reading=row.drill_mm, limit=largest, unit="mm", sense="at most",
+                source="the drills at hand", place=Place(step="make"),
+            )  # fmt: skip
+        elif row.ring_left_mm is not None and row.ring_loss_mm and row.ring_left_mm < least - WORTH_MM:
+            yield Finding(
+                level="look", code="etch-ring", message=f"Drilled with {row.bit}, holes of {row.drill_mm:g} mm keep "
+                "too narrow a ring", reading=row.ring_left_mm, limit=least, unit="mm",
+                source=f"ring of {design.board.rules.title}", place=Place(step="make"),
+            )  # fmt: skip
