@@ -42,6 +42,8 @@ from vane_step.core.design.model import (
     PartPlace,
     Pour,
 )
+from vane_step.core.fab.readback import read_back
+from vane_step.core.fab.release import write_files
 from vane_step.core.judge import all_findings
 from vane_step.core.quantity import nm
 from vane_step.data.shipped import rule_set
@@ -122,6 +124,45 @@ class Slivers(unittest.TestCase):
             found = [f for f in check(d).findings if f.code == "sliver"]
         if abs(strip - least) > 0.01 and strip > 0.06:
             self.assertEqual([round(f.reading or 0, 2) for f in found], [round(strip, 2)] * int(strip < least))
+
+
+class Joints(unittest.TestCase):
+    """Copper that hangs together by too little."""
+
+    @settings(max_examples=40, deadline=None)
+    @given(st.floats(-0.02, 0.25), st.sampled_from([0.2, 0.25, 0.4]), st.sampled_from(["rect", "round"]))
+    def test_grazing_ends(self, into: float, wide: float, shape: str) -> None:
+        """A track whose end reaches so far into a pad is joined by the chord it shares with it; the files tell the same."""
+        d = design([part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", 20, 10)], {"A": "R1.2 R2.1"})
+        pack = d.packages["CHIP-2012M"]
+        pads = tuple(p.model_copy(update={"shape": shape, "width_nm": nm(1.2), "height_nm": nm(1.2)}) for p in pack.pads)
+        d = d.replaced(packages={pack.name: pack.model_copy(update={"pads": pads})})
+        ends = {i.id: i.shape() for i in copper_items(d)}
+        right, left = ends["R1.2"].bounds[2], ends["R2.1"].bounds[0]
+        # The right end lies in its pad, the left one reaches in by so much.
+        end = right + wide / 2 - into
+        d = d.replaced(tracks={"T1": track("T1", "A", wide, (end, 10), (left + 0.5, 10))})
+        lens = shapely.Point(end, 10).buffer(wide / 2, quad_segs=64).intersection(ends["R1.2"])
+        chord = 0.0 if lens.is_empty else lens.bounds[3] - lens.bounds[1]
+        least = d.board.rules.min_width_nm / 1e6
+        found = [f for f in check(d).findings if f.code == "thin-joint"]
+        if into < 1e-3 or abs(chord - least) < 0.012:
+            return
+        self.assertEqual(len(found), int(chord < least), (chord, into))
+        if found:
+            self.assertAlmostEqual(found[0].reading or 0, chord, delta=0.03)
+        files = write_files(d, "2026-11-26T00:00:00Z")
+        self.assertEqual("file-thin" in {f.code for f in read_back(d, files).differences}, chord < least)
+
+    def test_beside_a_better_one(self) -> None:
+        """A track that grazes a pad it is joined to otherwise, by another piece or by a pour, is left alone."""
+        d = design([part("R1", "CHIP-2012M", 10, 10)], {"A": "R1.2"})
+        box_of = next(i for i in copper_items(d) if i.id == "R1.2").shape().bounds
+        up = box_of[3] + 0.1
+        d = d.replaced(tracks={"T1": track("T1", "A", 0.25, (11, 10), (13, 10), (13, up), (box_of[0], up))})
+        self.assertEqual(codes(d), [])
+        loose = d.replaced(tracks={"T1": track("T1", "A", 0.25, (13, up), (box_of[2] - 0.2, up))})
+        self.assertEqual(codes(loose), [] if min(box_of[2] - box_of[0], 0.45) > 0.15 else ["thin-joint"])
 
 
 class SeededFaults(unittest.TestCase):

@@ -25,6 +25,7 @@ from vane_step.core.board.geometry import (
     outline,
 )
 from vane_step.core.board.holecheck import drill_sizes, half_hole, hole_copper, hole_gaps, hole_parts, rings_and_drills
+from vane_step.core.board.joints import joint_findings
 from vane_step.core.board.legend import SIDES, Print, polylines, prints
 from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.openings import openings_near
@@ -71,6 +72,7 @@ def check(design: Design) -> CheckResult:
         width_findings,
         via_findings,
         drill_sizes,
+        joint_findings,
     ):
         findings += rule(design)
     return CheckResult(tuple(ordered(findings)), figures(design))

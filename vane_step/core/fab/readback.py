@@ -17,6 +17,7 @@ from shapely.strtree import STRtree
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline
 from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.thinness import necks
 from vane_step.core.design.model import Design
 from vane_step.core.fab.reader import ReadDrill, ReadLayer, ReadPoint, read_drill, read_gerber, read_netlist, ring_width
 from vane_step.core.finding import Finding, Place
@@ -59,6 +60,7 @@ def read_back(design: Design, files: Mapping[str, str]) -> ReadBack:
     found += compare_points(design, points, readings)
     found += _compare_nets(design, copper, drills, points, wires, readings)
     found += _compare_images(design, copper, readings)
+    found += _compare_widths(design, copper, readings)
     _rings(copper, drills, readings)
     return ReadBack(tuple(found), readings, layers, drills)
 
@@ -337,6 +339,23 @@ def _compare_images(design: Design, copper: list[ReadLayer], readings: dict[str,
     if len(copper) != len(design.board.layers):
         yield differs("layers", f"The files have {len(copper)} copper layers, the design {len(design.board.layers)}")
     readings["image_difference_mm2"] = round(worst, 6)
+
+
+def _compare_widths(design: Design, copper: list[ReadLayer], readings: dict[str, float | int]) -> Iterator[Finding]:
+    """Measure what the copper of each image hangs together by against the maker's least width."""
+    least = design.board.rules.min_width_nm / 1e6
+    thin = 0
+    for layer, read in zip(design.board.layers, copper, strict=False):
+        for piece in _polygons(read.image):
+            for neck in necks(piece, least - TOLERANCE_MM) if isinstance(piece, Polygon) else ():
+                thin += 1
+                x, y = neck.across.centroid.coords[0]
+                place = Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6), layer=layer)
+                text = f"In the files copper on the {layer} hangs together by too little"
+                yield differs("file-thin", text, neck.width_mm, least, "mm", place).model_copy(
+                    update={"sense": "at least"}
+                )
+    readings["thin_places"] = thin
 
 
 def _rings(copper: list[ReadLayer], drills: Mapping[str, ReadDrill], readings: dict[str, float | int]) -> None:
