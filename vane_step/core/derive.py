@@ -17,8 +17,8 @@ P = ParamSpec("P")
 R = TypeVar("R")
 V = TypeVar("V")
 # Bytes of results of whole designs, and of what is worked out of single things; both estimated.
-RESULTS_BYTES: Final = 96 * 1024 * 1024
-PIECES_BYTES: Final = 96 * 1024 * 1024
+RESULTS_BYTES: Final = 64 * 1024 * 1024
+PIECES_BYTES: Final = 64 * 1024 * 1024
 _cache: OrderedDict[tuple[Any, ...], tuple[Any, int]] = OrderedDict()
 _bytes_kept = 0
 FEW, ONE_IN = 64, 16

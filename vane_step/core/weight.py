@@ -14,20 +14,24 @@ from shapely.strtree import STRtree
 
 SAMPLED: Final = 5
 DEEPEST: Final = 5
-# A pointer in a tuple, the head of a small object, and a geometry without its points, in bytes (measured).
-POINTER, HEAD, GEOMETRY, POINT = 8, 56, 320, 24
+# A pointer in a tuple, the head of a small object, a geometry without its points, a point of it, and an entry of the
+# document such as a part with its pins, in bytes (measured).
+POINTER, HEAD, GEOMETRY, POINT, MODEL = 8, 56, 320, 24, 1500
 
 
 def weight(value: Any, depth: int = 0) -> int:
     """Estimate the bytes a value takes: of a long collection some elements stand for all.
 
-    Parts of the document are counted as the pointers to them that they are.
+    Parts of the document are counted at what one takes, though several results may hold the same: a store that holds
+    parts of designs nobody looks at any more keeps them alive.
 
     >>> weight((0.0,) * 1000) < 40_000 < weight(np.zeros(10_000))
     True
     """
-    if value is None or isinstance(value, bool | int | float | BaseModel | type):
+    if value is None or isinstance(value, bool | int | float | type):
         return HEAD // 2
+    if isinstance(value, BaseModel):
+        return MODEL
     if isinstance(value, str | bytes):
         return HEAD + len(value)
     if isinstance(value, np.ndarray):

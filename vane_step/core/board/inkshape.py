@@ -35,7 +35,7 @@ def ink(
     )
 
 
-@functools.lru_cache(maxsize=256)
+@functools.lru_cache(maxsize=24)
 def shape_of(text: LegendText) -> BaseGeometry:
     """Give the area a shape covers on the board, in millimetres; rings within rings are holes, and so on."""
     area: BaseGeometry = Polygon()
@@ -47,7 +47,7 @@ def shape_of(text: LegendText) -> BaseGeometry:
     return shapely.affinity.translate(area, text.x_nm / 1e6, text.y_nm / 1e6)
 
 
-@functools.lru_cache(maxsize=256)
+@functools.lru_cache(maxsize=24)
 def fill_lines(text: LegendText, width_mm: float) -> tuple[tuple[tuple[float, float], ...], ...]:
     """Draw a shape as lines of a width: round its edge, and across what is within.
 
