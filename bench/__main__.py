@@ -30,6 +30,7 @@ from bench.boards import SECONDS, arranging, centring, dense, moving, pairing, p
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
 from bench.hand import dragging, ways
 from bench.hostile.many import many as many_mutants
+from bench.panels import panelling
 from bench.strangers.many import many
 from bench.sturdy.kills import kills
 from bench.sturdy.mixed import mixed
@@ -389,6 +390,7 @@ def main() -> int:
     serving(run)
     if not chosen.smoke:
         starting(run)
+        panelling(run)
     missed = [r["what"] for r in run.rows if r["missed"]]
     print(f"{len(run.rows)} readings, {len(missed)} over budget" + (": " + "; ".join(missed) if missed else ""))
     if chosen.report:

@@ -23,6 +23,13 @@ KEY_PACKAGES = ("KEY-P650-D6", "DIODE-P762")
 def join(design: Design, words: Sequence[str]) -> Proposal:
     """Connect pins; runs of equal length are connected one by one."""
     need(words, 2, "join PIN … NET")
+    nets = [w for w in words[:-1] if w in design.nets]
+    if nets and "." in words[-1]:
+        rest = " ".join(w for w in words if w != nets[0])
+        raise InputError(
+            f"{nets[0]} is a net, and comes last.", where="join", value=nets[0], allowed="join PIN … NET",
+            next_step=f"Type: join {rest} {nets[0]}",
+        )  # fmt: skip
     *runs, names = [counted(w) for w in words]
     if len(names) > 1:
         return _join_runs(design, runs, names)

@@ -7,7 +7,7 @@ their part, open drains, rails. A rule speaks only where all of that is known.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from vane_step.core.circuit.rails import Volts, net_at, rail
 from vane_step.core.circuit.sources import ohms_of
@@ -18,18 +18,28 @@ CATALOGUE = "the catalogue"
 # Most gates bear 20 V (rule of thumb; those for low drive often bear less).
 GATE_MOST_V = 20.0
 # Below half its threshold a transistor is off; a resistor up to this between source and ground is a shunt.
-OFF_SHARE, SHUNT_OHM = 0.5, 10.0
+OFF_SHARE, SHUNT_OHM, LOAD_OHM = 0.5, 10.0, 1000.0
 DIRECT_OHM = 1e-3
 
 
 @dataclass(frozen=True)
 class _Pull:
-    """One thing a gate hangs on: the voltages it can give, over so many ohms, and whether it can let go."""
+    """One thing a gate hangs on: its voltages when low and when high, over so many ohms, and whether it can let go.
+
+    ``weak`` is the voltage when high at the lowest supply, as of a battery near its end.
+    """
 
     volts: Volts
     ohms: float
     drives: bool = False
     lets_go: bool = False
+    weak: float | None = None
+
+    def at(self, high: bool, weakest: bool) -> float:
+        """Give the voltage in a state."""
+        if not high:
+            return self.volts.low
+        return self.weak if weakest and self.weak is not None else self.volts.high
 
 
 @dataclass(frozen=True)
@@ -43,13 +53,13 @@ class _Drive:
         """Whether something switches the gate."""
         return any(p.drives for p in self.pulls)
 
-    def level(self, high: bool) -> float | None:
+    def level(self, high: bool, weakest: bool = False) -> float | None:
         """Give the gate's voltage with all drivers high, or low; open drains let go when high. None when it floats."""
         held = [p for p in self.pulls if not (p.lets_go and high)]
         if not held:
             return None
         share = sum(1 / max(p.ohms, DIRECT_OHM) for p in held)
-        return sum((p.volts.high if high else p.volts.low) / max(p.ohms, DIRECT_OHM) for p in held) / share
+        return sum(p.at(high, weakest) / max(p.ohms, DIRECT_OHM) for p in held) / share
 
 
 def gate_findings(design: Design) -> Iterator[Finding]:
@@ -137,7 +147,7 @@ def _drive_of(design: Design, gated: Part, gate: Net) -> _Drive | None:
     found: list[_Pull] = []
     known = rail(gate)
     if known is not None:
-        return _Drive((_Pull(known, 0.0),))
+        return _Drive((_rail_pull(known, 0.0),))
     for part, pin in design.pins_on(gate.name):
         if part is gated or not part.fitted or part.kind in ("capacitor", "polar-capacitor", "diode"):
             continue
@@ -146,11 +156,11 @@ def _drive_of(design: Design, gated: Part, gate: Net) -> _Drive | None:
             far = next((net_at(design, part, p.number) for p in part.pins if p is not pin), None)
             if ohms is None or far is None:
                 return None
-            pulls = [_Pull(v, 0.0)] if (v := rail(far)) is not None else _drivers(design, far, part)
+            pulls = [_rail_pull(v, 0.0)] if (v := rail(far)) is not None else _drivers(design, far, part)
             # A resistor to what is known only in part, or to another knot of resistors, leaves the gate unknown.
             if pulls is None:
                 return None
-            found += [_Pull(p.volts, p.ohms + ohms, p.drives, p.lets_go) for p in pulls]
+            found += [replace(p, ohms=p.ohms + ohms) for p in pulls]
         elif _is_gate(part, pin):
             continue
         else:
@@ -159,6 +169,11 @@ def _drive_of(design: Design, gated: Part, gate: Net) -> _Drive | None:
                 return None
             found.append(driver)
     return _Drive(tuple(found))
+
+
+def _rail_pull(volts: Volts, ohms: float) -> _Pull:
+    """Give what a rail does over a resistor, which is the same whatever is driven."""
+    return _Pull(volts, ohms, weak=volts.low)
 
 
 def _is_gate(part: Part, pin: Pin) -> bool:
@@ -175,7 +190,7 @@ def _drivers(design: Design, net: Net, through: Part) -> list[_Pull] | None:
             far = rail(next((net_at(design, part, p.number) for p in part.pins if p is not pin), None))
             if far is None:
                 return None
-            found.append(_Pull(far, ohms))
+            found.append(_rail_pull(far, ohms))
             continue
         driver = _driver(design, part, pin)
         if driver is None:
@@ -192,8 +207,10 @@ def _driver(design: Design, part: Part, pin: Pin) -> _Pull | None:
     """Give what an output, a port or an open drain does to its net."""
     if pin.role in ("output", "io"):
         rails = [v for p in part.pins if p.role == "supply-in" and (v := rail(net_at(design, part, p.number)))]
-        high = max((v.high for v in rails), default=None)
-        return None if high is None else _Pull(Volts(0.0, high), 0.0, drives=True)
+        if not rails:
+            return None
+        supply = max(rails, key=lambda v: v.high)
+        return _Pull(Volts(0.0, supply.high), 0.0, drives=True, weak=supply.low)
     if pin.role == "open-drain":
         low = next((rail(net_at(design, part, p.number)) for p in part.pins if p.name.upper() in ("S", "E")), None)
         return _Pull(Volts(low.low if low else 0.0, 0.0), 0.0, drives=True, lets_go=True)
@@ -201,16 +218,19 @@ def _driver(design: Design, part: Part, pin: Pin) -> _Pull | None:
 
 
 def _loaded(design: Design, switch: Part, drain: Net) -> bool:
-    """Tell whether more hangs on a drain than resistors and gates, through which next to nothing flows."""
-    return any(
-        part is not switch and part.fitted and part.kind not in ("resistor", "capacitor") and not _is_gate(part, pin)
-        for part, pin in design.pins_on(drain.name)
-    )
+    """Tell whether more hangs on a drain than gates and large resistors, through which next to nothing flows."""
+
+    def takes(part: Part, pin: Pin) -> bool:
+        if part.kind == "resistor":
+            return (ohms_of(part) or 0.0) < LOAD_OHM
+        return part.kind != "capacitor" and not _is_gate(part, pin)
+
+    return any(part is not switch and part.fitted and takes(part, pin) for part, pin in design.pins_on(drain.name))
 
 
 def _enough(part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool, loaded: bool) -> Iterator[Finding]:
     """Whether the gate gets what the transistor needs to be on."""
-    volts = drive.level(high=n_channel)
+    volts = drive.level(high=n_channel, weakest=True)
     if volts is None:
         return
     between = (volts - at.high) if n_channel else (at.low - volts)
