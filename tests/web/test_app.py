@@ -5,15 +5,19 @@ from __future__ import annotations
 import asyncio
 import io
 import json
+import socket
 import statistics
 import tempfile
+import threading
 import time
 import unittest
 import zipfile
 from concurrent.futures import Executor, Future
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
+import uvicorn
 from fastapi.testclient import TestClient
 from PIL import Image
 
@@ -27,6 +31,7 @@ from vane_step.core.fab.reader import read_gerber
 from vane_step.core.route.router import route
 from vane_step.data.shipped import resources
 from vane_step.web import app as app_module
+from vane_step.web import serve
 from vane_step.web.app import create_app
 from vane_step.web.jobs import Jobs
 from vane_step.web.pages.changes import _fits_still
@@ -120,6 +125,27 @@ class Guards(Served):
         for path in (f"/d/{FROST}/release.zip", f"/d/{FROST}/panel", f"/d/{FROST}/panel.zip", f"/d/{FROST}/delete"):
             self.assertEqual(self.client.get(path).status_code, 405, path)
 
+    def test_half_sent(self) -> None:
+        """A connection that never sends its first request is closed; one that does is served, and its stream stays open."""
+        with mock.patch.object(serve, "PATIENCE_S", 0.3):
+            server = uvicorn.Server(uvicorn.Config(self.app, http=serve.Patient, port=0, log_level="error", lifespan="off"))
+            thread = threading.Thread(target=server.run, daemon=True)
+            thread.start()
+            while not server.started:
+                time.sleep(0.02)
+            port = server.servers[0].sockets[0].getsockname()[1]
+            half = [socket.create_connection(("127.0.0.1", port), 5) for _ in range(20)]
+            for one in half:
+                one.sendall(b"POST /d/x/ask HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-")
+            whole = socket.create_connection(("127.0.0.1", port), 5)
+            whole.sendall(b"GET /events HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
+            self.assertTrue(whole.recv(40).startswith(b"HTTP/1.1 "))
+            self.assertEqual([one.recv(10) for one in half], [b""] * 20)
+            server.should_exit = True
+            thread.join(5)
+            for one in (*half, whole):
+                one.close()
+
     def test_large_bodies(self) -> None:
         """A body beyond the limit is refused before it is read, also when it does not say how long it is."""
         answer = self.client.post(f"/d/{FROST}/ask", content=b"{}", headers={"content-length": str(10**9)})
@@ -199,6 +225,9 @@ class Shelf(Served):
         self.assertIn("Seedling Thirst Beeper", page.text)
         for path in ("board", "circuit", "make", "version"):
             self.assertEqual(self.client.get(f"/d/{FROST}/{path}").json()["code"], "damaged-design")
+        shown = self.client.get(f"/d/{FROST}/board", headers={"accept": "text/html"}).text
+        self.assertIn(f'action="/d/{FROST}/last-good"', shown)
+        self.assertIn(f'href="/d/{FROST}/rescue.json"', shown)
         self.assertEqual(self.client.get(f"/d/{FROST}/rescue.json").json()["journal"][0]["edit"], "x")
         answer = self.client.post(f"/d/{FROST}/last-good")
         self.assertIn("1-frost-sentinel-rescued", str(answer.url))

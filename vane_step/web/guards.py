@@ -5,6 +5,7 @@ Plain ASGI, so that streams pass through untouched and every answer, refusals am
 
 from __future__ import annotations
 
+import asyncio
 import hashlib
 import hmac
 import html
@@ -33,6 +34,8 @@ HEADERS = (
 # Files are as large as a board's whole release; anything else is a sentence, an edit or a form.
 MAX_UPLOAD, MAX_BODY = 64 * 1024 * 1024, 8 * 1024 * 1024
 SAFE = ("GET", "HEAD")
+# How long the next piece of a body may be under way.
+BODY_S = 20.0
 COOKIE = "vane-step-key"
 # Wrong keys taken from one address within a minute, before it has to wait.
 MOST_GUESSES, WINDOW_S = 5, 60.0
@@ -112,11 +115,18 @@ class Guards:
     async def _limited(self, scope: Scope, headers: dict[str, str], receive: Receive, send: Send) -> None:
         """Hand a request on, its body counted as it comes; answer what fails inside."""
         most = MAX_UPLOAD if headers.get("content-type", "").startswith("multipart/") else MAX_BODY
-        seen, over, started = 0, False, False
+        seen, over, started, whole = 0, False, False, False
 
         async def counted() -> Message:
-            nonlocal seen, over
-            message = await receive()
+            nonlocal seen, over, whole
+            if whole:
+                # What comes after the body is that somebody leaves, for which one waits as long as it takes.
+                return await receive()
+            try:
+                message = await asyncio.wait_for(receive(), BODY_S)
+            except TimeoutError:
+                return {"type": "http.disconnect"}
+            whole = not message.get("more_body", False)
             seen += len(message.get("body", b""))
             if seen > most:
                 over = True

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import ctypes
 import gc
@@ -12,6 +13,7 @@ import threading
 from pathlib import Path
 
 import uvicorn
+from uvicorn.protocols.http.auto import AutoHTTPProtocol
 
 from vane_step.confined import confined
 from vane_step.core.errors import InputError
@@ -20,8 +22,23 @@ from vane_step.web.app import create_app
 from vane_step.web.settings import Settings
 
 LEAST_KEY = 12
+# How long the head of a first request may be under way.
+PATIENCE_S = 20.0
 # mallopt(3): the number of arenas.
 M_ARENA_MAX = -8
+
+
+class Patient(AutoHTTPProtocol):  # type: ignore[misc,valid-type]
+    """A connection that is closed when its first request does not come: half-sent ones stay open for ever otherwise."""
+
+    def connection_made(self, transport: asyncio.Transport) -> None:
+        """Begin to wait."""
+        super().connection_made(transport)
+        self.loop.call_later(PATIENCE_S, self._give_up)
+
+    def _give_up(self) -> None:
+        if self.cycle is None and not self.transport.is_closing():
+            self.transport.close()
 
 
 def _few_arenas() -> None:
@@ -77,7 +94,7 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
     address = f"http://{host}:{listener.getsockname()[1]}/"
     print(f"Vane Step is at {address}  (stop with Ctrl+C; designs are kept in {settings.data})", flush=True)
     print(f"What happens is written to {settings.log_file}", flush=True)
-    server = uvicorn.Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=2))
+    server = uvicorn.Server(uvicorn.Config(app, http=Patient, log_level="warning", timeout_graceful_shutdown=2))
     if not app.state.jobs.ready.done():
         print(
             "Preparing the router in the background: after installing, its kernels are compiled once.",

@@ -195,7 +195,10 @@ def arrange(design: Design, sides: Mapping[str, Side] | None = None) -> PlacePar
     """
     waiting = [p for p in design.parts.values() if p.place is None]
     if not waiting:
-        raise EditRefused("Every part has a place already.", where="board", next_step="Take parts off the board first.")
+        raise EditRefused(
+            "Every part has a place already.", where="board",
+            next_step="Type: arrange all, to place them anew, or take some off first: place R1 off",
+        )  # fmt: skip
     board = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6 - 0.05)
     shapely.prepare(board)
     blocked: list[tuple[int, BaseGeometry]] = [(_bits(design, r), yard) for r, yard in courtyards(design).items()]
