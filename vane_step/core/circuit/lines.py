@@ -16,7 +16,7 @@ _ENABLE = re.compile(r"^(EN|ENABLE|CE|SHDN#|ON)$", re.I)
 
 def line_findings(design: Design) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
-    for rule in (_senders, _addresses, _tied_off):
+    for rule in (_senders, _addresses, _tied_off, _taps):
         yield from rule(design)
 
 
@@ -90,3 +90,26 @@ def _tied_off(design: Design) -> Iterator[Finding]:
                 name = pin_name(part.ref, pin.number)
                 text = f"{name} ({pin.name}) is on {net.name}: {part.ref} is off for good"
                 yield _found("tied-off", text, 1, 0, "pins", (name,), net.name, "look")
+
+
+_PLUS, _MINUS = re.compile(r"(\+|_P|POS|HI)$", re.I), re.compile(r"(-|_N|NEG|LO)$", re.I)
+
+
+def _taps(design: Design) -> Iterator[Finding]:
+    """Taps of shunts that sit at the other end, which shorts the shunt, or whose signs are those of the other line."""
+    for part in design.parts.values():
+        pins = {p.name.upper(): p for p in part.pins}
+        if not part.fitted or not pins.keys() >= {"I+", "I-", "S+", "S-"}:
+            continue
+        at = {name: net_at(design, part, pin.number) for name, pin in pins.items()}
+        for tap, far in (("S+", "I-"), ("S-", "I+")):
+            net = at[tap]
+            if net is not None and net is at[far]:
+                name = pin_name(part.ref, pins[tap].number)
+                text = f"{name} ({tap}) is joined to the other end of {part.ref}: the shunt is shorted"
+                yield _found("taps", text, 1, 0, "pins", (name,), net.name, "stop")
+        plus, minus = at["S+"], at["S-"]
+        if plus and minus and _MINUS.search(plus.name) and _PLUS.search(minus.name):
+            names = tuple(pin_name(part.ref, pins[t].number) for t in ("S+", "S-"))
+            text = f"The taps of {part.ref} are exchanged: S+ is on {plus.name}, S- on {minus.name}"
+            yield _found("taps", text, 2, 0, "pins", names, plus.name, "look")
