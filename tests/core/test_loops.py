@@ -9,7 +9,8 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.support import CIDER, FROST, demo, said
+from tests.support import CIDER, FROST, demo, design, part, said
+from vane_step.core.board.geometry import copper_items
 from vane_step.core.board.loops import loops, over_plane_nh, rectangle_nh, via_nh
 from vane_step.core.board.score import scoreboard
 
@@ -57,6 +58,34 @@ class OnBoards(unittest.TestCase):
         self.assertGreater(grown.area_mm2, stage.area_mm2 + 3)
         figures = {f.name: f.value for f in scoreboard(far)}
         self.assertAlmostEqual(figures["switching loop"], grown.area_mm2)
+
+    def test_lines_and_diodes(self) -> None:
+        """Four pads in a line enclose what two tracks beside each other do; a diode outside is part of its stage's loop."""
+        d = design(
+            [part("U1", "SOIC-8", 20, 15), part("C1", "CHIP-1608M", 12, 15)],
+            {"VCC": "U1.1 C1.2", "GND": "U1.4 C1.1"},
+        )  # fmt: skip
+        roles = {"VCC": "supply", "GND": "ground"}
+        d = d.replaced(nets={k: n.model_copy(update={"role": roles[k]}) for k, n in d.nets.items()})
+        pads = {i.id: i for i in copper_items(d)}
+        flat = said(d, f"place C1 {pads['U1.1'].x_mm:.4f} {pads['U1.1'].y_mm + 4:.4f} 270")
+        [loop] = [x for x in loops(flat) if x.kind == "bypass"]
+        four = [i for i in copper_items(flat) if i.id in loop.pins]
+        reach = max(math.dist((a.x_mm, a.y_mm), (b.x_mm, b.y_mm)) for a in four for b in four)
+        rule = flat.rule_of("VCC")
+        self.assertGreaterEqual(loop.area_mm2, reach * (rule.width_nm + rule.clearance_nm) / 1e6 - 1e-6)
+        buck = {"VIN": "U1.2 C1.2", "SW": "U1.1 D1.1", "GND": "U1.6 C1.1 D1.2"}
+        parts = [part("U1", "SOIC-8", 20, 15), part("C1", "CHIP-1608M", 13, 15), part("D1", "SOD-123", 14, 20)]
+        stage = design(parts, buck)
+        roles = {"VIN": "supply", "GND": "ground", "SW": "switching"}
+        kinds = {"C1": "capacitor", "D1": "diode"}
+        stage = stage.replaced(
+            nets={k: n.model_copy(update={"role": roles[k]}) for k, n in stage.nets.items()},
+            parts={r: p.model_copy(update={"kind": kinds.get(r, p.kind)}) for r, p in stage.parts.items()},
+        )
+        near, far = (next(x for x in loops(said(stage, *s)) if x.kind == "switching") for s in ([], ["shift D1 -2 4"]))
+        self.assertEqual(near.refs, ("U1", "C1", "D1"))
+        self.assertGreater(far.area_mm2, near.area_mm2 + 5)
 
     def test_a_plane_makes_loops_small(self) -> None:
         """On four layers with planes all bypass loops have one below and less inductance than without."""

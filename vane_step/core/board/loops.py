@@ -28,8 +28,9 @@ INNER_GAP_MM = 0.2
 class Loop:
     """A loop: what it is, its parts and pins, its area, and for bypass parts an estimate of its inductance.
 
-    ``area_mm2`` is that of the hull of its four pads' middles; ``over_plane`` tells that its current returns right
-    below it, so that the inductance is far less than the area says.
+    ``area_mm2`` is that of the hull of its pads' middles, and no less than a track there and one back beside it
+    enclose; ``over_plane`` tells that its current returns right below it, so that the inductance is far less than the
+    area says.
     """
 
     kind: str
@@ -95,7 +96,7 @@ def _bypasses(design: Design, pads: dict[str, CopperItem]) -> list[Loop]:
             continue
         four = (pads[pin], pads[helper], back, low)
         plane = _plane_mm(design, four)
-        found.append(_loop("bypass", (cap, ref), four, _inductance(design, four, plane), plane is not None))
+        found.append(_loop(design, "bypass", (cap, ref), four, _inductance(design, four, plane), plane is not None))
     return found
 
 
@@ -119,8 +120,9 @@ def _stages(design: Design, pads: dict[str, CopperItem]) -> list[Loop]:
 
 
 def _closed_by(design: Design, ref: str, feed: CopperItem, pads: dict[str, CopperItem]) -> list[Loop]:
-    """Give the loops that capacitors between a part's supply pin and its ground close."""
+    """Give the loops that capacitors from a part's supply pin to its ground close, through its diode if it has one."""
     low = _ground_pin(design, ref, feed, pads)
+    diode = _diode(design, ref, pads)
     found = []
     for other, pin in design.pins_on(feed.net or ""):
         high = pads.get(f"{other.ref}.{pin.number}")
@@ -128,17 +130,40 @@ def _closed_by(design: Design, ref: str, feed: CopperItem, pads: dict[str, Coppe
             continue
         back = _ground_pin(design, other.ref, low, pads)
         if back is not None:
-            four = (feed, high, back, low)
-            plane = _plane_mm(design, four) is not None
-            found.append(_loop("switching", (ref, other.ref), four, None, plane))
+            # With a diode outside the current leaves by the switching pin, and gets back to the capacitor from it.
+            round_it = (feed, high, back, *diode[1]) if diode else (feed, high, back, low)
+            refs = (ref, other.ref, diode[0]) if diode else (ref, other.ref)
+            plane = _plane_mm(design, round_it) is not None
+            found.append(_loop(design, "switching", refs, round_it, None, plane))
     return found
 
 
+def _diode(design: Design, ref: str, pads: dict[str, CopperItem]) -> tuple[str, tuple[CopperItem, ...]] | None:
+    """Find the diode from ground to a part's switching pin: its anode's pad, its cathode's, and the pin's."""
+    for pin in design.parts[ref].pins:
+        switch = pads.get(f"{ref}.{pin.number}")
+        if switch is None or switch.net is None or design.nets[switch.net].role != "switching":
+            continue
+        for other, its in design.pins_on(switch.net):
+            if other.kind != "diode" or len(other.pins) != 2:
+                continue
+            far = next(p for p in other.pins if p is not its)
+            cathode, anode = pads.get(f"{other.ref}.{its.number}"), pads.get(f"{other.ref}.{far.number}")
+            if cathode and anode and anode.net and design.nets[anode.net].role == "ground":
+                return other.ref, (anode, cathode, switch)
+    return None
+
+
 def _loop(
-    kind: str, refs: tuple[str, ...], four: tuple[CopperItem, ...], inductance: float | None, plane: bool
+    design: Design, kind: str, refs: tuple[str, ...], pads: tuple[CopperItem, ...], inductance: float | None,
+    plane: bool,
 ) -> Loop:  # fmt: skip
-    hull = shapely.MultiPoint([(i.x_mm, i.y_mm) for i in four]).convex_hull
-    return Loop(kind, refs, tuple(i.id for i in four), float(hull.area), inductance, plane)
+    hull = shapely.MultiPoint([(i.x_mm, i.y_mm) for i in pads]).convex_hull
+    # Pads in a line enclose nothing by their middles; the tracks there and back lie beside each other all the same.
+    rule = design.rule_of(pads[0].net)
+    beside = (rule.width_nm + max(rule.clearance_nm, design.board.rules.min_clearance_nm)) / 1e6
+    reach = max(math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) for a in pads for b in pads)
+    return Loop(kind, refs, tuple(i.id for i in pads), max(float(hull.area), reach * beside), inductance, plane)
 
 
 def _plane_mm(design: Design, four: tuple[CopperItem, ...]) -> float | None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import shapely
 from shapely.geometry.base import BaseGeometry
 
+from vane_step.core.board.bypass import bypass_pairs
 from vane_step.core.board.geometry import CopperItem, copper_items
 from vane_step.core.board.pour import pour_pieces
 from vane_step.core.derive import derived
@@ -53,11 +54,12 @@ class ReturnPath:
 def return_paths(design: Design) -> tuple[ReturnPath, ...]:
     """Follow the tracks of every net but grounds over the ground copper next to them, worst net first.
 
-    Pours, tracks and pads of nets with the role *ground* count. On each layer the nearest layer with ground copper is
-    the reference; a board of one layer has none, and every track is its own way back.
+    Pours, tracks and pads of nets with the role *ground* count, and planes of supplies that capacitors join to ground:
+    at the frequencies that matter their current gets back the same way. On each layer the nearest layer with such
+    copper is the reference; a board of one layer has none, and every track is its own way back.
     """
     layers = design.board.layers
-    grounds = {n.name for n in design.nets.values() if n.role == "ground"}
+    grounds = {n.name for n in design.nets.values() if n.role == "ground"} | _joined_planes(design)
     copper: dict[str, BaseGeometry] = {layer: _ground(design, layer, grounds) for layer in layers}
     found: dict[str, tuple[float, float, list[Stretch]]] = {}
     for item in copper_items(design):
@@ -73,6 +75,13 @@ def return_paths(design: Design) -> tuple[ReturnPath, ...]:
         if length > 0
     ]
     return tuple(sorted(paths, key=lambda p: (-(p.length_mm - p.over_mm), natural(p.net))))
+
+
+def _joined_planes(design: Design) -> set[str]:
+    """Name the supplies that have a plane and a bypass part from it to ground."""
+    planes = {p.net for p in design.pours.values() if p.plane and design.nets[p.net].role == "supply"}
+    helped = {design.net_of(helper) for helper, _ in bypass_pairs(design)} if planes else set()
+    return planes & {name for name in helped if name}
 
 
 @dataclass(frozen=True)
