@@ -8,6 +8,7 @@ import json
 import re
 import unittest
 import zipfile
+from xml.etree import ElementTree
 
 import shapely
 from hypothesis import given, settings
@@ -311,6 +312,10 @@ class Files(unittest.TestCase):
             placed = list(csv.DictReader(io.StringIO(files[f"frost-sentinel{name}-placement.csv"])))
             self.assertEqual({row["ref"] for row in placed}, set(d.parts) - gone, name)
             self.assertLessEqual({row["mounting"] for row in placed}, {"surface", "through", "both"})
+            drawn = ElementTree.fromstring(files[f"frost-sentinel{name}-assembly.svg"])
+            dashed = [e for e in drawn.iter("{http://www.w3.org/2000/svg}path") if e.get("stroke-dasharray")]
+            named = {e[-1].tail for e in drawn.iter("{http://www.w3.org/2000/svg}text") if len(e)}
+            self.assertEqual((len(dashed), named), (len(gone), set(d.parts)), name)
 
     def test_gerber_is_within_the_format(self) -> None:
         """Each file states format and unit once, ends once, and only uses apertures it defined."""

@@ -16,6 +16,7 @@ from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
 from vane_step.core.errors import ReleaseRefused, StopsOpen
 from vane_step.core.fab import drill, gerber, netlist, tables
+from vane_step.core.fab.assembly import assembly
 from vane_step.core.fab.panel import PanelPlan, layout, panel
 from vane_step.core.fab.panelback import Repeated, read_back_panel
 from vane_step.core.fab.readback import ReadBack, read_back
@@ -121,6 +122,7 @@ def write_files(design: Design, stamp: str, repeated: Repeated | None = None) ->
     for variant, of in _names_of_variants(design, base).items():
         files[f"{of}-parts.csv"] = tables.parts_list(design, variant)
         files[f"{of}-placement.csv"] = tables.placement(design, variant)
+        files[f"{of}-assembly.svg"] = assembly(repeated.board if repeated else design, variant)
     if design.jumpers:
         files[f"{base}-wires.csv"] = _wire_list(design)
     described = {n: _function(t) for n, t in files.items() if n.endswith(".gbr")}
