@@ -14,6 +14,7 @@ from typing import Final
 
 import numpy as np
 
+from vane_step.core.board.bypass import is_connector
 from vane_step.core.board.geometry import place_point
 from vane_step.core.design.model import Design, Package, Part, PartPlace, Side, natural, pin_name, role_of_net
 from vane_step.core.quantity import nm
@@ -24,7 +25,6 @@ FIT_MM: Final = 0.06
 WIDTHS: Final = (0.7, 1.6)
 # What is soldered in and plugged to nothing.
 NEVER: Final = ("resistor", "capacitor", "polar-capacitor", "diode", "inductor", "crystal", "fuse", "led")
-PLUGS: Final = ("J", "P", "X", "CN")
 MOST_OFFERS: Final = 12
 
 
@@ -83,10 +83,14 @@ def plugs(design: Design) -> list[Part]:
     found = []
     for part in design.parts.values():
         drilled = sum(1 for p in design.packages[part.package].pads if p.drill_nm and not p.bare_hole)
-        named = part.ref.startswith(PLUGS) and part.kind not in NEVER
-        if part.kind not in NEVER and (named or drilled >= 2) and not (part.place and part.place.locked):
+        locked = part.place is not None and part.place.locked
+        if part.kind not in NEVER and (_plugged(design, part) or drilled >= 2) and not locked:
             found.append(part)
     return sorted(found, key=lambda p: (-len(design.packages[p.package].pads), natural(p.ref)))
+
+
+def _plugged(design: Design, part: Part) -> bool:
+    return is_connector(design, part) or part.ref.startswith("CN")
 
 
 def mate(design: Design, components: Mapping[str, Component], holes: np.ndarray) -> Mating:
@@ -113,7 +117,7 @@ def mate(design: Design, components: Mapping[str, Component], holes: np.ndarray)
         alike = components.get(part.ref)
         offers = _on_component(design, part, alike) if alike else []
         # A chip of the same name is the same chip only where its nets say so.
-        if len(offers) == 1 and not offers[0].clash and (part.ref.startswith(PLUGS) or offers[0].agree >= 2):
+        if len(offers) == 1 and not offers[0].clash and (_plugged(design, part) or offers[0].agree >= 2):
             places[part.ref], why[part.ref] = offers[0].place, "the same name and pins"
             taken |= offers[0].spots
         else:
