@@ -56,6 +56,10 @@ class Work:
         self.size = len(self._answer)
         self.done.set()
 
+    def broke(self) -> bool:
+        """Tell whether it ended without an answer of its own, so that asking again may help."""
+        return isinstance(self._error, WorkEnded | WorkFailed)
+
     def answer(self) -> Any:
         """Give the answer, or raise the error."""
         if self._error is not None:
@@ -83,7 +87,7 @@ class Works:
         """
         with self._lock:
             known = self._works.get((group, key))
-            if known is not None and not known.stop.is_set():
+            if known is not None and not known.stop.is_set() and not known.broke():
                 self._works.move_to_end((group, key))
                 return known
             for (other, _), work in self._works.items():

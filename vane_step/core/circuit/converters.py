@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.circuit.electrics import bears
-from vane_step.core.circuit.rails import net_at, rail
+from vane_step.core.circuit.rails import net_at, other_end, rail, who
 from vane_step.core.circuit.sources import ohms_of
 from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
 from vane_step.core.finding import Finding, Level, Place
@@ -40,16 +40,6 @@ def _found(
     )  # fmt: skip
 
 
-def _who(part: Part) -> str:
-    return f"{part.ref} {part.catalogue or part.value}".strip()
-
-
-def _across(design: Design, part: Part, pin: Pin) -> Net | None:
-    """Give the net at the other end of a two-terminal part."""
-    other = next((p for p in part.pins if p is not pin), None) if len(part.pins) == 2 else None
-    return net_at(design, part, other.number) if other is not None else None
-
-
 def output_net(design: Design, part: Part) -> Net | None:
     """Give the net a regulator feeds: that of its output, or what lies behind the inductor on its switching pin."""
     for pin in part.pins:
@@ -58,7 +48,7 @@ def output_net(design: Design, part: Part) -> Net | None:
     for pin in part.pins:
         net = net_at(design, part, pin.number) if pin.name.upper() in ("SW", "LX") else None
         for other, its in design.pins_on(net.name) if net is not None else ():
-            if other.kind == "inductor" and (far := _across(design, other, its)) is not None:
+            if other.kind == "inductor" and (far := other_end(design, other, its)) is not None:
                 return far
     return None
 
@@ -73,7 +63,7 @@ def _regulator(design: Design, part: Part) -> Iterator[Finding]:
     if out is None:
         return
     if not _has_capacitor(design, out):
-        text = f"{_who(part)} has no capacitor at its output {out.name}"
+        text = f"{who(part)} has no capacitor at its output {out.name}"
         source = "a regulator needs one to stay steady" if not switches else "a converter's output is its capacitor"
         level: Level = "stop" if switches else "look"
         yield _found("output-capacitor", text, 0, 1, "capacitors", (part.ref,), out, level, False, source)
@@ -81,7 +71,7 @@ def _regulator(design: Design, part: Part) -> Iterator[Finding]:
     if boost is not None and switches is not None:
         held, at = net_at(design, part, boost.number), net_at(design, part, switches.number)
         if held is None or at is None or not _capacitor_between(design, held, at):
-            text = f"{_who(part)} has no capacitor from {boost.name} to {switches.name}: its upper switch never opens"
+            text = f"{who(part)} has no capacitor from {boost.name} to {switches.name}: its upper switch never opens"
             source = "drive of its upper switch"
             yield _found("bootstrap", text, 0, 1, "capacitors", (part.ref,), held, "stop", False, source)
     sets = names.get("FB") or names.get("ADJ")
@@ -91,7 +81,7 @@ def _regulator(design: Design, part: Part) -> Iterator[Finding]:
 
 def _has_capacitor(design: Design, net: Net) -> bool:
     return any(
-        other.kind in CAPACITORS and other.fitted and (far := _across(design, other, pin)) is not None
+        other.kind in CAPACITORS and other.fitted and (far := other_end(design, other, pin)) is not None
         and far.role == "ground"
         for other, pin in design.pins_on(net.name)
     )  # fmt: skip
@@ -99,7 +89,7 @@ def _has_capacitor(design: Design, net: Net) -> bool:
 
 def _capacitor_between(design: Design, one: Net, two: Net) -> bool:
     return any(
-        other.kind in CAPACITORS and other.fitted and _across(design, other, pin) is two
+        other.kind in CAPACITORS and other.fitted and other_end(design, other, pin) is two
         for other, pin in design.pins_on(one.name)
     )
 
@@ -113,7 +103,7 @@ def _set_by(design: Design, part: Part, pin: Pin, out: Net) -> Iterator[Finding]
     for other, its in design.pins_on(net.name):
         if other is part or not other.fitted or other.kind in CAPACITORS:
             continue
-        far, ohms = _across(design, other, its), ohms_of(other)
+        far, ohms = other_end(design, other, its), ohms_of(other)
         if far is out and ohms is not None:
             top.append((ohms, other.ref))
         elif far is not None and far.role == "ground" and ohms is not None:
@@ -126,7 +116,7 @@ def _set_by(design: Design, part: Part, pin: Pin, out: Net) -> Iterator[Finding]
         return
     if not top or not bottom:
         gone = f"to {out.name}" if not top else "to ground"
-        text = f"Nothing leads from {name} ({pin.name}) {gone}: the output of {_who(part)} is not set"
+        text = f"Nothing leads from {name} ({pin.name}) {gone}: the output of {who(part)} is not set"
         yield _found("feedback", text, 0, 1, "resistors", refs, net, "stop", False, f"{CATALOGUE}: adjustable")
         return
     upper, lower = (1 / sum(1 / r for r, _ in some) for some in (top, bottom))
@@ -139,7 +129,7 @@ def _set_by(design: Design, part: Part, pin: Pin, out: Net) -> Iterator[Finding]
         return
     if abs(gives - wanted.most) > OFF_SHARE * abs(wanted.most):
         names = " and ".join(ref for _, ref in (*top, *bottom))
-        text = f"{names} set {_who(part)} to {gives:.3g} V, {out.name} is to have {wanted.most:g} V"
+        text = f"{names} set {who(part)} to {gives:.3g} V, {out.name} is to have {wanted.most:g} V"
         ratio = "resistor to ground over that to the output" if floating else "that to the output over that to ground"
         source = f"reference of the catalogue; {ratio}"
         yield _found("feedback", text, gives, wanted.most, "V", refs, out, "stop", gives > wanted.most, source)
@@ -152,7 +142,7 @@ def _dividers(design: Design) -> Iterator[Finding]:
             continue
         on = [(part, pin) for part, pin in design.pins_on(net.name) if part.fitted]
         inputs = [(part, pin) for part, pin in on if pin.role in ("input", "io")]
-        pulls = [(v, ohms) for part, pin in on if (ohms := ohms_of(part)) and (v := rail(_across(design, part, pin)))]
+        pulls = [(v, ohms) for part, pin in on if (ohms := ohms_of(part)) and (v := rail(other_end(design, part, pin)))]
         resistors = sum(1 for part, _ in on if part.kind == "resistor")
         known = len(inputs) + resistors + sum(1 for part, _ in on if part.kind in CAPACITORS)
         if not inputs or len(pulls) < 2 or len(pulls) != resistors or known != len(on):

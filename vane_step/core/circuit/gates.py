@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from vane_step.core.circuit.rails import Volts, net_at, rail
+from vane_step.core.circuit.rails import Volts, net_at, other_end, rail, who
 from vane_step.core.circuit.sources import ohms_of
 from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
 from vane_step.core.finding import Finding, Level, Place
@@ -85,10 +85,6 @@ def _found(
     )  # fmt: skip
 
 
-def _who(part: Part) -> str:
-    return f"{part.ref} {part.catalogue or part.value}".strip()
-
-
 def _field_effect(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Finding]:
     gate, drain, source = (net_at(design, part, pins[n].number) for n in "GDS")
     if gate is None or source is None:
@@ -104,12 +100,12 @@ def _field_effect(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[
     if not low_side and (n_channel or at.low <= 0):
         return
     if not drive.pulls:
-        text = f"The gate of {_who(part)} floats: {gate.name} has neither a driver nor a resistor"
+        text = f"The gate of {who(part)} floats: {gate.name} has neither a driver nor a resistor"
         yield _found("gate-floats", text, 0, 1, part, gate, "stop", False, "a gate keeps any charge", "pulls")
         return
     released = drive.level(high=True)
     if drive.driven and released is None:
-        text = f"Nothing holds the gate of {_who(part)} when its driver lets go: {gate.name} floats"
+        text = f"Nothing holds the gate of {who(part)} when its driver lets go: {gate.name} floats"
         yield _found("gate-floats", text, 0, 1, part, gate, "look", False, "an open drain only pulls down", "pulls")
         return
     yield from _enough(part, gate, drive, at, n_channel, drain is not None and _loaded(design, part, drain))
@@ -126,7 +122,7 @@ def _turned(part: Part, n_channel: bool, drain: Net | None, source: Net) -> Iter
         wrong = source.role == "ground" or (volts is not None and volts.high <= 0)
     if wrong:
         ground = drain if n_channel and drain is not None else source
-        text = f"{_who(part)} has drain and source exchanged: the diode inside it conducts all the time"
+        text = f"{who(part)} has drain and source exchanged: the diode inside it conducts all the time"
         where = "drain on ground" if n_channel else "source on ground"
         yield _found("transistor-turned", text, 1, 0, part, ground, "stop", source=where, unit="pins")
 
@@ -136,7 +132,7 @@ def _over_shunt(design: Design, net: Net) -> Volts | None:
     for part, pin in design.pins_on(net.name):
         ohms = ohms_of(part)
         if ohms is not None and ohms <= SHUNT_OHM and len(part.pins) == 2:
-            other = next((net_at(design, part, p.number) for p in part.pins if p is not pin), None)
+            other = other_end(design, part, pin)
             if other is not None and other.role == "ground":
                 return Volts(0.0, 0.0)
     return None
@@ -153,7 +149,7 @@ def _drive_of(design: Design, gated: Part, gate: Net) -> _Drive | None:
             continue
         if part.kind == "resistor" and len(part.pins) == 2:
             ohms = ohms_of(part)
-            far = next((net_at(design, part, p.number) for p in part.pins if p is not pin), None)
+            far = other_end(design, part, pin)
             if ohms is None or far is None:
                 return None
             pulls = [_rail_pull(v, 0.0)] if (v := rail(far)) is not None else _drivers(design, far, part)
@@ -187,7 +183,7 @@ def _drivers(design: Design, net: Net, through: Part) -> list[_Pull] | None:
         if part is through or not part.fitted or part.kind in ("capacitor", "polar-capacitor"):
             continue
         if part.kind == "resistor" and (ohms := ohms_of(part)) is not None:
-            far = rail(next((net_at(design, part, p.number) for p in part.pins if p is not pin), None))
+            far = rail(other_end(design, part, pin))
             if far is None:
                 return None
             found.append(_rail_pull(far, ohms))
@@ -236,13 +232,13 @@ def _enough(part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool, lo
     between = (volts - at.high) if n_channel else (at.low - volts)
     need, threshold = part.params.get("vgs_v", 0.0), part.params["vgsth_v"]
     if not drive.driven and between < threshold:
-        text = f"Nothing ever switches {_who(part)} on: {gate.name} only hangs on resistors"
+        text = f"Nothing ever switches {who(part)} on: {gate.name} only hangs on resistors"
         yield _found("gate-drive", text, between, threshold, part, gate, "look", False)
     elif between < threshold:
-        text = f"{_who(part)} never gets on: its gate gets {between:.3g} V, its threshold is {threshold:g} V"
+        text = f"{who(part)} never gets on: its gate gets {between:.3g} V, its threshold is {threshold:g} V"
         yield _found("gate-drive", text, between, threshold, part, gate, "stop", False)
     elif loaded and between < need - 1e-6:
-        text = f"{_who(part)} is made for a gate at {need:g} V and gets {between:.3g} V: it stays half on and gets hot"
+        text = f"{who(part)} is made for a gate at {need:g} V and gets {between:.3g} V: it stays half on and gets hot"
         yield _found("gate-drive", text, between, need, part, gate, "look", False)
 
 
@@ -256,7 +252,7 @@ def _ever_off(part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool) 
     if between >= threshold * OFF_SHARE:
         always = between >= threshold
         text = (
-            f"{_who(part)} {'never gets off' if always else 'does not get off for certain'}: "
+            f"{who(part)} {'never gets off' if always else 'does not get off for certain'}: "
             f"with {gate.name} at {volts:.3g} V its gate still has {between:.3g} V"
         )
         limit = threshold * OFF_SHARE
@@ -269,7 +265,7 @@ def _bears(design: Design, part: Part, gate: Net, source: Net, drive: _Drive, at
     most = max(max(abs(v - at.low), abs(v - at.high)) for v in levels)
     if most <= GATE_MOST_V or _clamped(design, gate, source):
         return
-    text = f"The gate of {_who(part)} gets {most:.3g} V against its source"
+    text = f"The gate of {who(part)} gets {most:.3g} V against its source"
     source_of = "most gates bear 20 V (rule of thumb)"
     yield _found("gate-over", text, most, GATE_MOST_V, part, gate, "look", source=source_of)
 
@@ -289,12 +285,12 @@ def _bipolar(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Findi
         return
     volts, why = rail(base), "a base is a diode to the emitter"
     if volts is not None and base.role == "supply" and abs(volts.most - at.most) > 1.0:
-        text = f"The base of {_who(part)} is straight on {base.name}: nothing limits its current"
+        text = f"The base of {who(part)} is straight on {base.name}: nothing limits its current"
         yield _found("base-bare", text, abs(volts.most - at.most), 1.0, part, base, "stop", source=why)
         return
     for other, pin in design.pins_on(base.name):
         if other is not part and other.fitted and pin.role in ("output", "io") and base.role != "supply":
-            text = f"{pin_name(other.ref, pin.number)} drives the base of {_who(part)} without a resistor"
+            text = f"{pin_name(other.ref, pin.number)} drives the base of {who(part)} without a resistor"
             driver = _driver(design, other, pin)
             high = driver.volts.high if driver else 0.0
             if high > 1.0 and emitter is not None and emitter.role == "ground":

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from vane_step.core.design.model import Design, Net, Part, pin_name
+from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
 
 # A voltage at the beginning of a name or behind an underscore: 3V3, +12V, -35V, N12V, 5V_BUCK, PACK_16V8.
 _NAMED = re.compile(r"(?:^|_)([+-]|N(?:EG)?_?)?(\d{1,3})V(\d{0,2})(?=$|[^0-9A-Za-z])", re.I)
@@ -67,3 +67,14 @@ def net_at(design: Design, part: Part, number: str) -> Net | None:
     """Give the net a pin of a part is on."""
     name = design.net_of(pin_name(part.ref, number))
     return design.nets[name] if name else None
+
+
+def other_end(design: Design, part: Part, pin: Pin) -> Net | None:
+    """Give the net at the other end of a two-terminal part."""
+    far = next((p for p in part.pins if p is not pin), None) if len(part.pins) == 2 else None
+    return net_at(design, part, far.number) if far is not None else None
+
+
+def who(part: Part) -> str:
+    """Name a part with what it is, for messages."""
+    return f"{part.ref} {part.catalogue or part.value}".strip()

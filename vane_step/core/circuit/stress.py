@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.circuit.electrics import is_switch
-from vane_step.core.circuit.rails import Volts, across, net_at, rail
+from vane_step.core.circuit.rails import Volts, across, net_at, rail, who
 from vane_step.core.design.model import Design, Net, Part
 from vane_step.core.finding import Finding, Level, Place
 
@@ -35,10 +35,6 @@ def _found(
         level=level, code=code, message=message, reading=round(reading, 4), limit=round(limit, 4), unit=unit,
         sense="at most" if at_most else "at least", source=source, place=Place(step="circuit", refs=refs, net=net),
     )  # fmt: skip
-
-
-def _who(part: Part) -> str:
-    return f"{part.ref} {part.catalogue or part.value}"
 
 
 def _amps(net: Net | None) -> float | None:
@@ -84,7 +80,7 @@ def _currents(design: Design) -> Iterator[Finding]:
 
 
 def _over(part: Part, amps: float, limit: float, net: Net) -> Finding:
-    text = f"{_who(part)} bears {limit:g} A, {net.name} carries {amps:g} A"
+    text = f"{who(part)} bears {limit:g} A, {net.name} carries {amps:g} A"
     return _found("over-current", text, amps, limit, "A", (part.ref,), net.name)
 
 
@@ -104,7 +100,7 @@ def _zeners(design: Design) -> Iterator[Finding]:
         high, low = rail(cathode), rail(anode)
         if high is not None and low is not None and high.high - low.low > limit * 1.02:
             gap = high.high - low.low
-            text = f"{_who(part)} conducts from {limit:g} V on, {gap:g} V are across it"
+            text = f"{who(part)} conducts from {limit:g} V on, {gap:g} V are across it"
             yield _found("zener", text, gap, limit, "V", (part.ref,), cathode.name if cathode else None)
 
 
@@ -121,10 +117,10 @@ def _coils(design: Design) -> Iterator[Finding]:
             continue
         volts, net = feeds[0]
         if volts.high > rated * COIL_HIGH:
-            text = f"{_who(part)} is made for {rated:g} V and gets {volts.high:g} V"
+            text = f"{who(part)} is made for {rated:g} V and gets {volts.high:g} V"
             yield _found("coil-voltage", text, volts.high, rated * COIL_HIGH, "V", (part.ref,), net.name)
         elif "coil_v" in part.params and volts.low < rated * COIL_LOW:
-            text = f"{_who(part)} is made for {rated:g} V, gets {volts.low:g} V and does not pull in"
+            text = f"{who(part)} is made for {rated:g} V, gets {volts.low:g} V and does not pull in"
             yield _found("coil-voltage", text, volts.low, rated * COIL_LOW, "V", (part.ref,), net.name, at_most=False)
 
 
@@ -137,7 +133,7 @@ def _regulators(design: Design) -> Iterator[Finding]:
         fixed = part.params.get("vout_v")
         other = fixed is not None and out is not None and abs(out.most - fixed) > OUTPUT_OFF * abs(fixed)
         if other and fixed is not None and out is not None and outs[0].role == "supply":
-            text, name = f"{_who(part)} gives {fixed:g} V on {outs[0].name}", outs[0].name
+            text, name = f"{who(part)} gives {fixed:g} V on {outs[0].name}", outs[0].name
             yield _found("regulator-output", text, fixed, out.most, "V", (part.ref,), name, at_most=fixed > out.most)
         given = fixed if fixed is not None else (out.most if out else None)
         if given is None or into is None or not outs or not ins:
@@ -150,7 +146,7 @@ def _regulators(design: Design) -> Iterator[Finding]:
         heat = (into.high - given) * amps + into.high * part.params.get("iq_a", 0.0)
         junction = design.brief.ambient_c + heat * theta
         if junction > MOST_JUNCTION_C:
-            text = f"{_who(part)} turns {heat:.2f} W into heat: its junction gets {junction:.0f} °C"
+            text = f"{who(part)} turns {heat:.2f} W into heat: its junction gets {junction:.0f} °C"
             source, name = f"{CATALOGUE}: {theta:g} K/W; silicon bears 125 °C (rule of thumb)", outs[0].name
             yield _found("regulator-heat", text, junction, MOST_JUNCTION_C, "°C", (part.ref,), name, source=source)
 
@@ -158,7 +154,7 @@ def _regulators(design: Design) -> Iterator[Finding]:
 def _headroom(part: Part, given: float, into: Volts, net: Net) -> Iterator[Finding]:
     drop = part.params.get("dropout_v")
     if drop is not None and given > 0 and into.low < given + drop - 1e-9:
-        text = f"{_who(part)} needs {given + drop:g} V for {given:g} V and gets {into.low:g} V"
+        text = f"{who(part)} needs {given + drop:g} V for {given:g} V and gets {into.low:g} V"
         yield _found("dropout", text, into.low, given + drop, "V", (part.ref,), net.name, "look", at_most=False)
 
 
