@@ -193,6 +193,14 @@ class FileFormat(unittest.TestCase):
             self.assertIn(says, caught.exception.line())
             self.assertIn("x.json", caught.exception.line())
 
+    def test_numbers_beyond_any_float(self) -> None:
+        """An integer of any length where a length belongs is refused by its field, and not by what it breaks."""
+        for digits in (29, 31, 320, 4000):
+            data = json.loads(to_json(demo(FROST)))
+            data["holes"]["H1"]["keepout_nm"] = 10**digits
+            with self.assertRaisesRegex(InputError, "keepout_nm"):
+                from_json(json.dumps(data), "huge")
+
     @settings(max_examples=150, deadline=None)
     @given(st.data())
     def test_damaged_files(self, data: st.DataObject) -> None:
