@@ -8,9 +8,10 @@ from shapely.geometry import Polygon
 
 from tests.support import FROST, board, demo, design, part, said
 from vane_step.core.board.geometry import outline
-from vane_step.core.design.edits import apply
+from vane_step.core.design.edits import PlaceParts, apply
 from vane_step.core.design.model import Design, PartPlace, split_pin
 from vane_step.core.errors import InputError
+from vane_step.core.fab.mating import meetings
 from vane_step.core.fab.otherboard import other_board
 from vane_step.core.fab.release import release, write_files
 from vane_step.core.quantity import nm
@@ -95,6 +96,15 @@ class OtherBoards(unittest.TestCase):
         unnamed = lost(("J1", "J8"), ("J2", "J7")).replaced(nets={})
         self.assertEqual(placed(unnamed, files), ({}, {"J8": 2, "J7": 2}))
         self.assertEqual(placed(lost(), bare), ({}, {"J1": 4, "J2": 4}))
+        # Both boards over each other: what each pin of an offer meets, and which would put a supply on a signal.
+        nameless = {(x + k * 2.54, 20.0, "") for x in (8.0, 30.0) for k in (-1, 0, 1)}
+        self.assertEqual({(round(s.x, 2), s.y, s.pin) for s in other_board(lost(), bare).spots}, nameless)
+        there = other_board(swapped, files)
+        for ref, turned, clashes in (("J2", 0, 0), ("J2", 180, 2), ("J1", 180, 2)):
+            place = home["J1" if ref == "J2" else "J2"]
+            put = apply(swapped, PlaceParts(places={ref: place.model_copy(update={"turn_deg": (place.turn_deg + turned) % 360})}))[0]
+            met = meetings(put, ref, there.spots)
+            self.assertEqual((len(met), sum(m.clash for m in met)), (3, clashes), (ref, turned))
         offers = other_board(lost(), bare).asked["J1"]
         self.assertEqual({(o.place.x_nm, o.place.turn_deg) for o in offers}, {(nm(8), 90), (nm(8), 270), (nm(30), 90), (nm(30), 270)})
 

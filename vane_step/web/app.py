@@ -65,7 +65,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
     app.state.jobs = Jobs()
     app.state.works = Works()
     # By design: the board arrangements, or the version layers were worked out for, and they; places to be decided.
-    app.state.proposals, app.state.advice, app.state.asked = {}, {}, {}
+    app.state.proposals, app.state.advice, app.state.others = {}, {}, {}
     app.state.settings = settings
     app.state.supplier = Hosted(create_supplier(), settings.supplier)
     if demo:

@@ -183,6 +183,8 @@ def told(solved: Assignment) -> str:
     says = f"gives {len(solved.uses)} signals a pin, {len(solved.spare)} spare, {proof}"
     if solved.missing:
         says += f"; no pin left for {', '.join(s.name for s in solved.missing[:6])}"
+    if solved.wired:
+        says += f"; wired already: {', '.join(f'{s.name} on pin {pin}' for s, pin in solved.wired[:6])}"
     return says
 
 

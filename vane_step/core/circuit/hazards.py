@@ -308,6 +308,10 @@ def _through_a_shunt(design: Design, net: Net) -> bool:
     return False
 
 
+def _makes_contact(part: Part) -> bool:
+    return "coil_v" in part.params or part.kind == "switch"
+
+
 def _connectors(design: Design) -> Iterator[Finding]:
     """Connectors: a supply needs its ground beside it, ways must be enough, and each way bears its current."""
     for part in _parts(design):
@@ -315,8 +319,11 @@ def _connectors(design: Design) -> Iterator[Finding]:
             continue
         nets = [n for p in part.pins if (n := _net(design, part, p)) is not None]
         roles = {n.role for n in nets}
-        # A load between a supply and a switched line has its way back.
-        switched = any(pin.role == "open-drain" and is_switch(a) for n in nets for a, pin in design.pins_on(n.name))
+        # A load between a supply and a line that a transistor, relay or switch leads to ground has its way back.
+        switched = any(
+            (pin.role == "open-drain" and is_switch(a)) or (n.role == "signal" and _makes_contact(a))
+            for n in nets for a, pin in design.pins_on(n.name)
+        )  # fmt: skip
         back = switched or any(_through_a_shunt(design, n) for n in nets)
         if "supply" in roles and "ground" not in roles and len(nets) > 1 and not back:
             text = f"{part.ref} carries {next(n.name for n in nets if n.role == 'supply')} but no ground"

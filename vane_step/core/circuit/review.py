@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Literal
 
+from vane_step.core.circuit.contacts import contact_findings
 from vane_step.core.circuit.converters import converter_findings
 from vane_step.core.circuit.electrics import values
 from vane_step.core.circuit.gates import gate_findings
 from vane_step.core.circuit.hazards import hazards
 from vane_step.core.circuit.lines import line_findings
+from vane_step.core.circuit.programming import programming_findings
 from vane_step.core.circuit.reasons import reason_findings
 from vane_step.core.circuit.sources import fed_nets, source_findings
 from vane_step.core.circuit.stress import stress_findings
@@ -40,6 +42,8 @@ def review(design: Design) -> tuple[Finding, ...]:
         *line_findings(design),
         *gate_findings(design),
         *converter_findings(design),
+        *contact_findings(design),
+        *programming_findings(design),
         *reason_findings(design),
         *variant_findings(design),
     ]

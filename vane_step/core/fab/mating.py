@@ -47,6 +47,26 @@ class Component:
 
 
 @dataclass(frozen=True)
+class Spot:
+    """A pad or plated hole of the other board, with what its files call it: `J1.2` and a net, or nothing."""
+
+    x: float
+    y: float
+    pin: str = ""
+    net: str = ""
+
+
+@dataclass(frozen=True)
+class Meeting:
+    """A pin over a spot of the other board; ``clash`` where only one of the two is that supply or ground."""
+
+    pin: str
+    net: str
+    spot: Spot
+    clash: bool
+
+
+@dataclass(frozen=True)
 class Offer:
     """A place at which a part would fit, the component it would meet, and how many of its nets would agree."""
 
@@ -159,6 +179,38 @@ def _offers(
     return [o for o in found if not o.spots & taken]
 
 
+def spots(components: Mapping[str, Component], holes: np.ndarray) -> tuple[Spot, ...]:
+    """List what the other board offers to meet: the pads its files name, and the plated holes that no name claims."""
+    named = {
+        _spot(p.x, p.y): Spot(p.x, p.y, pin_name(c.name, number), p.net)
+        for c in components.values() for number, pads in c.pads.items() for p in pads
+    }  # fmt: skip
+    bare = {_spot(x, y): Spot(x, y) for x, y, _ in holes.tolist() if _spot(x, y) not in named}
+    return (*named.values(), *bare.values())
+
+
+def meetings(design: Design, ref: str, over: Iterable[Spot]) -> list[Meeting]:
+    """Tell which pins of a placed part lie over which spots of the other board, in the order of its pads."""
+    part = design.parts[ref]
+    if part.place is None:
+        return []
+    there = list(over)
+    found = []
+    for pad in design.packages[part.package].pads:
+        x, y = (v / 1e6 for v in place_point(part.place, pad.x_nm, pad.y_nm))
+        spot = next((s for s in there if max(abs(s.x - x), abs(s.y - y)) <= FIT_MM), None)
+        if spot is not None and not pad.bare_hole:
+            net = design.net_of(pin_name(ref, pad.number)) or ""
+            found.append(Meeting(pad.number, net, spot, bool(spot.net) and _clashes(design, net, {spot.net.lower()})))
+    return found
+
+
+def _clashes(design: Design, net: str, theirs: set[str]) -> bool:
+    """Tell whether nets of other names meet, one of them a supply or ground."""
+    roles = {design.nets[net].role if net else "signal", *map(role_of_net, (net, *theirs))}
+    return net.lower() not in theirs and bool(roles & {"supply", "ground"})
+
+
 def _spot(x: float, y: float) -> tuple[int, int]:
     return round(x * 20), round(y * 20)
 
@@ -239,9 +291,8 @@ def _nets(design: Design, part: Part, component: Component) -> tuple[int, int]:
         theirs = {p.net.lower() for p in pads if p.net}
         if name is None or not theirs:
             continue
-        roles = {design.nets[name].role, *map(role_of_net, theirs)}
         agree += name.lower() in theirs
-        clash += name.lower() not in theirs and bool(roles & {"supply", "ground"})
+        clash += _clashes(design, name, theirs)
     return agree, clash
 
 

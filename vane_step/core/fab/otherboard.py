@@ -16,7 +16,7 @@ from shapely.geometry import Polygon
 from vane_step.core.design.edits import PlaceParts, RemoveItem, SetCutouts, SetItem, SetOutline, Together
 from vane_step.core.design.model import Cutout, Design, MountingHole, Side
 from vane_step.core.errors import InputError
-from vane_step.core.fab.mating import Component, Offer, Pad, mate
+from vane_step.core.fab.mating import Component, Offer, Pad, Spot, mate, spots
 from vane_step.core.fab.reader import (
     ReadDrill,
     ReadLayer,
@@ -45,6 +45,7 @@ class OtherBoard:
     why: dict[str, str] = field(default_factory=dict)
     asked: dict[str, tuple[Offer, ...]] = field(default_factory=dict)
     left_out: list[str] = field(default_factory=list)
+    spots: tuple[Spot, ...] = ()
 
 
 def other_board(design: Design, files: Mapping[str, bytes]) -> OtherBoard:
@@ -88,12 +89,14 @@ def other_board(design: Design, files: Mapping[str, bytes]) -> OtherBoard:
         )  # fmt: skip
         edits.append(SetItem(hole=hole))
     plated = np.array([(x - x0, y - y0, wide) for d in drills if d.plated for x, y, wide in d.holes]).reshape(-1, 3)
-    met = mate(design, _components(layers, points, plated, (x0, y0)), plated)
+    components = _components(layers, points, plated, (x0, y0))
+    met = mate(design, components, plated)
     if met.places:
         edits.append(PlaceParts(places={r: p.model_copy(update={"locked": True}) for r, p in met.places.items()}))
     found = {ref: (p.x_nm / 1e6, p.y_nm / 1e6) for ref, p in met.places.items()}
     return OtherBoard(
-        Together(edits=tuple(edits)), x1 - x0, y1 - y0, len(bare), found, met.why, met.asked, left_out
+        Together(edits=tuple(edits)), x1 - x0, y1 - y0, len(bare), found, met.why, met.asked, left_out,
+        spots(components, plated),
     )  # fmt: skip
 
 

@@ -11,11 +11,14 @@ import numpy as np
 from vane_step.core.design.model import Pin, PinUse
 from vane_step.core.errors import InputError
 from vane_step.core.parts.demand import Signal
+from vane_step.core.parts.ports import ports
 
 TIME_LIMIT_S = 2.0
 UNMET = 1000.0
 # A pin given away costs by what else it could have done, so that what is left over is useful; moving a pin costs more.
 KEPT_BONUS = 0.5
+# On a controller without debug lines a serial port is worth more on the pins its loader uses; less than a move costs.
+LOADER_BONUS = 0.4
 
 
 @dataclass(frozen=True)
@@ -32,12 +35,15 @@ class Assignment:
         Pins that could do something and do nothing.
     gap
         How far, relative to the cost, the answer may be from the best one; 0 when it is proved best.
+    wired
+        Signals that a pin serves already, on a net of another name: a crystal, debug lines or USB.
     """
 
     uses: tuple[PinUse, ...]
     missing: tuple[Signal, ...]
     spare: tuple[str, ...]
     gap: float
+    wired: tuple[tuple[Signal, str], ...] = ()
 
     @property
     def feasible(self) -> bool:
@@ -103,6 +109,8 @@ def assign(
     at peripheral i equals y[g, i] less its slack. Solved by branch and cut (HiGHS, through scipy).
     """
     by_name = {s.name: s for s in signals}
+    ways = ports(pins)
+    loader = {p.number for w in ways for p in w.pins} if all(w.name != "DBG" for w in ways) else set()
     held = {u.demand: u for u in locked if u.demand in by_name}
     columns: list[tuple[str, str, str, str]] = []
     price: list[float] = []
@@ -121,6 +129,8 @@ def assign(
                 value += 0.0 if (now or {}).get(s.name, pin.number) == pin.number else KEPT_BONUS
                 # Pins that are not left alone while the controller starts are given away last.
                 value += 0.3 * sum(1 for state in (pin.reset, pin.loader) if state not in ("", "open"))
+                if pin.number in loader and s.function.startswith("UART."):
+                    value -= 0.3 + LOADER_BONUS
                 price.append(value)
                 mine += 1
         if lock and not mine:

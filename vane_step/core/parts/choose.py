@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 from vane_step.core.design.edits import AddPart, Join, PartPins, SetPart, SetPin, Single, Together, part_of
 from vane_step.core.design.model import Brief, Design, Part, Pin, PinRole, PinUse, pin_name
 from vane_step.core.errors import InputError
-from vane_step.core.parts.assign import Assignment, assign
+from vane_step.core.parts.assign import Assignment, assign, offers
 from vane_step.core.parts.catalogue import Catalogue, CataloguePart
 from vane_step.core.parts.demand import Demand, Signal
 from vane_step.core.parts.packages import package
 from vane_step.core.parts.skills import skill_misfits
+
+# Functions that are wired for one purpose only, whatever the net is called.
+ONE_PURPOSE = ("XTAL", "DBG", "USB")
 
 
 @dataclass(frozen=True)
@@ -108,7 +111,21 @@ def solve_for(
     taken = _taken(design, part, {s.name for s in demand.signals})
     free = tuple(p for p in part.pins if p.number not in taken)
     locked = tuple(u for u in part.uses if u.locked)
-    return _solved(free, demand.signals, locked, tuple((cost or {}).items()), tuple(now.items()))
+    wired = _wired(part, demand.signals, taken)
+    wanted = tuple(s for s in demand.signals if s not in dict(wired))
+    return replace(_solved(free, wanted, locked, tuple((cost or {}).items()), tuple(now.items())), wired=wired)
+
+
+def _wired(part: Part, signals: tuple[Signal, ...], taken: set[str]) -> tuple[tuple[Signal, str], ...]:
+    """Give the signals of crystal, debug lines and USB whose pins were connected by hand, all of a group."""
+    found: dict[Signal, str] = {}
+    for signal in signals:
+        if signal.function.partition(".")[0] in ONE_PURPOSE:
+            pin = next((p.number for p in part.pins if p.number in taken and offers(p, signal.function)), None)
+            if pin is not None and pin not in found.values():
+                found[signal] = pin
+    whole = {s.group for s in found} - {s.group for s in signals if s not in found}
+    return tuple((s, pin) for s, pin in found.items() if s.group in whole)
 
 
 def _taken(design: Design, part: Part, names: set[str]) -> set[str]:
@@ -131,6 +148,9 @@ def apply_assignment(design: Design, ref: str, solved: Assignment) -> Together:
         When nothing is assigned.
     """
     part = part_of(design, ref)
+    if not solved.uses and solved.wired:
+        names = ", ".join(f"{s.name} on pin {pin}" for s, pin in solved.wired)
+        raise InputError("All that firmware needs is wired already.", where=ref, value=names)
     if not solved.uses:
         raise InputError("There is nothing to assign.", where=ref, next_step="Say in the brief what firmware needs.")
     locked = {u.demand for u in part.uses if u.locked}

@@ -23,7 +23,7 @@ from vane_step.data.shipped import rule_sets
 from vane_step.importers import files_of_another_board, is_drawing, legend_picture, outline_file
 from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer, board_state, remember_board
-from vane_step.web.pages.fits import asked_of
+from vane_step.web.pages.fits import asked_of, met_of
 from vane_step.web.render import page, step_page, store_of
 from vane_step.web.view import board_view
 
@@ -40,7 +40,8 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
     return {
         "kept": kept, "design": design, "score": scoreboard(design), "rules": rule_sets(),
         "accepted": store_of(request).accepted(kept.id), "now": score_of(design),
-        "asked": asked_of(request, kept), "proposals": proposals if proposals and board == board_state(design) else [],
+        "asked": asked_of(request, kept), "met": met_of(request, kept),
+        "proposals": proposals if proposals and board == board_state(design) else [],
         "advice": advice if advised == kept.version else [],
         "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),
         "channels": next(with_channels(design), None),
@@ -147,6 +148,6 @@ def bring_outline(
         edit = found.edit
         ask_for = f", {len(found.asked)} to be decided" if found.asked else ""
         label = f"outline, {found.holes} holes and {len(found.placed)} places from another board{ask_for}"
-        request.app.state.asked[id] = found.asked
+        request.app.state.others[id] = found
     answer(request, store_of(request).edit(id, edit, label, version), label)
     return RedirectResponse(f"/d/{id}/board", 303)

@@ -453,13 +453,21 @@ async function preview(number) {
   if (number === null) return;
   const answer = await fetch(`/d/${design}/proposals/${number}`);
   if (!answer.ok || shown !== number) return;
-  const { yards } = await answer.json();
+  const { yards, other, meets } = await answer.json();
+  for (const [x, y, first] of other || []) {
+    el(first ? "rect" : "circle", first ? { x: x - 0.5, y: y - 0.5, width: 1, height: 1, class: "otherpad" } : { cx: x, cy: y, r: 0.5, class: "otherpad" }, g);
+  }
   for (const [ref, points] of Object.entries(yards)) {
     const xs = points.map((p) => p[0]), ys = points.map((p) => p[1]);
     el("path", { d: ring(points), class: "proposed" }, g);
+    if (meets) continue;
     const wide = Math.max(...xs) - Math.min(...xs), size = Math.min(2, wide / (0.62 * ref.length), Math.max(...ys) - Math.min(...ys));
     const name = el("text", { transform: `translate(${(Math.min(...xs) + Math.max(...xs)) / 2} ${(Math.min(...ys) + Math.max(...ys)) / 2 - size * 0.35}) scale(${below} -1)`, "font-size": size, class: "proposed-ref" }, g);
     name.textContent = ref;
+  }
+  for (const m of meets || []) {
+    const says = el("text", { transform: `translate(${m.x + 0.5 * below} ${m.y + 0.6}) rotate(${45 * below}) scale(${below} -1)`, "font-size": 1.1, class: m.clash ? "meets clash" : "meets" }, g);
+    says.textContent = m.says;
   }
 }
 const line_of = (e) => e.target.closest("[data-proposal]");
