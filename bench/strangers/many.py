@@ -48,6 +48,8 @@ def many(count: int, seed: int, whole: bool) -> list[Outcome]:
         f"{dict(states)}; slowest answer {slow.slowest[0]:.2f} s ({slow.slowest[1][:40]}, seed {slow.seed}); "
         f"{time.perf_counter() - begun:.0f} s"
     )
+    for outcome in (o for o in found if o.faults):
+        print(f"  seed {outcome.seed}: {outcome.faults[0]}", flush=True)
     told: set[str] = set()
     for outcome in (o for o in found if o.faults):
         if kind_of(outcome.faults[0]) in told:

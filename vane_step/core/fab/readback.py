@@ -17,7 +17,7 @@ from shapely.strtree import STRtree
 from vane_step.core.board.copper import connectivity
 from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline
 from vane_step.core.board.pour import pour_pieces
-from vane_step.core.board.thinness import necks
+from vane_step.core.board.thinness import necks, strips, thinnest_mm
 from vane_step.core.design.model import Design
 from vane_step.core.fab.reader import ReadDrill, ReadLayer, ReadPoint, read_drill, read_gerber, read_netlist, ring_width
 from vane_step.core.finding import Finding, Place
@@ -342,19 +342,22 @@ def _compare_images(design: Design, copper: list[ReadLayer], readings: dict[str,
 
 
 def _compare_widths(design: Design, copper: list[ReadLayer], readings: dict[str, float | int]) -> Iterator[Finding]:
-    """Measure what the copper of each image hangs together by against the maker's least width."""
+    """Measure the copper of each image against the maker's least width: what it hangs together by, and its strips."""
     least = design.board.rules.min_width_nm / 1e6
     thin = 0
     for layer, read in zip(design.board.layers, copper, strict=False):
         for piece in _polygons(read.image):
-            for neck in necks(piece, least - TOLERANCE_MM) if isinstance(piece, Polygon) else ():
+            if not isinstance(piece, Polygon):
+                continue
+            says = "hangs together by too little"
+            spots = [(says, n.width_mm, n.across.centroid) for n in necks(piece, least - TOLERANCE_MM)]
+            for part in strips(piece, least - TOLERANCE_MM):
+                spots.append(("is too thin", thinnest_mm(piece, part, least), part.representative_point()))
+            for says, width_mm, at in spots:
                 thin += 1
-                x, y = neck.across.centroid.coords[0]
-                place = Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6), layer=layer)
-                text = f"In the files copper on the {layer} hangs together by too little"
-                yield differs("file-thin", text, neck.width_mm, least, "mm", place).model_copy(
-                    update={"sense": "at least"}
-                )
+                place = Place(x_nm=round(at.x * 1e6), y_nm=round(at.y * 1e6), layer=layer)
+                text = f"In the files copper on the {layer} {says}"
+                yield differs("file-thin", text, width_mm, least, "mm", place).model_copy(update={"sense": "at least"})
     readings["thin_places"] = thin
 
 
