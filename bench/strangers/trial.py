@@ -26,6 +26,7 @@ from vane_step.core.fab.release import release
 from vane_step.core.finding import Finding
 from vane_step.core.judge import all_findings
 from vane_step.core.parts.buying import lines
+from vane_step.core.power.trace import width_mm
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
 from vane_step.data.shipped import resources, rule_sets
@@ -160,7 +161,16 @@ class Trial:
             return
         d = self.design
         stops = [f for f in check(d).findings if f.level == "stop"]
-        fresh = [f for f in stops if not wrong and f.code not in THEIRS]
+        # A net that its own rule makes narrower than its current needs is as its designer said.
+        copper = d.board.rules.copper_um
+        narrow = {
+            name for name, net in d.nets.items() if net.rule and (need := net.rule.current)
+            and net.rule.width_nm / 1e6 < width_mm(need.current_a, need.rise_k, copper, "outer")
+        }  # fmt: skip
+        fresh = [
+            f for f in stops
+            if not wrong and f.code not in THEIRS and not (f.code == "track-current" and f.place.net in narrow)
+        ]
         for rule in dict.fromkeys(f.code for f in fresh):
             self.fault(f"routing leaves a stop: {rule}: {next(f.message for f in fresh if f.code == rule)}")
         self.state = "clean" if not stops else "open" if {f.code for f in stops} <= {"open-link"} else "stops"
@@ -174,7 +184,9 @@ class Trial:
             return
         # Copper that touches other copper is the designer's; all else is the program's.
         if not stops & {"short", "no-copper"}:
-            for apart in made.read.differences[:2]:
+            # What the check told already, the files show as well.
+            told = {"file-thin"} if stops & {"thin-joint", "width", "sliver"} else set()
+            for apart in [f for f in made.read.differences if f.code not in told][:2]:
                 self.fault(f"the files differ: {apart.message}")
         if not stops:
             for one in list(copper_faults(to_json(d), made.files))[:2]:

@@ -21,6 +21,7 @@ from tests.support import (
     mirrored,
     part,
     routed,
+    said,
     track,
     two_tracks,
     via,
@@ -163,6 +164,68 @@ class Joints(unittest.TestCase):
         self.assertEqual(codes(d), [])
         loose = d.replaced(tracks={"T1": track("T1", "A", 0.25, (13, up), (box_of[2] - 0.2, up))})
         self.assertEqual(codes(loose), [] if min(box_of[2] - box_of[0], 0.45) > 0.15 else ["thin-joint"])
+
+
+class InTheFiles(unittest.TestCase):
+    """The read-back measures widths by itself, and lets pass what nothing hangs on."""
+
+    def thin(self, d: Design, **other: str) -> int:
+        """Count the thin places the files show."""
+        files = write_files(d, "2026-11-26T00:00:00Z")
+        for name, text in other.items():
+            key = next(k for k in files if name in k)
+            files[key] = files[key].replace("M02*", f"{text}\nM02*")
+        return int(read_back(d, files).readings["thin_places"])
+
+    def test_widths(self) -> None:
+        """A thin track, a narrow bridge in a pour and a grazing end are told; a graze beside a wide way, and thin pads, are not."""
+        pads = [part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", 20, 10)]
+        d = design(pads, {"A": "R1.2 R2.1"})
+        at = {i.id: (i.x_mm, i.y_mm) for i in copper_items(d)}
+        (x0, y0), end = at["R1.2"], at["R2.1"]
+        for wide, count in ((0.2, 0), (0.12, 1)):
+            self.assertEqual(self.thin(d.replaced(tracks={"T1": track("T1", "A", wide, (x0, y0), end)})), count)
+        # A second track leaves the first and comes back to within a hair of the pad.
+        edge = next(i for i in copper_items(d) if i.id == "R1.2").shape().bounds
+        out = track("T1", "A", 0.2, (x0, y0), (x0 + 3, y0))
+        back = track("T2", "A", 0.2, (x0 + 3, y0), (edge[2] + 0.095, edge[3] + 1), (edge[2] + 0.095, edge[1] + 0.5))
+        both = d.replaced(tracks={"T1": out, "T2": back})
+        self.assertEqual(([f.code for f in check(both).findings if f.code == "thin-joint"], self.thin(both)), ([], 0))
+        poured = said(design([part("J1", "HDR-1x2", 10, 10)], {"A": "J1.1"}), "pour A back")
+        for gap, thin in ((0.2, False), (0.08, True)):
+            spots = "".join(f"X{nm(20 + k * (1 + gap))}Y{nm(20)}D03*\n" for k in (0, 1))
+            holes = f"%ADD99C,1.0*%\n%LPC*%\nD99*\n{spots}%LPD*%"
+            self.assertEqual(self.thin(poured, **{"copper-back": holes}) > 0, thin)
+        fine = design([part("U1", "TSSOP-20", 20, 15)], {}, board(rules=rule_set("standard-house").model_copy(update={"min_width_nm": nm(0.45)})))
+        self.assertIn("thin-pad", codes(fine))
+        self.assertEqual(self.thin(fine), 0)
+
+
+class Material(unittest.TestCase):
+    """Holes and cut-outs against the edge of the board."""
+
+    @settings(deadline=None, max_examples=60)
+    @given(st.floats(-4.0, 4.0), st.floats(0.3, 4.0), st.booleans())
+    def test_holes(self, inside: float, wide: float, at_cutout: bool) -> None:
+        """A hole so far within an edge: on the board, with a thin wall, across the edge, or outside of it."""
+        d = said(design([], {}), "cutout 15 10 10x10") if at_cutout else design([], {})
+        x = 15 - inside if at_cutout else inside
+        d = d.replaced(holes={"H1": MountingHole(id="H1", x_nm=nm(x), y_nm=nm(15), drill_nm=nm(wide))})
+        wall = inside - nm(wide) / 2e6
+        least = d.board.rules.hole_to_hole_nm / 1e6
+        if min(abs(wall), abs(wall - least)) < 2e-6:
+            return
+        found = [f for f in check(d).findings if f.code in ("hole-over-edge", "thin-wall")]
+        wanted = ["hole-over-edge"] if wall < 0 else ["thin-wall"] if wall < least else []
+        self.assertEqual([f.code for f in found], wanted)
+        if found:
+            self.assertAlmostEqual(found[0].reading or 0, wall, places=5)
+
+    def test_bridges(self) -> None:
+        """A cut-out close to the edge, or to another one, leaves a bridge; farther off it does not."""
+        for gap, wanted in ((0.9, ["thin-bridge"]), (1.1, [])):
+            self.assertEqual(codes(said(design([], {}), f"cutout {gap} 10 10x10")), wanted)
+            self.assertEqual(codes(said(design([], {}), "cutout 10 5 5x10", f"cutout {15 + gap} 5 5x10")), wanted)
 
 
 class SeededFaults(unittest.TestCase):

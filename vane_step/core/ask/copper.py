@@ -56,7 +56,7 @@ def set_width(design: Design, words: Sequence[str]) -> Proposal:
         no_more(said, 2, form)
         amps = parse_value(said[0], "current", "A")
         rise = parse_value(said[1], "rise", "K") if len(said) > 1 else 10.0
-        needed = max(trace.trace(amps, rise, um, where).needed_mm for um, where in _copper_of(design, rule))
+        needed = _needed_mm(design, rule, amps, rise)
         # A current never makes a track thinner than it would be without one.
         least = max(rules.min_width_nm, rules.default_width_nm, nm(math.ceil(needed / 0.05 - 1e-9) * 0.05))
         rule = rule.model_copy(update={"width_nm": least, "current": CurrentNeed(current_a=amps, rise_k=rise)})
@@ -68,12 +68,20 @@ def set_width(design: Design, words: Sequence[str]) -> Proposal:
         least = parse_length_nm(said[0], "width")
         rule = rule.model_copy(update={"width_nm": least})
         says = f"tracks of {net.name} are to be {least / 1e6:g} mm wide"
+        carries = rule.current
+        if carries and (needed := _needed_mm(design, rule, carries.current_a, carries.rise_k)) > least / 1e6:
+            says += f", though the {carries.current_a:g} A it carries need {needed:.2f} mm for {carries.rise_k:g} K"
     if not 0 < least <= MAX_WIDTH_NM:
         raise InputError(
             f"A track {least / 1e6:g} mm wide is none.", where="width", value=" ".join(words[1:]),
             allowed=f"above 0 to {MAX_WIDTH_NM / 1e6:g} mm", next_step=f"Pour it instead. Type: pour {net.name} LAYER",
         )  # fmt: skip
     return Proposal(says, edits.SetNetRule(net=net.name, rule=rule), about=(net.name,))
+
+
+def _needed_mm(design: Design, rule: NetRule, amps: float, rise_k: float) -> float:
+    """Give the width a current needs on the worst of the layers a net's tracks run on."""
+    return max(trace.trace(amps, rise_k, um, where).needed_mm for um, where in _copper_of(design, rule))
 
 
 def _copper_of(design: Design, rule: NetRule) -> list[tuple[float, trace.Where]]:

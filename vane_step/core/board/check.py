@@ -27,6 +27,7 @@ from vane_step.core.board.geometry import (
 from vane_step.core.board.holecheck import drill_sizes, half_hole, hole_copper, hole_gaps, hole_parts, rings_and_drills
 from vane_step.core.board.joints import joint_findings
 from vane_step.core.board.legend import SIDES, Print, polylines, prints
+from vane_step.core.board.material import material_findings
 from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.openings import openings_near
 from vane_step.core.board.pourcheck import pour_findings
@@ -67,6 +68,7 @@ def check(design: Design) -> CheckResult:
         _cutouts,
         zone_findings,
         hole_parts,
+        material_findings,
         _open_links,
         _legend,
         width_findings,

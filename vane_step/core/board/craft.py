@@ -47,6 +47,7 @@ def craft_findings(design: Design) -> Iterator[Finding]:
     yield from _deep_holes(design)
     yield from _mask_bridges(design)
     yield from _paste_openings(design)
+    yield from _thin_pads(design)
 
 
 def _look(
@@ -211,6 +212,23 @@ def _paste_openings(design: Design) -> Iterator[Finding]:
             text = f"Paste hardly leaves the stencil at pad {part.ref}.{number}, {size}"
             source = f"IPC-7525, stencil {STENCIL_MM:g} mm"
             yield _look("paste-opening", text, place, ratio, LEAST_AREA_RATIO, "area ratio", source)
+
+
+def _thin_pads(design: Design) -> Iterator[Finding]:
+    """Find pads narrower than the least width of who makes the board: they may come out thinner or not at all."""
+    least = design.board.rules.min_width_nm
+    for part in design.parts.values():
+        if part.place is None:
+            continue
+        solid = [p for p in design.packages[part.package].pads if not p.bare_hole]
+        thin = [p for p in solid if min(p.width_nm, p.height_nm) < least]
+        if thin:
+            pad = min(thin, key=lambda p: min(p.width_nm, p.height_nm))
+            wide = min(pad.width_nm, pad.height_nm) / 1e6
+            place = Place(refs=(part.ref,), x_nm=part.place.x_nm, y_nm=part.place.y_nm)
+            text = f"{len(thin)} pads of {part.ref} are narrower than the copper that can be held"
+            maker = design.board.rules.title or design.board.rules.name
+            yield _look("thin-pad", text, place, wide, least / 1e6, "mm", maker)
 
 
 _opening_of: Kept[tuple[float, str, str]] = Kept(1_000)

@@ -41,10 +41,11 @@ def joint_findings(design: Design) -> Iterator[Finding]:
         deep.setdefault(j, set()).add(i)
     for i, j in zip(a[shallow].tolist(), b[shallow].tolist(), strict=True):
         # A bend's outer pieces meet as well, and what joins them is the piece between.
-        if deep.get(i, set()) & deep.get(j, set()):
-            continue
+        between = [of.items[k].layers for k in deep.get(i, set()) & deep.get(j, set())]
         one, two = of.items[i], of.items[j]
         for layer in sorted(set(one.layers) & set(two.layers)):
+            if any(layer in layers for layers in between):
+                continue
             thin = _thinnest(design, one, two, layer, least)
             if thin is not None:
                 wide, x, y = thin
@@ -71,6 +72,6 @@ def _thinnest(
     found = [
         (neck.width_mm, *neck.across.centroid.coords[0])
         for piece in shapely.get_parts(whole) if isinstance(piece, Polygon)
-        for neck in necks(piece, least) if neck.across.intersects(about)
+        for neck in necks(piece, least) if neck.parts and neck.across.intersects(about)
     ]  # fmt: skip
     return min(found, default=None)

@@ -29,9 +29,13 @@ MOST_ROUNDS = 12
 
 @dataclass(frozen=True)
 class Neck:
-    """A place where copper hangs together by less than a width: a line across it, as long as it is wide there."""
+    """A place where copper hangs together by less than a width: a line across it, as long as it is wide there.
+
+    ``parts`` tells whether the copper would fall apart without it; else it lies beside a wider way.
+    """
 
     across: LineString
+    parts: bool
 
     @property
     def width_mm(self) -> float:
@@ -82,7 +86,7 @@ def _between_rings(piece: Polygon, least: float) -> list[Neck]:
     pairs = [(inner[i], inner[j]) for i, j in zip(a, b, strict=True) if i < j]
     shapely.prepare(rings[0])
     pairs += [(ring, rings[0]) for ring in inner[shapely.dwithin(rings[0], inner, least)]]
-    return [Neck(line) for one, two in pairs for line in _nearest(one, two, least)]
+    return [Neck(line, False) for one, two in pairs for line in _nearest(one, two, least)]
 
 
 def _nearest(one: BaseGeometry, two: BaseGeometry, least: float) -> list[LineString]:
@@ -103,7 +107,7 @@ def _between_places(piece: Polygon, least: float, core: BaseGeometry | None) -> 
     for i, j in zip(a, b, strict=True):
         if i < j:
             shared = shapely.get_parts(reached[i].intersection(reached[j]).intersection(piece))
-            found += [Neck(_longest(lens)) for lens in shared if lens.geom_type == "Polygon"]
+            found += [Neck(_longest(lens), True) for lens in shared if lens.geom_type == "Polygon"]
     return found
 
 

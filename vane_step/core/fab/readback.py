@@ -342,16 +342,23 @@ def _compare_images(design: Design, copper: list[ReadLayer], readings: dict[str,
 
 
 def _compare_widths(design: Design, copper: list[ReadLayer], readings: dict[str, float | int]) -> Iterator[Finding]:
-    """Measure the copper of each image against the maker's least width: what it hangs together by, and its strips."""
+    """Measure the copper of each image against the maker's least width: what it hangs together by, and its strips.
+
+    Where two tracks or pads touch beside a wider way nothing hangs on it; in what is filled every neck counts. How wide
+    a pad is is the part's; the check tells of it.
+    """
     least = design.board.rules.min_width_nm / 1e6
     thin = 0
     for layer, read in zip(design.board.layers, copper, strict=False):
         for piece in _polygons(read.image):
             if not isinstance(piece, Polygon):
                 continue
-            says = "hangs together by too little"
-            spots = [(says, n.width_mm, n.across.centroid) for n in necks(piece, least - TOLERANCE_MM)]
-            for part in strips(piece, least - TOLERANCE_MM):
+            spots = [
+                ("hangs together by too little", n.width_mm, n.across.centroid)
+                for n in necks(piece, least - TOLERANCE_MM)
+                if n.parts or n.across.intersection(read.filled).length > n.width_mm / 2
+            ]
+            for part in strips(piece, least - TOLERANCE_MM, piece.difference(read.flashed)):
                 spots.append(("is too thin", thinnest_mm(piece, part, least), part.representative_point()))
             for says, width_mm, at in spots:
                 thin += 1

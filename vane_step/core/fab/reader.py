@@ -46,12 +46,14 @@ class ReadObject:
 
 @dataclass
 class ReadLayer:
-    """What a Gerber file shows."""
+    """What a Gerber file shows; of its image what was filled as regions, and what was flashed."""
 
     name: str
     function: tuple[str, ...] = ()
     polarity: str = ""
     image: BaseGeometry = field(default_factory=Polygon)
+    filled: BaseGeometry = field(default_factory=Polygon)
+    flashed: BaseGeometry = field(default_factory=Polygon)
     flashes: list[ReadFlash] = field(default_factory=list)
     lines: list[tuple[tuple[float, float], tuple[float, float]]] = field(default_factory=list)
 
@@ -89,7 +91,8 @@ def read_gerber(text: str, name: str, imaged: bool = True) -> ReadLayer:
     read = _Gerber(text, name)
     read.run()
     try:
-        read.layer.image = read.image() if imaged else Polygon()
+        if imaged:
+            read.draw()
     except (ValueError, shapely.GEOSException) as error:
         raise UnreadableFile(f"{name}: its shapes cannot be united") from error
     return read.layer
@@ -152,13 +155,22 @@ class _Gerber:
         if not self.ended:
             raise UnreadableFile(f"{self.name}: the file has no end (M02)")
 
-    def image(self) -> BaseGeometry:
+    def draw(self) -> None:
         """Unite the objects, in their order, into what is left dark."""
-        image: BaseGeometry = Polygon()
+        filled: BaseGeometry = Polygon()
+        rest: BaseGeometry = Polygon()
         for dark, some in groupby(self.objects, key=lambda o: o.dark):
-            union = shapely.union_all(self.drawn(list(some)))
-            image = image.union(union) if dark else image.difference(union)
-        return image
+            objects = list(some)
+            regions = shapely.union_all(self.drawn([o for o in objects if o.kind == "region"]))
+            others = shapely.union_all(self.drawn([o for o in objects if o.kind != "region"]))
+            if dark:
+                filled, rest = filled.union(regions), rest.union(others)
+            else:
+                cleared = regions.union(others)
+                filled, rest = filled.difference(cleared), rest.difference(cleared)
+        self.layer.filled, self.layer.image = filled, filled.union(rest)
+        flashes = [o for o in self.objects if o.kind == "flash" and o.dark]
+        self.layer.flashed = shapely.union_all(self.drawn(flashes))
 
     def drawn(self, objects: list[ReadObject]) -> list[BaseGeometry]:
         """Give the shapes of some objects; all lines are grown at once."""
