@@ -10,7 +10,7 @@ from shapely import affinity
 from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from bench.strangers.judge import LAYERS, image_of
+from bench.strangers.judge import LAYERS, holes_of, image_of
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.etch import artwork
@@ -36,7 +36,15 @@ def artwork_faults(design: Design, files: dict[str, str]) -> Iterator[str]:
             seen = turned != (side == "back")
             if seen:
                 art = affinity.scale(art, -1, 1, origin=(0, 0))
-            yield from _differs(art, wanted, design, f"{method} on the {side}")
+            yield from _differs(art, wanted, design, files, f"{method} on the {side}")
+
+
+def _middle(files: dict[str, str]) -> tuple[float, float]:
+    """Give the middle of the profile in the files: corners are rounded there."""
+    profile = next(t for n, t in files.items() if n.endswith("profile.gbr"))
+    points = [(int(x) / 1e6, int(y) / 1e6) for x, y in re.findall(r"X(-?\d+)Y(-?\d+)D0[12]", profile)]
+    xs, ys = zip(*points, strict=True)
+    return (min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2
 
 
 def _inked(svg: str) -> BaseGeometry:
@@ -55,13 +63,15 @@ def _inked(svg: str) -> BaseGeometry:
     return shapely.union_all(shapes)
 
 
-def _differs(art: BaseGeometry, wanted: BaseGeometry, design: Design, what: str) -> Iterator[str]:
+def _differs(
+    art: BaseGeometry, wanted: BaseGeometry, design: Design, files: dict[str, str], what: str
+) -> Iterator[str]:
     """Lay the sheet's outline over the board's and compare the copper within."""
-    xs, ys = zip(*((x / 1e6, y / 1e6) for x, y in design.board.outline), strict=True)
     # The board's edge is the largest ring drawn.
     rim = max(shapely.get_parts(art), key=lambda p: Polygon(p.exterior).area)
     x0, y0, x1, y1 = rim.bounds
-    shift = (min(xs) + max(xs) - x0 - x1) / 2, (min(ys) + max(ys) - y0 - y1) / 2
+    middle = _middle(files)
+    shift = middle[0] - (x0 + x1) / 2, middle[1] - (y0 + y1) / 2
     art = affinity.translate(art, *shift)
     # Within the edge as it is drawn, corners rounded; the line itself is no copper.
     board = affinity.translate(Polygon(rim.exterior), *shift).buffer(-0.35)
@@ -72,10 +82,10 @@ def _differs(art: BaseGeometry, wanted: BaseGeometry, design: Design, what: str)
         for p in [c.points]
     ]
     rims = shapely.union_all([affinity.scale(m, 1e-6, 1e-6, origin=(0, 0)).boundary.buffer(0.2) for m in milled])
-    # What marks a bare hole is drilled away with it.
-    drilled = shapely.union_all([Point(h.x_nm / 1e6, h.y_nm / 1e6).buffer(h.drill_nm / 2e6) for h in design.holes.values()])
+    # What marks a hole is drilled away with it.
+    drills = [h for n, t in files.items() if n.endswith(".xnc") for h in holes_of(t)]
+    drilled = shapely.union_all([Point(x, y).buffer(size / 2) for x, y, size in drills])
     inside = board.difference(rims).difference(drilled)
-    # Marks for the drill are cut out of the pads, so only what is no pad's middle is compared.
     apart = art.intersection(inside).symmetric_difference(wanted.intersection(inside)).buffer(-0.03)
     left = [p for p in shapely.get_parts(apart) if not p.is_empty and Polygon(p.exterior).area > 0.3]
     if left:

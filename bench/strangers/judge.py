@@ -140,6 +140,17 @@ def faults(design: str, files: dict[str, str]) -> Iterator[str]:
     yield from joined_wrongly(design, images, files)
 
 
+def holes_of(drills: str) -> Iterator[tuple[float, float, float]]:
+    """Read place and size of each hole in a drill file."""
+    sizes = dict(re.findall(r"^T(\d+)C([\d.]+)", drills, re.M))
+    size = 0.0
+    for tool, x, y in re.findall(r"^(?:T(\d+)|X(-?[\d.]+)Y(-?[\d.]+))$", drills, re.M):
+        if tool:
+            size = float(sizes.get(tool, 0))
+        else:
+            yield float(x), float(y), size
+
+
 def joined_wrongly(design: str, images: list[BaseGeometry], files: dict[str, str]) -> Iterator[str]:
     """Tell which nets are torn and which are one in the images of the copper layers, with the holes and wires of the files."""
     layers = LAYERS[json.loads(design)["board"].get("copper_layers", 2)]
@@ -160,14 +171,8 @@ def joined_wrongly(design: str, images: list[BaseGeometry], files: dict[str, str
         for node in nodes[1:]:
             parent[root(node)] = root(nodes[0])
 
-    plated = next((t for n, t in files.items() if n.endswith("-plated.xnc")), "")
-    sizes = dict(re.findall(r"^T(\d+)C([\d.]+)", plated, re.M))
-    size = 0.0
-    for tool, x, y in re.findall(r"^(?:T(\d+)|X(-?[\d.]+)Y(-?[\d.]+))$", plated, re.M):
-        if tool:
-            size = float(sizes.get(tool, 0))
-        else:
-            join([n for k in range(len(layers)) for n in at(k, float(x), float(y), size / 2 + 0.001)])
+    for x, y, size in holes_of(next((t for n, t in files.items() if n.endswith("-plated.xnc")), "")):
+        join([n for k in range(len(layers)) for n in at(k, x, y, size / 2 + 0.001)])
     if json.loads(design)["board"]["rules"].get("etched"):
         # By hand a lead joins the sides on which an iron reaches it, and a wire those of a via.
         for pad in pads_of(design):

@@ -123,8 +123,12 @@ class Slivers(unittest.TestCase):
         with patch("vane_step.core.board.pourcheck.pour_pieces", return_value=finer):
             forget()
             found = [f for f in check(d).findings if f.code == "sliver"]
+        forget()
         if abs(strip - least) > 0.01 and strip > 0.06:
-            self.assertEqual([round(f.reading or 0, 2) for f in found], [round(strip, 2)] * int(strip < least))
+            self.assertEqual(len(found), int(strip < least))
+            for one in found:
+                # Gaps round the tracks are drawn by chords outside the true circles.
+                self.assertAlmostEqual(one.reading or 0, strip, delta=0.008)
 
 
 class Joints(unittest.TestCase):

@@ -90,6 +90,29 @@ class Keeping(unittest.TestCase):
         self.assertEqual(len(calls), 1)
         self.assertTrue(all(f is found[0] for f in found))
 
+    def test_what_is_there_waits_for_nobody(self) -> None:
+        """While one design is worked on, what is kept of another is given at once."""
+        begun, go_on = threading.Event(), threading.Event()
+
+        @derived("parts")
+        def slow(design: Design) -> int:
+            if design.name == "slow":
+                begun.set()
+                go_on.wait(10)
+            return len(design.parts)
+
+        d = demo(FROST)
+        slow(d)
+        other = apply(d, SetValue(ref="R9", value="1k"))[0].replaced(name="slow")
+        with ThreadPoolExecutor(2) as pool:
+            first = pool.submit(slow, other)
+            begun.wait(10)
+            try:
+                self.assertEqual(pool.submit(slow, d).result(timeout=5), len(d.parts))
+                self.assertFalse(first.done())
+            finally:
+                go_on.set()
+
     def test_never_stale(self) -> None:
         """After every kind of change, the kept findings are those computed afresh."""
         d = demo(FROST)

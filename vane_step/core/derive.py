@@ -49,11 +49,14 @@ def derived(
 
         def kept(design: Design, /, *args: P.args, **kwargs: P.kwargs) -> R:
             key = (name, *(design.digest(s) for s in sections), args, tuple(sorted(kwargs.items())))
+            # What is there is given at once, also while another design is being worked on.
+            found = _cache.get(key)
+            if found is not None:
+                _asked_for(key)
+                return found[0]  # type: ignore[no-any-return]
             with alone:
                 if key in _cache:
-                    _cache.move_to_end(key)
-                    found: R = _cache[key][0]
-                    return found
+                    return _cache[key][0]  # type: ignore[no-any-return]
                 result = function(design, *args, **kwargs)
                 _keep(key, result)
                 return result
@@ -62,6 +65,16 @@ def derived(
         return kept
 
     return decorate
+
+
+def _asked_for(key: tuple[Any, ...]) -> None:
+    """Note that a result was asked for, unless another thread is at work: what is asked for often is noted often."""
+    if alone.acquire(blocking=False):
+        try:
+            if key in _cache:
+                _cache.move_to_end(key)
+        finally:
+            alone.release()
 
 
 def _keep(key: tuple[Any, ...], result: Any) -> None:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections import OrderedDict
 from dataclasses import dataclass
 from datetime import datetime
+from threading import Lock
 
 from fastapi import Request
 
 from vane_step.core.ask.remedies import CHANGING, harmless
 from vane_step.core.brief.needs import Figure, evidence
 from vane_step.core.circuit.variants import fitted
-from vane_step.core.derive import alone
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding, Place
 from vane_step.core.parts.buying import (
@@ -32,6 +32,7 @@ from vane_step.web.suppliers import kept_offers
 from vane_step.web.view import findings_of
 
 _KEPT = 64
+_lock = Lock()
 _cache: OrderedDict[tuple[object, ...], Outside] = OrderedDict()
 _tried: OrderedDict[tuple[object, ...], tuple[Finding, ...]] = OrderedDict()
 
@@ -54,11 +55,11 @@ def outside(kept: Kept, shared: Shelfware, variant: str = "") -> Outside:
     design, now = kept.design, shared.now()
     sections = tuple(design.digest(s) for s in ("parts", "packages", "variants", "brief", "requirements", "extras"))
     key = (kept.id, *sections, shared.stamp, variant, now.date())
-    with alone:
+    with _lock:
         if key in _cache:
             return _cache[key]
     result = _outside(kept.id, design, shared, variant, now)
-    with alone:
+    with _lock:
         _cache[key] = result
         while len(_cache) > _KEPT:
             _cache.popitem(last=False)
@@ -133,11 +134,11 @@ def told(request: Request, kept: Kept) -> tuple[Finding, ...]:
     if not any(f.remedy and f.remedy.ask.split(" ", 1)[0] in CHANGING for f in found):
         return found
     key = (kept.id, kept.version, shared.stamp, tuple(f.key() for f in found))
-    with alone:
+    with _lock:
         known = _tried.get(key)
     if known is None:
         known = harmless(kept.design, found, resources())
-        with alone:
+        with _lock:
             _tried[key] = known
             while len(_tried) > _KEPT:
                 _tried.popitem(last=False)

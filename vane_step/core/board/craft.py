@@ -253,28 +253,28 @@ def _area_ratio(pad: PadSpec) -> float:
     return area / (rim * STENCIL_MM)
 
 
-def spoke_findings(design: Design) -> Iterator[Finding]:
+def spoke_findings(design: Design, pour: PouredCopper) -> Iterator[Finding]:
     """Find pads of a pour that hang on one spoke or none, though the pour surrounds them."""
-    for pour in pour_pieces(design):
-        gap = design.pours[pour.id].clearance_nm / 1e6
-        joined = shapely.union_all(list(pour.pieces)) if pour.pieces else shapely.Polygon()
-        shapely.prepare(joined)
-        tracks = [i for i in copper_items(design) if i.kind == "track" and i.net == pour.net and pour.layer in i.layers]
-        for item in copper_items(design):
-            if item.kind not in ("pad", "jumper") or item.net != pour.net or pour.layer not in item.layers:
-                continue
-            ring = item.spine.buffer(item.radius_mm + gap / 2).exterior
-            if not joined.intersects(item.spine.buffer(item.radius_mm + 2 * gap)):
-                continue
-            spokes = ring.intersection(joined)
-            count = len(getattr(spokes, "geoms", [spokes])) if not spokes.is_empty else 0
-            # The ring is cut at its first point: two pieces that meet there are one.
-            merged = shapely.line_merge(spokes) if count > 1 else spokes
-            count = len(getattr(merged, "geoms", [merged])) if count else 0
-            count += sum(1 for t in tracks if t.spine.distance(item.spine) <= t.radius_mm + item.radius_mm)
-            if count < LEAST_SPOKES and not math.isclose(ring.length, 0):
-                place = Place(net=pour.net, pins=(item.id,), layer=pour.layer, x_nm=nm(item.x_mm), y_nm=nm(item.y_mm))
-                text = f"Pad {item.id} hangs on {count} spoke{'' if count == 1 else 's'} of the pour of {pour.net}"
-                yield _look(
-                    "few-spokes", text, place, count, LEAST_SPOKES, "ways in", "rule of thumb: current and heat"
-                )
+    gap = design.pours[pour.id].clearance_nm / 1e6
+    mine = [i for i in copper_items(design) if i.net == pour.net and pour.layer in i.layers]
+    pads = np.array([i for i in mine if i.kind in ("pad", "jumper")], dtype=object)
+    if not len(pads) or not pour.pieces:
+        return
+    tracks = [i for i in mine if i.kind == "track"]
+    spines, radius = np.array([t.spine for t in tracks], dtype=object), np.array([t.radius_mm for t in tracks])
+    joined = shapely.multipolygons(list(pour.pieces))
+    shapely.prepare(joined)
+    reach = np.array([i.radius_mm + 2 * gap for i in pads])
+    for item in pads[shapely.dwithin(joined, np.array([i.spine for i in pads], dtype=object), reach)]:
+        ring = item.spine.buffer(item.radius_mm + gap / 2).exterior
+        spokes = ring.intersection(joined)
+        count = len(getattr(spokes, "geoms", [spokes])) if not spokes.is_empty else 0
+        # The ring is cut at its first point: two pieces that meet there are one.
+        merged = shapely.line_merge(spokes) if count > 1 else spokes
+        count = len(getattr(merged, "geoms", [merged])) if count else 0
+        if count < LEAST_SPOKES and tracks:
+            count += int((shapely.distance(spines, item.spine) <= radius + item.radius_mm).sum())
+        if count < LEAST_SPOKES and not math.isclose(ring.length, 0):
+            place = Place(net=pour.net, pins=(item.id,), layer=pour.layer, x_nm=nm(item.x_mm), y_nm=nm(item.y_mm))
+            text = f"Pad {item.id} hangs on {count} spoke{'' if count == 1 else 's'} of the pour of {pour.net}"
+            yield _look("few-spokes", text, place, count, LEAST_SPOKES, "ways in", CURRENT)

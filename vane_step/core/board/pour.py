@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from operator import is_not
 
 import numpy as np
 import shapely
@@ -12,12 +13,15 @@ from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.board.columns import gap_of
-from vane_step.core.board.geometry import ARC_SEGMENTS, WIDEN, CopperItem, bare_holes, copper_items, keepouts, outline
+from vane_step.core.board.geometry import CopperItem, bare_holes, copper_items, keepouts, outline
 from vane_step.core.board.thinness import without_necks
-from vane_step.core.derive import derived
+from vane_step.core.derive import Kept, derived
 from vane_step.core.design.model import Design, Pour
 
 SAFETY_MM = 1e-4
+# Chords of a quarter of the gaps round other copper, drawn outside the true circle: 0.5 % of the reach wider at most.
+ARC_SEGMENTS = 8
+WIDEN = 1 / math.cos(math.pi / (4 * ARC_SEGMENTS))
 
 
 @dataclass(frozen=True)
@@ -48,47 +52,83 @@ def pour_pieces(design: Design) -> tuple[PouredCopper, ...]:
     filled: dict[str, PouredCopper] = {}
     for pour in sorted(design.pours.values(), key=lambda p: -p.priority):
         before = [f for f in filled.values() if f.layer == pour.layer and f.net != pour.net]
-        filled[pour.id] = _fill(design, pour, before)
+        filled[pour.id] = _poured(design, pour, before)
     return tuple(filled[key] for key in design.pours)
 
 
-def _fill(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCopper:
+@dataclass(frozen=True, slots=True, eq=False)
+class _Near:
+    """All that a pour is filled round: what it joins, what it keeps away from and how far, and pours before it."""
+
+    mine: list[CopperItem]
+    others: list[CopperItem]
+    reach: list[float]
+    bare: list[tuple[float, float, float]]
+    zones: list[BaseGeometry]
+    before: list[PouredCopper]
+    gaps: list[float]
+
+    def same(self, other: _Near) -> bool:
+        """Tell whether the same objects lie there; what did not change is the same object, see ``copper_items``."""
+        numbers = self.reach == other.reach and self.bare == other.bare and self.gaps == other.gaps
+        return numbers and self.zones == other.zones and all(
+            len(a) == len(b) and not any(map(is_not, a, b))
+            for a, b in ((self.mine, other.mine), (self.others, other.others), (self.before, other.before))
+        )  # fmt: skip
+
+
+# Of each pour the last filling; what it was filled round is held, so that no other gets its identity.
+_of_pour: Kept[tuple[_Near, PouredCopper]] = Kept(64)
+
+
+def _poured(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCopper:
+    """Fill a pour, or give it as it was where nothing on its layer changed."""
+    near = _near(design, pour, before)
+    key = pour.mark(), design.digest("board")
+    past = _of_pour.get(key)
+    if past is None or not past[0].same(near):
+        past = _of_pour.put(key, (near, _fill(design, pour, near)))
+    return past[1]
+
+
+def _near(design: Design, pour: Pour, before: list[PouredCopper]) -> _Near:
+    gap_mm = pour.clearance_nm / 1e6
+    on_layer = [i for i in copper_items(design) if pour.layer in i.layers]
+    others = [i for i in on_layer if i.net != pour.net]
+    gap_to = {net: max(gap_mm, gap_of(design, net)) for net in {i.net for i in others}}
+    wall = max(gap_mm, design.board.rules.hole_to_copper_nm / 1e6)
+    return _Near(
+        mine=[i for i in on_layer if i.net == pour.net],
+        others=others,
+        reach=[i.radius_mm + gap_to[i.net] for i in others],
+        bare=[(h.x_mm, h.y_mm, h.drill_mm / 2 + wall) for h in bare_holes(design)],
+        zones=list(keepouts(design).values()),
+        before=before,
+        gaps=[max(gap_mm, gap_of(design, other.net)) for other in before],
+    )
+
+
+def _fill(design: Design, pour: Pour, near: _Near) -> PouredCopper:
     rules = design.board.rules
     area: BaseGeometry = outline(design).buffer(-(rules.edge_clearance_nm / 1e6 + SAFETY_MM), join_style="mitre")
     if pour.area:
         area = area.intersection(Polygon([(x / 1e6, y / 1e6) for x, y in pour.area]))
     if area.is_empty:
         return PouredCopper(pour.id, pour.net, pour.layer, ())
-    spines: list[BaseGeometry] = []
-    reach: list[float] = []
-    mine: list[CopperItem] = []
-    gap_mm = pour.clearance_nm / 1e6
-    for item in copper_items(design):
-        if pour.layer not in item.layers:
-            continue
-        if item.net == pour.net:
-            mine.append(item)
-            continue
-        gap = max(gap_mm, gap_of(design, item.net))
-        spines.append(item.spine)
-        reach.append(item.radius_mm + gap)
-    for hole in bare_holes(design):
-        spines.append(Point(hole.x_mm, hole.y_mm))
-        reach.append(hole.drill_mm / 2 + max(gap_mm, rules.hole_to_copper_nm / 1e6))
-    others = _others(area, spines, reach)
-    others += [zone.buffer(SAFETY_MM) for zone in keepouts(design).values()]
+    spines = [i.spine for i in near.others] + [Point(x, y) for x, y, _ in near.bare]
+    others = _others(area, spines, near.reach + [reach for _, _, reach in near.bare])
+    others += [zone.buffer(SAFETY_MM) for zone in near.zones]
     others += [Polygon([(x / 1e6, y / 1e6) for x, y in cut]) for cut in pour.cuts]
-    for other in before:
-        gap = max(gap_mm, gap_of(design, other.net))
-        near = shapely.buffer(shapely.box(*area.bounds), 2 * (gap + SAFETY_MM), join_style="mitre")
-        others += [_grown(p.intersection(near), gap) for p in other.pieces if p.intersects(near)]
+    for other, gap in zip(near.before, near.gaps, strict=True):
+        window = shapely.buffer(shapely.box(*area.bounds), 2 * (gap + SAFETY_MM), join_style="mitre")
+        others += [_grown(p.intersection(window), gap) for p in other.pieces if p.intersects(window)]
     area = area.difference(shapely.union_all(others)) if others else area
-    area = area.difference(_relief(mine, pour))
+    area = area.difference(_relief(near.mine, pour))
     least = max(pour.min_width_nm, rules.min_width_nm) / 1e6
     area = without_necks(area, least, rules.min_clearance_nm / 1e6, SAFETY_MM)
     if pour.hatch_nm:
         area = _hatched(area, least, pour.hatch_nm / 1e6)
-    return PouredCopper(pour.id, pour.net, pour.layer, tuple(_joined(area, mine)))
+    return PouredCopper(pour.id, pour.net, pour.layer, tuple(_joined(area, near.mine)))
 
 
 def _others(area: BaseGeometry, spines: list[BaseGeometry], reach: list[float]) -> list[BaseGeometry]:

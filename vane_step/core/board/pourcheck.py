@@ -13,8 +13,9 @@ from vane_step.core.board.breach import TOLERANCE_MM, at, breach, named, who_wan
 from vane_step.core.board.columns import board_columns, gap_of
 from vane_step.core.board.craft import spoke_findings
 from vane_step.core.board.geometry import LAYER_BIT, keepouts, outline
-from vane_step.core.board.pour import SAFETY_MM, pour_pieces
+from vane_step.core.board.pour import SAFETY_MM, PouredCopper, pour_pieces
 from vane_step.core.board.thinness import necks, strips, thinnest_mm
+from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding
 
@@ -24,29 +25,33 @@ MEASURED = 4
 
 def pour_findings(design: Design) -> Iterable[Finding]:
     """Hold every pour against copper of other nets, other pours, the edge and free zones, and count its spokes."""
-    if design.pours:
-        yield from _pour_clearances(design)
-        yield from _pour_edges(design)
-        yield from _pour_keepouts(design)
-        yield from _pour_slivers(design)
-        yield from spoke_findings(design)
+    poured = pour_pieces(design)
+    for pour in poured:
+        known = _of_pour.get(id(pour))
+        if known is None or known[0] is not pour:
+            rules = (_clearances, _edges, _keepouts, _slivers, spoke_findings)
+            known = _of_pour.put(id(pour), (pour, tuple(f for rule in rules for f in rule(design, pour))))
+        yield from known[1]
+    yield from _pour_to_pour(design)
 
 
-def _pour_clearances(design: Design) -> Iterable[Finding]:
+# A pour is another object when anything on its layer changed. It is held, so that no other gets its identity.
+_of_pour: Kept[tuple[PouredCopper, tuple[Finding, ...]]] = Kept(64)
+
+
+def _clearances(design: Design, pour: PouredCopper) -> Iterable[Finding]:
     of = board_columns(design)
     gaps = of.per_net({net: gap_of(design, net) for net in of.nets})
-    for pour in pour_pieces(design):
-        others = np.flatnonzero((of.layers & 1 << LAYER_BIT[pour.layer] > 0) & (of.net != of.nets.get(pour.net, -1)))
-        spines, need, radius = of.spines[others], gaps[others], of.radius[others]
-        for piece in pour.pieces:
-            shapely.prepare(piece)
-            for k in np.flatnonzero(shapely.dwithin(piece, spines, radius + need - TOLERANCE_MM)):
-                gap = float(shapely.distance(piece, spines[k]) - radius[k])
-                item = of.items[others[k]]
-                text = f"Pour {pour.id} comes too near to {named(item)} on the {pour.layer}"
-                place = at(item.x_mm, item.y_mm, item, layer=pour.layer)
-                yield breach(design, "clearance", text, gap, float(need[k]), place)
-    yield from _pour_to_pour(design)
+    others = np.flatnonzero((of.layers & 1 << LAYER_BIT[pour.layer] > 0) & (of.net != of.nets.get(pour.net, -1)))
+    spines, need, radius = of.spines[others], gaps[others], of.radius[others]
+    for piece in pour.pieces:
+        shapely.prepare(piece)
+        for k in np.flatnonzero(shapely.dwithin(piece, spines, radius + need - TOLERANCE_MM)):
+            gap = float(shapely.distance(piece, spines[k]) - radius[k])
+            item = of.items[others[k]]
+            text = f"Pour {pour.id} comes too near to {named(item)} on the {pour.layer}"
+            place = at(item.x_mm, item.y_mm, item, layer=pour.layer)
+            yield breach(design, "clearance", text, gap, float(need[k]), place)
 
 
 def _pour_to_pour(design: Design) -> Iterable[Finding]:
@@ -64,44 +69,38 @@ def _pour_to_pour(design: Design) -> Iterable[Finding]:
                 yield breach(design, "clearance", text, gap, need, at(x, y, net=one.net, layer=one.layer))
 
 
-def _pour_edges(design: Design) -> Iterable[Finding]:
+def _edges(design: Design, pour: PouredCopper) -> Iterable[Finding]:
     board = outline(design)
     limit = design.board.rules.edge_clearance_nm / 1e6
-    for pour in pour_pieces(design):
-        for piece in pour.pieces:
-            gap_mm = float(board.boundary.distance(piece)) if board.covers(piece) else 0.0
-            if gap_mm < limit - TOLERANCE_MM:
-                x, y = piece.representative_point().coords[0]
-                yield breach(
-                    design, "copper-to-edge", f"Pour {pour.id} is too near to the edge", gap_mm, limit, at(x, y)
-                )
+    for piece in pour.pieces:
+        gap_mm = float(board.boundary.distance(piece)) if board.covers(piece) else 0.0
+        if gap_mm < limit - TOLERANCE_MM:
+            x, y = piece.representative_point().coords[0]
+            yield breach(design, "copper-to-edge", f"Pour {pour.id} is too near to the edge", gap_mm, limit, at(x, y))
 
 
-def _pour_keepouts(design: Design) -> Iterable[Finding]:
+def _keepouts(design: Design, pour: PouredCopper) -> Iterable[Finding]:
     for ref, zone in keepouts(design).items():
-        for pour in pour_pieces(design):
-            for piece in pour.pieces:
-                shared = piece.intersection(zone)
-                if shared.area > 1e-4:
-                    x, y = shared.representative_point().coords[0]
-                    text = f"Pour {pour.id} fills {shared.area:.2f} mm² of the zone {ref}, which is free of copper"
-                    yield breach(
-                        design, "keep-out", text, shared.area, 0.0, at(x, y, refs=(ref,)), unit="mm²",
-                        origin=who_wants(design, ref),
-                    ).model_copy(update={"sense": "at most"})  # fmt: skip
+        for piece in pour.pieces:
+            shared = piece.intersection(zone)
+            if shared.area > 1e-4:
+                x, y = shared.representative_point().coords[0]
+                text = f"Pour {pour.id} fills {shared.area:.2f} mm² of the zone {ref}, which is free of copper"
+                yield breach(
+                    design, "keep-out", text, shared.area, 0.0, at(x, y, refs=(ref,)), unit="mm²",
+                    origin=who_wants(design, ref),
+                ).model_copy(update={"sense": "at most"})  # fmt: skip
 
 
-def _pour_slivers(design: Design) -> Iterable[Finding]:
-    """Find copper of pours thinner than the maker holds, the thinnest of each: strips, and necks between its parts."""
+def _slivers(design: Design, pour: PouredCopper) -> Iterable[Finding]:
+    """Find copper of a pour thinner than the maker holds, the thinnest: strips, and necks between its parts."""
     least = design.board.rules.min_width_nm / 1e6
-    for poured in pour_pieces(design):
-        found = [_thinnest_of(piece, least) for piece in poured.pieces]
-        thin = min((f for f in found if f is not None), key=lambda f: f[0], default=None)
-        if thin is not None:
-            wide, x, y = thin
-            text = f"Pour {poured.id} has copper thinner than the maker can hold on the {poured.layer}"
-            place = at(x, y, net=poured.net, layer=poured.layer)
-            yield breach(design, "sliver", text, wide, least, place)
+    found = [_thinnest_of(piece, least) for piece in pour.pieces]
+    thin = min((f for f in found if f is not None), key=lambda f: f[0], default=None)
+    if thin is not None:
+        wide, x, y = thin
+        text = f"Pour {pour.id} has copper thinner than the maker can hold on the {pour.layer}"
+        yield breach(design, "sliver", text, wide, least, at(x, y, net=pour.net, layer=pour.layer))
 
 
 def _thinnest_of(piece: Polygon, least: float) -> tuple[float, float, float] | None:

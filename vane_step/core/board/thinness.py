@@ -25,6 +25,7 @@ CRUMB = 0.3
 # A cut reaches this far past the edges it runs between.
 PAST_MM = 0.02
 MOST_ROUNDS = 12
+PLAIN_MM = 0.0005
 
 
 @dataclass(frozen=True)
@@ -46,14 +47,16 @@ class Neck:
 def opened(area: BaseGeometry, width_mm: float, less_mm: float = 0.0) -> tuple[BaseGeometry, BaseGeometry]:
     """Give what a disc of a width reaches of an area, drawn ``less_mm`` smaller, and where its middle can be."""
     half = width_mm / 2
-    core = area.buffer(-half, quad_segs=8)
+    # Corners nearer to a line than this tell nothing, and there are as many of them as of all others.
+    core = area.buffer(-half - PLAIN_MM, quad_segs=8).simplify(PLAIN_MM, preserve_topology=False)
     return core.buffer(half - less_mm, quad_segs=8), core
 
 
 def strips(copper: BaseGeometry, width_mm: float, within: BaseGeometry | None = None) -> list[Polygon]:
     """Give what a disc of a width that stays in copper does not reach of it, or of a part; crumbs are left out."""
     half = width_mm / 2
-    reached = copper.buffer(-half, quad_segs=ARC_SEGMENTS).buffer(half * WIDEN, quad_segs=ARC_SEGMENTS)
+    core = copper.buffer(-half, quad_segs=ARC_SEGMENTS).simplify(PLAIN_MM, preserve_topology=False)
+    reached = core.buffer(half * WIDEN + PLAIN_MM, quad_segs=ARC_SEGMENTS)
     parts: list[Polygon] = shapely.get_parts((copper if within is None else within).difference(reached)).tolist()
     return [part for part in parts if part.geom_type == "Polygon" and part.area > CRUMB * width_mm**2]
 
@@ -80,13 +83,20 @@ def _between_rings(piece: Polygon, least: float) -> list[Neck]:
     if not piece.interiors:
         return []
     rings = np.array([piece.exterior, *piece.interiors], dtype=object)
-    # The outer ring is near everything: holes are asked for it, not it for them.
-    inner = rings[1:]
-    a, b = STRtree(inner).query(inner, predicate="dwithin", distance=least)
-    pairs = [(inner[i], inner[j]) for i, j in zip(a, b, strict=True) if i < j]
-    shapely.prepare(rings[0])
-    pairs += [(ring, rings[0]) for ring in inner[shapely.dwithin(rings[0], inner, least)]]
-    return [Neck(line, False) for one, two in pairs for line in _nearest(one, two, least)]
+    return [Neck(line, False) for i, j in _near_rings(rings, least) for line in _nearest(rings[j], rings[i], least)]
+
+
+def _near_rings(rings: np.ndarray, least: float) -> list[tuple[int, int]]:
+    """Give the pairs of rings that come nearer than a distance, by the few segments near those of another."""
+    corners, ring_of = shapely.get_coordinates(rings, return_index=True)
+    whole = ring_of[1:] == ring_of[:-1]
+    ends, owner = np.stack([corners[:-1], corners[1:]], axis=1)[whole], ring_of[:-1][whole]
+    boxes = shapely.box(*(ends.min(axis=1) - least / 2).T, *(ends.max(axis=1) + least / 2).T)
+    a, b = STRtree(boxes).query(boxes)
+    other = owner[a] < owner[b]
+    a, b = a[other], b[other]
+    near = shapely.dwithin(shapely.linestrings(ends[a]), shapely.linestrings(ends[b]), least)
+    return sorted(set(zip(owner[a[near]].tolist(), owner[b[near]].tolist(), strict=True)))
 
 
 def _nearest(one: BaseGeometry, two: BaseGeometry, least: float) -> list[LineString]:

@@ -23,6 +23,8 @@ SIDES: tuple[Side, Side] = ("front", "back")
 GAP_MM = 8.0
 STRIP_MM = 7.0
 CENTRE_MARK_MM = 0.4
+# In a ring for a smaller hole no line would be as wide as can be etched.
+LEAST_MARKED_MM = 1.0
 
 
 def copper_image(design: Design, side: Side) -> BaseGeometry:
@@ -32,15 +34,14 @@ def copper_image(design: Design, side: Side) -> BaseGeometry:
     marks = [Point(h.x_mm, h.y_mm).buffer(min(CENTRE_MARK_MM, h.drill_mm / 2) / 2) for h in holes(design)]
     image: BaseGeometry = shapely.union_all(shapes) if shapes else Polygon()
     image = image.difference(shapely.union_all(marks)) if marks else image
-    # A hole without copper round it has a ring to drill in, small enough to be drilled away.
-    bare = [Point(h.x_mm, h.y_mm) for h in design_holes(design)]
-    rings = [p.buffer(CENTRE_MARK_MM * 2).difference(p.buffer(CENTRE_MARK_MM)) for p in bare]
+    rings = [_ring(h) for h in bare_holes(design) if h.drill_mm >= LEAST_MARKED_MM]
     return image.union(shapely.union_all(rings)) if rings else image
 
 
-def design_holes(design: Design) -> list[Hole]:
-    """List the holes that no copper marks, large enough that a ring about their middle is drilled away."""
-    return [h for h in bare_holes(design) if h.drill_mm > 5 * CENTRE_MARK_MM]
+def _ring(hole: Hole) -> BaseGeometry:
+    """Draw a ring to set the drill in, where no copper marks a hole: small enough to be drilled away."""
+    middle, outer = Point(hole.x_mm, hole.y_mm), min(2 * CENTRE_MARK_MM, 0.4 * hole.drill_mm)
+    return middle.buffer(outer).difference(middle.buffer(outer / 2))
 
 
 def _board_art(design: Design, side: Side, method: EtchMethod) -> BaseGeometry:
