@@ -465,7 +465,8 @@ class Craft(unittest.TestCase):
     def test_correct_copper_is_left_alone(self) -> None:
         """Routed boards of every kind and all demos have nothing to look at; a right angle is no fault."""
         codes_of = {f.code for n in ("smd2L_040_s1", "th1L_015_s1") for f in check(routed(n)).findings}
-        self.assertEqual(codes_of, set())
+        # On a dense board a reference may find no room, which is told and no fault.
+        self.assertEqual(codes_of, {"unprinted"})
         self.assertEqual(codes(self.two_ends((20, 15), (20, 20), (25, 20), (25, 15)), ("open-link",)), [])
 
     def test_seeded_faults(self) -> None:

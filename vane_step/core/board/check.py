@@ -31,12 +31,13 @@ from vane_step.core.board.material import material_findings
 from vane_step.core.board.nearby import Nearby
 from vane_step.core.board.openings import openings_near
 from vane_step.core.board.pourcheck import pour_findings
+from vane_step.core.board.references import references
 from vane_step.core.board.taper import steps_of
 from vane_step.core.board.viagroups import via_findings
 from vane_step.core.board.widths import width_findings
 from vane_step.core.board.zones import zone_findings
 from vane_step.core.derive import Kept, derived
-from vane_step.core.design.model import Design, Side, split_pin
+from vane_step.core.design.model import Design, Side, natural, split_pin
 from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
 from vane_step.core.quantity import nm
 
@@ -329,11 +330,30 @@ def _legend(design: Design) -> Iterable[Finding]:
                 _legend_of.put(id(one), (one, found))
         for one in printed:
             yield from (_legend_of.get(id(one)) or (one, ()))[1]
+        yield from _unprinted(design, side)
     least = design.board.rules.legend_height_nm / 1e6
     for item in design.texts.values():
         if not item.shape and item.height_nm / 1e6 < least - TOLERANCE_MM:
             place, text = at(item.x_nm / 1e6, item.y_nm / 1e6), f"Text “{item.text}” is too small to print"
             yield breach(design, "legend-height", text, item.height_nm / 1e6, least, place, "look")
+
+
+def _unprinted(design: Design, side: Side) -> Iterable[Finding]:
+    """Tell the parts whose references found no room on the legend of a side."""
+    if design.board.rules.etched:
+        return
+    there = {p.text for p in references(design, side)}
+    left = sorted(
+        (r for r, p in design.parts.items() if p.place is not None and p.place.side == side and r not in there),
+        key=natural,
+    )
+    if left:
+        few = ", ".join(left[:8]) + (" …" if len(left) > 8 else "")
+        text = f"The legend has no room for the reference{'' if len(left) == 1 else 's'} {few} on the {side}"
+        yield Finding(
+            level="note", code="unprinted", message=text, reading=len(left), limit=0, sense="at most", unit="references",
+            source="the legend", place=Place(refs=tuple(left[:40])),
+        )  # fmt: skip
 
 
 # The print is held, so that no other gets its identity.
