@@ -351,8 +351,8 @@ def _unprinted(design: Design, side: Side) -> Iterable[Finding]:
         few = ", ".join(left[:8]) + (" …" if len(left) > 8 else "")
         text = f"The legend has no room for the reference{'' if len(left) == 1 else 's'} {few} on the {side}"
         yield Finding(
-            level="note", code="unprinted", message=text, reading=len(left), limit=0, sense="at most", unit="references",
-            source="the legend", place=Place(refs=tuple(left[:40])),
+            level="note", code="unprinted", message=text, reading=len(left), limit=0, sense="at most",
+            unit="references", source="the legend", place=Place(refs=tuple(left[:40])),
         )  # fmt: skip
 
 
