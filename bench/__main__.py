@@ -34,7 +34,8 @@ from bench.panels import panelling
 from bench.strangers.many import many
 from bench.sturdy.kills import kills
 from bench.sturdy.mixed import mixed
-from vane_step.core.board.check import check, figures
+from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.drc.check import check
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet
 from vane_step.core.derive import forget

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import shapely
 
-from vane_step.core.board.geometry import copper_items
+from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.edits import Edit, LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design

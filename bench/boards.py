@@ -14,15 +14,16 @@ import numpy as np
 import shapely
 
 from bench.baselines import sequential_route
-from vane_step.core.board.arrange import arrange, propose
-from vane_step.core.board.arrange import warm_up as warm_arranging
-from vane_step.core.board.centre import centred
-from vane_step.core.board.check import check, figures
-from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import copper_items
-from vane_step.core.board.paths import sense_pairs
-from vane_step.core.board.pour import pour_pieces
-from vane_step.core.board.score import score, tree_mm
+from vane_step.core.board.analysis.score import score, tree_mm
+from vane_step.core.board.copper.connectivity import connectivity
+from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.diff_pairs import sense_pairs
+from vane_step.core.board.geometry.shapes import copper_items
+from vane_step.core.board.placement.placer import arrange, propose
+from vane_step.core.board.placement.placer import warm_up as warm_arranging
+from vane_step.core.board.tracks.centre import centred
 from vane_step.core.derive import forget
 from vane_step.core.design.edits import ExchangePins, PlaceParts, apply
 from vane_step.core.design.model import Design, Pour

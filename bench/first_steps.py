@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from vane_step.core.ask import ask
-from vane_step.core.board.geometry import rectangle
+from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.circuit.export import sheets_pdf
 from vane_step.core.circuit.review import review
 from vane_step.core.derive import forget

@@ -12,7 +12,7 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from vane_step.core.board.geometry import outline
+from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design
 from vane_step.core.route.guide import Guide, Spot

@@ -13,7 +13,7 @@ import shapely
 from shapely.geometry import LineString, Point, Polygon
 
 from vane_step.core.ask import ask
-from vane_step.core.board.geometry import rectangle
+from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import (
     Board,

@@ -15,7 +15,7 @@ from pathlib import Path
 from PIL import Image
 
 from tests.support import BEEPER, BOARDS, FROST, ROOT, demo
-from vane_step.core.board.inkshape import shape_of
+from vane_step.core.board.silkscreen.filled_shapes import shape_of
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json
 

@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from vane_step.core.ask import Resources, ask
-from vane_step.core.board.geometry import rectangle
+from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.circuit.blocks import block_json, take_block
 from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import SetNetRule, apply

@@ -8,10 +8,10 @@ import time
 from pathlib import Path
 
 from vane_step.core.ask import ask
-from vane_step.core.board.arrange import arrange, propose
-from vane_step.core.board.check import check
-from vane_step.core.board.geometry import rectangle
-from vane_step.core.board.outlinefile import outline_from
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.shapes import rectangle
+from vane_step.core.board.outline.importers import outline_from
+from vane_step.core.board.placement.placer import arrange, propose
 from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import (

@@ -14,15 +14,16 @@ import typer
 from vane_step.cli_files import console, load, read_bytes, write
 from vane_step.cli_report import In, Out, Report, change, finish, now, write_release
 from vane_step.core.ask import ask
-from vane_step.core.board.arrange import arrange as arrange_parts
-from vane_step.core.board.arrange import propose
-from vane_step.core.board.geometry import outline as board_outline
-from vane_step.core.board.geometry import rectangle
-from vane_step.core.board.inkshape import ink
-from vane_step.core.board.loops import loops
-from vane_step.core.board.outlinefile import Drawn
-from vane_step.core.board.paths import return_paths, sense_pairs
-from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.analysis.current_loops import loops
+from vane_step.core.board.analysis.return_paths import return_paths
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.diff_pairs import sense_pairs
+from vane_step.core.board.geometry.shapes import outline as board_outline
+from vane_step.core.board.geometry.shapes import rectangle
+from vane_step.core.board.outline.importers import Drawn
+from vane_step.core.board.placement.placer import arrange as arrange_parts
+from vane_step.core.board.placement.placer import propose
+from vane_step.core.board.silkscreen.filled_shapes import ink
 from vane_step.core.design.edits import Edit, SetItem, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design

@@ -19,7 +19,7 @@ from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Brief, natural
 from vane_step.core.errors import InputError, NotFound
-from vane_step.core.parts.buying import QUANTITIES, Dated, buy, buying_findings, lines, need_of, price_list
+from vane_step.core.order.buying import QUANTITIES, Dated, buy, buying_findings, lines, need_of, price_list
 from vane_step.core.parts.choose import candidates
 from vane_step.core.parts.demand import read_demand
 from vane_step.core.parts.patternsheet import pattern_pdf

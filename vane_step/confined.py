@@ -39,7 +39,7 @@ USUAL: Final = Limits()
 # What the readers need; loaded once in the process that all children are forked from.
 PRELOAD: Final = [
     "vane_step.confined", "vane_step.core.exchange", "vane_step.core.fab.otherboard", "vane_step.core.parts.pinfiles",
-    "vane_step.core.board.outlinefile", "vane_step.core.circuit.blocks", "vane_step.core.circuit.capture",
+    "vane_step.core.board.outline.importers", "vane_step.core.circuit.blocks", "vane_step.core.circuit.capture",
     "vane_step.core.parts.landpattern", "vane_step.web.made", "scipy.spatial", "ezdxf", "svgelements", "PIL.Image",
 ]  # fmt: skip
 

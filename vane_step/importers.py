@@ -9,8 +9,8 @@ from collections.abc import Mapping
 from pathlib import PurePath
 
 from vane_step.confined import confined
-from vane_step.core.board.outlinefile import PICTURES, Drawn, outline_from
-from vane_step.core.board.picture import trace_shapes
+from vane_step.core.board.outline.image_trace import trace_shapes
+from vane_step.core.board.outline.importers import PICTURES, Drawn, outline_from
 from vane_step.core.circuit.blocks import SavedBlock, block_from
 from vane_step.core.circuit.capture import connections
 from vane_step.core.design.edits import SetOutline, Together

@@ -13,9 +13,9 @@ from bench.strangers.artwork import artwork_faults
 from bench.strangers.judge import faults as copper_faults
 from bench.strangers.speaker import Speaker, sensible, wiring
 from vane_step.core.ask import ask
-from vane_step.core.board.arrange import propose
-from vane_step.core.board.check import check
-from vane_step.core.board.score import scoreboard
+from vane_step.core.board.analysis.score import scoreboard
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.placement.placer import propose
 from vane_step.core.circuit.reasons import reasons
 from vane_step.core.circuit.sheet import sheet
 from vane_step.core.design.edits import Edit, SetOutline, Together, apply, edit_from
@@ -25,7 +25,7 @@ from vane_step.core.errors import EditRefused, VaneStepError
 from vane_step.core.fab.release import release
 from vane_step.core.finding import Finding
 from vane_step.core.judge import all_findings
-from vane_step.core.parts.buying import lines
+from vane_step.core.order.buying import lines
 from vane_step.core.power.trace import width_mm
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route

@@ -15,7 +15,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.support import CHROMIUM, FLAGS, InBrowser, Server
 from tests.support import BEEPER, BEEPER_TYPED, FROST, ROOT, demo
-from vane_step.core.board.geometry import copper_items
+from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.fab.reader import read_gerber
 from vane_step.core.fab.release import release
 

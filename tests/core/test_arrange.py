@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 from shapely.geometry import LineString
 
 from tests.support import BEEPER, FROST, demo, folder, said
-from vane_step.core.board.apart import loud_parts, too_near
-from vane_step.core.board.arrange import propose
-from vane_step.core.board.bypass import bypass_pairs, is_connector, nearest_bypass
-from vane_step.core.board.check import check
-from vane_step.core.board.geometry import courtyards, outline, zone_shape
-from vane_step.core.board.nearness import nearness_findings
-from vane_step.core.board.score import crossings, score, scoreboard
+from vane_step.core.board.analysis.score import crossings, score, scoreboard
+from vane_step.core.board.analysis.separation import loud_parts, too_near
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.drc.decoupling import nearness_findings
+from vane_step.core.board.geometry.bypass import bypass_pairs, is_connector, nearest_bypass
+from vane_step.core.board.geometry.shapes import courtyards, outline, zone_shape
+from vane_step.core.board.placement.placer import propose
 from vane_step.core.design.edits import PlaceParts, apply
 from vane_step.core.design.model import Design, split_pin
 from vane_step.core.errors import EditRefused

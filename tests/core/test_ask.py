@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from tests.support import BEEPER, FROST, demo, design, part, pin_of
 from vane_step.core.ask import VERBS, ask, complete
-from vane_step.core.board.check import check
-from vane_step.core.board.nearness import nearness_findings
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.drc.decoupling import nearness_findings
 from vane_step.core.design.edits import PlaceParts, SetItem, apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError

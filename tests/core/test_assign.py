@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.support import BEEPER, FROST, demo, said
-from vane_step.core.board.pincost import reach_mm
+from vane_step.core.board.placement.pin_escape import reach_mm
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Brief, Pin, PinUse
 from vane_step.core.errors import InputError

@@ -10,10 +10,11 @@ from shapely.geometry import Polygon, box
 from shapely.ops import unary_union
 
 from tests.support import FROST, board, demo, design, folder, least_gap_breach, part, said
-from vane_step.core.board.check import check, figures
-from vane_step.core.board.geometry import bodies, copper_items, keepouts, outline
-from vane_step.core.board.pour import pour_pieces
-from vane_step.core.board.zones import zone_findings
+from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.drc.zones import zone_findings
+from vane_step.core.board.geometry.shapes import bare_holes, bodies, copper_items, keepouts, outline
 from vane_step.core.brief.limits import limit_findings
 from vane_step.core.design.edits import RemoveItem, SetItem, apply
 from vane_step.core.design.model import Design
@@ -29,9 +30,10 @@ STAMP = "2026-11-26T00:00:00Z"
 
 
 def free(d: Design, wide: float, tall: float) -> tuple[float, float]:
-    """Find where an opening has room, by the shapes of pads, tracks and vias."""
+    """Find where an opening has room, by the shapes of pads, tracks, vias and bare holes."""
     keep = d.board.rules.edge_clearance_nm / 1e6 + 0.05
-    taken = shapely.STRtree([i.shape(keep) for i in copper_items(d)])
+    bare = [shapely.Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2 + 1) for h in bare_holes(d)]
+    taken = shapely.STRtree([*(i.shape(keep) for i in copper_items(d)), *bare])
     inner = outline(d).buffer(-2)
     x0, y0, x1, y1 = inner.bounds
     for k in range(int((x1 - x0) * (y1 - y0) * 4)):
@@ -258,7 +260,7 @@ class Pours(unittest.TestCase):
         d = said(demo(FROST), "pour 3V3 front", "pour GND front")
         self.assertEqual(codes(d), [])
         alone = [pour_pieces(d.replaced(pours={k: p}))[0] for k, p in d.pours.items()]
-        with patch("vane_step.core.board.pourcheck.pour_pieces", lambda _design: tuple(alone)):
+        with patch("vane_step.core.board.drc.pours.pour_pieces", lambda _design: tuple(alone)):
             moved = said(d, "text x 5 5")
             self.assertIn("clearance", codes(moved))
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.support import FROST, demo, said
 from vane_step.core.circuit.variants import fitted
-from vane_step.core.parts.buying import (
+from vane_step.core.order.buying import (
     Break,
     Dated,
     Offer,

@@ -26,10 +26,11 @@ from tests.support import (
     two_tracks,
     via,
 )
-from vane_step.core.board.check import check, figures
-from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import copper_items
-from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.copper.connectivity import connectivity
+from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.derive import forget
 from vane_step.core.design.edits import LayCopper, PlaceParts, SetItem, apply
 from vane_step.core.design.model import (
@@ -120,7 +121,7 @@ class Slivers(unittest.TestCase):
             self.assertEqual((filled, codes(d)), (strip > least, []))
         rules = d.board.rules.model_copy(update={"min_width_nm": nm(0.02)})
         finer = pour_pieces(d.replaced(board=d.board.model_copy(update={"rules": rules})))
-        with patch("vane_step.core.board.pourcheck.pour_pieces", return_value=finer):
+        with patch("vane_step.core.board.drc.pours.pour_pieces", return_value=finer):
             forget()
             found = [f for f in check(d).findings if f.code == "sliver"]
         forget()

@@ -9,16 +9,16 @@ from hypothesis import strategies as st
 from shapely.geometry import LineString
 
 from tests.support import FROST, board, demo, design, part, said, track, via
-from vane_step.core.board.channels import channels, exchanged
-from vane_step.core.board.check import check, figures
-from vane_step.core.board.pricestep import price_step
-from vane_step.core.board.score import score
-from vane_step.core.board.taper import steps_of
-from vane_step.core.board.viagroups import carried_a, via_groups
+from vane_step.core.board.analysis.score import score
+from vane_step.core.board.copper.figures import figures, steps_of
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.drc.via_current import carried_a, via_groups
+from vane_step.core.board.placement.gate_swap import channels, exchanged
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule, PadSpec, Pin
 from vane_step.core.errors import EditRefused
 from vane_step.core.fab.release import release
+from vane_step.core.order.board_price import price_step
 from vane_step.core.parts.landpattern import pad_shape
 from vane_step.core.power.trace import via_current_a
 from vane_step.core.quantity import nm

@@ -13,8 +13,9 @@ from shapely.geometry import Point
 from tests.support import FROST, demo
 from vane_step.core import derive
 from vane_step.core.ask import ask
-from vane_step.core.board.check import check, figures
-from vane_step.core.board.geometry import copper_items
+from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.derive import derived, forget
 from vane_step.core.design.edits import PlaceParts, SetValue, apply
 from vane_step.core.design.fileformat import from_json, to_json

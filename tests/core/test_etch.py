@@ -13,7 +13,7 @@ import shapely
 from shapely import affinity
 
 from tests.support import BEEPER, CIDER, FROST, board, demo, design, drawn_copper, part, said, track
-from vane_step.core.board.geometry import copper_items, holes, outline
+from vane_step.core.board.geometry.shapes import copper_items, holes, outline
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError

@@ -7,8 +7,8 @@ from itertools import pairwise
 
 from tests.support import FROST, board, demo, joined_nets, said
 from vane_step.core.ask.group import some_parts
-from vane_step.core.board.check import check
-from vane_step.core.board.geometry import courtyards
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.shapes import courtyards
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 from shapely.geometry import Point
 
 from tests.support import FROST, demo, joined_nets, least_gap_breach, said
-from vane_step.core.board.check import check
-from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import copper_items
-from vane_step.core.board.relay import needless, widened
+from vane_step.core.board.copper.connectivity import connectivity
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.shapes import copper_items
+from vane_step.core.board.tracks.reroute import needless, widened
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, InputError, VaneStepError

@@ -10,9 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.support import CIDER, FROST, demo, design, part, said
-from vane_step.core.board.geometry import copper_items
-from vane_step.core.board.loops import loops, over_plane_nh, rectangle_nh, via_nh
-from vane_step.core.board.score import scoreboard
+from vane_step.core.board.analysis.current_loops import loops, over_plane_nh, rectangle_nh, via_nh
+from vane_step.core.board.analysis.score import scoreboard
+from vane_step.core.board.geometry.shapes import copper_items
 
 
 def flux_nh(w: float, h: float, a: float) -> float:

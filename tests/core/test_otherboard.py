@@ -7,7 +7,7 @@ import unittest
 from shapely.geometry import Polygon
 
 from tests.support import FROST, board, demo, design, part, said
-from vane_step.core.board.geometry import outline
+from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.design.edits import PlaceParts, apply
 from vane_step.core.design.model import Design, PartPlace, split_pin
 from vane_step.core.errors import InputError
@@ -137,7 +137,7 @@ class OtherBoards(unittest.TestCase):
 
 def pads(d: object, ref: str, shift: tuple[float, ...]) -> list[tuple[float, float]]:
     """Give where the drilled pads of a part are."""
-    from vane_step.core.board.geometry import copper_items
+    from vane_step.core.board.geometry.shapes import copper_items
 
     return [
         (i.x_mm - shift[0], i.y_mm - shift[1]) for i in copper_items(d) if i.id.startswith(f"{ref}.") and i.drill_mm

@@ -9,8 +9,8 @@ from shapely.affinity import rotate, translate
 from shapely.geometry import Polygon
 
 from tests.support import BEEPER, FROST, PANEL, board, demo, design, joined_nets, part, said
-from vane_step.core.board.check import check
-from vane_step.core.board.geometry import board_pieces, copper_items, outline
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.shapes import board_pieces, copper_items, outline
 from vane_step.core.errors import VaneStepError
 from vane_step.core.fab.panel import PanelPlan, copies_that_fit, layout, panel
 from vane_step.core.fab.panelback import Repeated, read_back_panel

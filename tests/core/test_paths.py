@@ -10,9 +10,10 @@ from hypothesis import strategies as st
 from shapely.geometry import Point
 
 from tests.support import BEEPER, FROST, demo, design, part, track
-from vane_step.core.board.check import check
-from vane_step.core.board.paths import BESIDE_MM, return_paths, sense_pairs
-from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.analysis.return_paths import return_paths
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.diff_pairs import BESIDE_MM, sense_pairs
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Net, Pour
 from vane_step.core.route.router import route

@@ -12,8 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.support import FROST, board, demo, design, part, said
-from vane_step.core.board.check import check
-from vane_step.core.board.geometry import keepouts
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.shapes import keepouts
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Brief, Package, Pour, Track
 from vane_step.core.errors import EditRefused, InputError, VaneStepError

@@ -15,9 +15,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.support import BEEPER, FROST, board, demo, design, drawn_copper, folder, part, routed, said, track, via
-from vane_step.core.board.check import check, figures
-from vane_step.core.board.geometry import holes, outline
-from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.geometry.shapes import holes, outline
 from vane_step.core.design.edits import SetItem, apply
 from vane_step.core.design.model import Design, LegendText, MountingHole, Pour
 from vane_step.core.errors import ReleaseRefused, StopsOpen

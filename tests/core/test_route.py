@@ -25,7 +25,8 @@ from tests.support import (
     said,
     track,
 )
-from vane_step.core.board.check import check, figures
+from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.drc.check import check
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design, MountingHole, Net, NetRule, Pour

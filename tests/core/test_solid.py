@@ -13,7 +13,7 @@ import pypdfium2
 import trimesh
 
 from tests.support import BEEPER, CIDER, FROST, PANEL, demo, place_by_hand, said
-from vane_step.core.board.geometry import holes, outline
+from vane_step.core.board.geometry.shapes import holes, outline
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.etch.paper import paper_pattern

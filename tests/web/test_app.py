@@ -22,7 +22,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 
 from tests.support import BEEPER, FROST, PANEL, ROOT, demo, texts_of
-from vane_step.core.board.check import copper_findings
+from vane_step.core.board.drc.check import copper_findings
 from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design

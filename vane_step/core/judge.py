@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import hashlib
 
-from vane_step.core.board.check import check
-from vane_step.core.board.nearness import nearness_findings
+from vane_step.core.board.drc.check import check
+from vane_step.core.board.drc.decoupling import nearness_findings
 from vane_step.core.brief.limits import limit_findings
 from vane_step.core.brief.needs import need_findings
 from vane_step.core.circuit.review import review

@@ -13,7 +13,7 @@ from functools import partial
 from multiprocessing.managers import SyncManager
 from typing import Any
 
-from vane_step.core.board.arrange import Arrangement
+from vane_step.core.board.placement.placer import Arrangement
 from vane_step.core.design.edits import LayCopper, edit_from
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
@@ -47,7 +47,7 @@ def _end_with_the_server() -> None:
 
 
 def _warm() -> float:
-    from vane_step.core.board.arrange import warm_up as warm_arranging
+    from vane_step.core.board.placement.placer import warm_up as warm_arranging
     from vane_step.core.route.router import warm_up
 
     begun = time.perf_counter()
@@ -73,7 +73,7 @@ def _telling(board: Any, key: str) -> Callable[[int, int], bool]:
 
 
 def _arrange(text: str, tidy: bool, board: Any, key: str) -> list[Arrangement]:
-    from vane_step.core.board.arrange import propose
+    from vane_step.core.board.placement.placer import propose
 
     progress = _telling(board, key)
     if tidy:

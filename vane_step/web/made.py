@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.board.geometry import copper_items, outline
+from vane_step.core.board.geometry.shapes import copper_items, outline
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.fab.panel import PanelPlan, layout

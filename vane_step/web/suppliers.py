@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from vane_step.core.errors import InputError, VaneStepError
-from vane_step.core.parts.buying import Dated, Offer
+from vane_step.core.order.buying import Dated, Offer
 from vane_step.store.shelfware import Shelfware
 
 if TYPE_CHECKING:

@@ -14,7 +14,7 @@ from vane_step.core.brief.needs import Figure, evidence
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding, Place
-from vane_step.core.parts.buying import (
+from vane_step.core.order.buying import (
     QUANTITIES,
     Dated,
     Line,

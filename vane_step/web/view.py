@@ -7,11 +7,11 @@ from typing import Any
 
 import shapely
 
-from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import CopperItem, bare_holes, copper_items, outline, view_box, zone_shape
-from vane_step.core.board.legend import legend
-from vane_step.core.board.pour import pour_pieces
-from vane_step.core.board.strokefont import text_width
+from vane_step.core.board.copper.connectivity import connectivity
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.shapes import CopperItem, bare_holes, copper_items, outline, view_box, zone_shape
+from vane_step.core.board.silkscreen.legend import legend
+from vane_step.core.board.silkscreen.strokefont import text_width
 from vane_step.core.brief.needs import evidence
 from vane_step.core.derive import derived
 from vane_step.core.design.model import SECTIONS, Brief, Design, LegendText, Part, natural

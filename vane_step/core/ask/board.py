@@ -10,11 +10,11 @@ import shapely.affinity
 from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.ask.words import Proposal, need, number, side_of
-from vane_step.core.board.arrange import arrange
-from vane_step.core.board.channels import exchanged, with_channels
-from vane_step.core.board.edgeplace import TURNS, place_on_edge
-from vane_step.core.board.geometry import copper_items, courtyards, outline
-from vane_step.core.board.sides import home_side
+from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
+from vane_step.core.board.geometry.sides import home_side
+from vane_step.core.board.placement.edge import TURNS, place_on_edge
+from vane_step.core.board.placement.gate_swap import exchanged, with_channels
+from vane_step.core.board.placement.placer import arrange
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import part_of

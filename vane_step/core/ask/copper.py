@@ -7,11 +7,12 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from vane_step.core.ask.words import Proposal, measures, need, no_more
-from vane_step.core.board.centre import centred
-from vane_step.core.board.copper import connectivity
-from vane_step.core.board.relay import widened
-from vane_step.core.board.taper import steps_of, tapered
-from vane_step.core.board.viagroups import strengthened
+from vane_step.core.board.copper.connectivity import connectivity
+from vane_step.core.board.copper.figures import steps_of
+from vane_step.core.board.tracks.centre import centred
+from vane_step.core.board.tracks.current_vias import strengthened
+from vane_step.core.board.tracks.reroute import widened
+from vane_step.core.board.tracks.teardrops import tapered
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from vane_step.core.ask.words import Proposal, need, number
-from vane_step.core.board.group import LINES, WAYS, aligned, placed_parts, repeated, shifted, spaced
-from vane_step.core.board.sides import sides_with_copper
+from vane_step.core.board.geometry.sides import sides_with_copper
+from vane_step.core.board.placement.align import LINES, WAYS, aligned, placed_parts, repeated, shifted, spaced
 from vane_step.core.circuit.capture import repeat_block
 from vane_step.core.circuit.pins import counted
 from vane_step.core.design import edits

@@ -101,8 +101,8 @@ from vane_step.core.ask.reasons import (
 from vane_step.core.ask.removing import remove
 from vane_step.core.ask.words import Proposal, Resources, Verb, fitting, need
 from vane_step.core.ask.words import alone as by_itself
-from vane_step.core.board.edgeplace import TURNS
-from vane_step.core.board.group import LINES, WAYS
+from vane_step.core.board.placement.align import LINES, WAYS
+from vane_step.core.board.placement.edge import TURNS
 from vane_step.core.circuit.pins import pin_words
 from vane_step.core.derive import alone
 from vane_step.core.design.edits import apply

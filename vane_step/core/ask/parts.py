@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.words import Proposal, Resources, need, number, pairs
-from vane_step.core.board.pincost import pin_costs, reach_mm
+from vane_step.core.board.placement.pin_escape import pin_costs, reach_mm
 from vane_step.core.circuit.blocks import use_block
 from vane_step.core.circuit.minimum import minimum_block
 from vane_step.core.circuit.pins import counted, find_pin

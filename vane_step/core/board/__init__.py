@@ -1,1 +1,1 @@
-"""Geometry, copper, rules, pours and arrangement; no routing."""
+"""The board: its geometry, copper, rules, readings, routed tracks, placement and legend, each in a room of its own."""

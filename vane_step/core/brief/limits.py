@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vane_step.core.board.geometry import outline
-from vane_step.core.board.heights import stack_nm, tallest
+from vane_step.core.board.drc.heights import stack_nm, tallest
+from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, natural
 from vane_step.core.finding import Finding, Place

@@ -6,9 +6,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from vane_step.core.board.check import figures
-from vane_step.core.board.geometry import outline
-from vane_step.core.board.heights import stack_nm
+from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.drc.heights import stack_nm
+from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.circuit.reasons import reasons
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Requirement, natural

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from vane_step.core.board.geometry import copper_items, holes
+from vane_step.core.board.geometry.shapes import copper_items, holes
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding, Place
 

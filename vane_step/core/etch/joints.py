@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from vane_step.core.board.columns import KIND, touching_pairs
-from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import LAYER_BIT, plated
-from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.copper.connectivity import connectivity
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.copper_table import KIND, touching_pairs
+from vane_step.core.board.geometry.shapes import LAYER_BIT, plated
 from vane_step.core.design.model import Design, natural
 from vane_step.core.finding import Finding, Place
 

@@ -7,7 +7,7 @@ from html import escape
 
 from shapely.geometry import Polygon
 
-from vane_step.core.board.geometry import CopperItem, bodies, copper_items, outline
+from vane_step.core.board.geometry.shapes import CopperItem, bodies, copper_items, outline
 from vane_step.core.circuit.variants import BASE, fitted
 from vane_step.core.design.model import Design, Side, natural, split_pin
 

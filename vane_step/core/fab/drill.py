@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from vane_step import __version__
-from vane_step.core.board.geometry import Hole, holes
+from vane_step.core.board.geometry.shapes import Hole, holes
 from vane_step.core.design.model import Design
 from vane_step.core.quantity import nm
 

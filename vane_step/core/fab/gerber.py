@@ -9,9 +9,9 @@ from typing import Any, Protocol
 from shapely.geometry import LinearRing, Polygon
 
 from vane_step import __version__
-from vane_step.core.board.geometry import outline, pad_layers, place_point
-from vane_step.core.board.legend import legend
-from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.shapes import outline, pad_layers, place_point
+from vane_step.core.board.silkscreen.legend import legend
 from vane_step.core.design.model import Design, PadSpec, Part, PartPlace, PointNm, Side, pin_name
 from vane_step.core.quantity import nm
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vane_step.core.board.geometry import CopperItem, copper_items, plated
+from vane_step.core.board.geometry.shapes import CopperItem, copper_items, plated
 from vane_step.core.design.model import Design, split_pin
 
 UNIT_NM = 1000  # "UNITS CUST 1" counts micrometres.

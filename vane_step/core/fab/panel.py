@@ -12,7 +12,7 @@ from typing import Final, Literal
 import shapely
 from shapely.geometry import Polygon, box
 
-from vane_step.core.board.geometry import bodies, copper_items, edge_pads, outline
+from vane_step.core.board.geometry.shapes import bodies, copper_items, edge_pads, outline
 from vane_step.core.design.model import Board, Cutout, Design, MountingHole, PartPlace, PointNm, pin_name, split_pin
 from vane_step.core.errors import EditRefused, InputError
 from vane_step.core.fab.tabs import milled

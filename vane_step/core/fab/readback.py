@@ -14,10 +14,10 @@ from shapely.geometry import Point, Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
-from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import CopperItem, copper_items, holes, outline
-from vane_step.core.board.pour import pour_pieces
-from vane_step.core.board.thinness import necks, strips, thinnest_mm
+from vane_step.core.board.copper.connectivity import connectivity
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.shapes import CopperItem, copper_items, holes, outline
+from vane_step.core.board.geometry.thinness import necks, strips, thinnest_mm
 from vane_step.core.design.model import Design
 from vane_step.core.fab.reader import ReadDrill, ReadLayer, ReadPoint, read_drill, read_gerber, read_netlist, ring_width
 from vane_step.core.finding import Finding, Place

@@ -10,7 +10,7 @@ import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from vane_step.core.board.check import parted_findings
+from vane_step.core.board.drc.outline import parted_findings
 from vane_step.core.circuit.variants import BASE
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design

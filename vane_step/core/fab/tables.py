@@ -8,7 +8,7 @@ import json
 from collections.abc import Iterable, Sequence
 
 from vane_step import __version__
-from vane_step.core.board.geometry import outline
+from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.circuit.variants import BASE, fitted
 from vane_step.core.design.model import Design, Part, Waiver, natural
 from vane_step.core.finding import Finding

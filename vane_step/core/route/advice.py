@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from vane_step.core.board.check import figures
-from vane_step.core.board.paths import return_paths
-from vane_step.core.board.pricestep import price_step
+from vane_step.core.board.analysis.return_paths import return_paths
+from vane_step.core.board.copper.figures import figures
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import LAYERS, Design, Pour
 from vane_step.core.errors import EditRefused
+from vane_step.core.order.board_price import price_step
 from vane_step.core.route.router import route
 
 

@@ -7,7 +7,7 @@ from itertools import groupby
 import numpy as np
 from shapely.geometry import Point
 
-from vane_step.core.board.copper import connectivity
+from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import LayCopper
 from vane_step.core.design.model import Design, Jumper, PointNm, Track, Via

@@ -11,8 +11,11 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from vane_step.core.board.copper import Connectivity, connectivity
-from vane_step.core.board.geometry import (
+from vane_step.core.board.copper.connectivity import Connectivity, connectivity
+from vane_step.core.board.drc.track_width import FAN_MM, layers_of
+from vane_step.core.board.drc.zones import nets_in
+from vane_step.core.board.geometry.diff_pairs import sense_twins
+from vane_step.core.board.geometry.shapes import (
     CopperItem,
     bare_holes,
     courtyards,
@@ -22,9 +25,6 @@ from vane_step.core.board.geometry import (
     outline,
     zone_shape,
 )
-from vane_step.core.board.paths import sense_twins
-from vane_step.core.board.widths import FAN_MM, layers_of
-from vane_step.core.board.zones import nets_in
 from vane_step.core.design.model import Design, Layer, Pour
 from vane_step.core.route import kernel
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from shapely.geometry import Point
 
-from vane_step.core.board.geometry import copper_items
+from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.edits import LayCopper, net_of
 from vane_step.core.design.model import Design, Layer
 from vane_step.core.errors import EditRefused, InputError

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from shapely.geometry import Point
 
-from vane_step.core.board.check import copper_findings
-from vane_step.core.board.copper import connectivity
-from vane_step.core.board.geometry import copper_items
+from vane_step.core.board.copper.connectivity import connectivity
+from vane_step.core.board.drc.check import copper_findings
+from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design, Pour
 from vane_step.core.errors import EditRefused
@@ -206,7 +206,7 @@ def warm_up() -> None:
     """Compile or load the router's kernels by routing a tiny board, so that nobody waits for it later."""
     line = np.arange(4, dtype=np.int64)
     without_stairs(line, np.zeros((8, 2), dtype=np.int16), np.zeros(8, dtype=np.bool_), 1, 4, -1, -1)
-    from vane_step.core.board.geometry import rectangle
+    from vane_step.core.board.geometry.shapes import rectangle
     from vane_step.core.design.model import Board, Net, Part, PartPlace, Pin, RuleSet
     from vane_step.core.parts.packages import package
 

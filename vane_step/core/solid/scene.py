@@ -11,9 +11,9 @@ from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 from trimesh.visual.material import PBRMaterial
 
-from vane_step.core.board.geometry import copper_items, edge_pads, holes, outline
-from vane_step.core.board.legend import legend
-from vane_step.core.board.pour import pour_pieces
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.shapes import copper_items, edge_pads, holes, outline
+from vane_step.core.board.silkscreen.legend import legend
 from vane_step.core.derive import Kept, derived
 from vane_step.core.design.model import SECTIONS, Design, Package, Part
 from vane_step.core.solid.bodies import MATERIALS, Solid, cylinder, extruded, part_solids

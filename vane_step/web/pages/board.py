@@ -7,14 +7,15 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse
 
-from vane_step.core.board.arrange import Arrangement
-from vane_step.core.board.channels import with_channels
-from vane_step.core.board.geometry import courtyards, outline
-from vane_step.core.board.inkshape import ink
-from vane_step.core.board.loops import loops
-from vane_step.core.board.paths import return_paths, sense_pairs
-from vane_step.core.board.score import score as score_of
-from vane_step.core.board.score import scoreboard
+from vane_step.core.board.analysis.current_loops import loops
+from vane_step.core.board.analysis.return_paths import return_paths
+from vane_step.core.board.analysis.score import score as score_of
+from vane_step.core.board.analysis.score import scoreboard
+from vane_step.core.board.geometry.diff_pairs import sense_pairs
+from vane_step.core.board.geometry.shapes import courtyards, outline
+from vane_step.core.board.placement.gate_swap import with_channels
+from vane_step.core.board.placement.placer import Arrangement
+from vane_step.core.board.silkscreen.filled_shapes import ink
 from vane_step.core.design.edits import Edit, SetItem, apply
 from vane_step.core.design.model import natural
 from vane_step.core.errors import NotFound

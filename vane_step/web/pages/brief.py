@@ -8,7 +8,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from vane_step.core.ask.reasons import SKILLS
-from vane_step.core.board.geometry import rectangle
+from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.brief.needs import MARKS, evidence, known_figures
 from vane_step.core.design.fileformat import validated
 from vane_step.core.errors import InputError

@@ -13,9 +13,9 @@ from fastapi.responses import HTMLResponse, StreamingResponse
 from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.ask import VERBS, Proposal, ask, complete
-from vane_step.core.board.arrange import Arrangement
-from vane_step.core.board.check import copper_findings
-from vane_step.core.board.score import scoreboard
+from vane_step.core.board.analysis.score import scoreboard
+from vane_step.core.board.drc.check import copper_findings
+from vane_step.core.board.placement.placer import Arrangement
 from vane_step.core.design.edits import LayCopper, apply, edit_from
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, StaleEdit, VaneStepError

@@ -9,10 +9,10 @@ from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from vane_step.core.board.geometry import copper_items
-from vane_step.core.board.group import LINES, WAYS
-from vane_step.core.board.taper import steps_of
-from vane_step.core.board.viagroups import carried_a, via_groups
+from vane_step.core.board.copper.figures import steps_of
+from vane_step.core.board.drc.via_current import carried_a, via_groups
+from vane_step.core.board.geometry.shapes import copper_items
+from vane_step.core.board.placement.align import LINES, WAYS
 from vane_step.core.circuit.blocks import block_json, take_block
 from vane_step.core.circuit.export import sheet_svg, sheets_pdf
 from vane_step.core.circuit.reasons import reasons, where_it_counts

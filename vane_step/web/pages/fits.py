@@ -9,7 +9,7 @@ from typing import Any
 
 from fastapi import APIRouter, Request
 
-from vane_step.core.board.geometry import copper_items, courtyards
+from vane_step.core.board.geometry.shapes import copper_items, courtyards
 from vane_step.core.design.edits import PlaceParts, apply
 from vane_step.core.design.model import Design, Part, split_pin
 from vane_step.core.errors import NotFound

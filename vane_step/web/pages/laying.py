@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Request
 from pydantic import BaseModel, ConfigDict, Field
 
-from vane_step.core.board.relay import needless
+from vane_step.core.board.tracks.reroute import needless
 from vane_step.core.derive import alone
 from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import LayCopper

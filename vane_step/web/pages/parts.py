@@ -14,7 +14,7 @@ from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import part_of
 from vane_step.core.design.model import Design, Package, natural
 from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.core.parts.buying import alternates, buy, need_of
+from vane_step.core.order.buying import alternates, buy, need_of
 from vane_step.core.parts.choose import Candidate, candidates, pin_table
 from vane_step.core.parts.demand import FUNCTIONS, TITLES, read_demand
 from vane_step.core.parts.dimensions import DIMENSIONED

@@ -7,7 +7,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
-from vane_step.core.board.geometry import copper_items
+from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.model import Design, natural
 from vane_step.core.power import trace
 from vane_step.web.render import page, step_page, store_of

@@ -12,8 +12,8 @@ from typing import Any
 from fastapi import APIRouter, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
-from vane_step.core.board.check import figures
-from vane_step.core.board.geometry import CopperItem, copper_items, outline
+from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.geometry.shapes import CopperItem, copper_items, outline
 from vane_step.core.design.fileformat import json_schema, to_json
 from vane_step.core.design.model import Design, PointNm
 from vane_step.core.errors import DamagedDesign, VaneStepError

@@ -1,0 +1,38 @@
+"""Gaps between copper of different nets; gaps of pours are in ``pours``."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+import shapely
+
+from vane_step.core.board.drc.violation import TOLERANCE_MM, breach, named, sentence
+from vane_step.core.board.geometry.copper_table import board_columns, gap_of, near_pairs
+from vane_step.core.design.model import Design
+from vane_step.core.finding import Finding, Place
+from vane_step.core.quantity import nm
+
+
+def clearance_findings(design: Design) -> Iterable[Finding]:
+    of, (a, b, gap) = board_columns(design), near_pairs(design)
+    if not len(gap):
+        return
+    clear = of.per_net({net: gap_of(design, net) for net in of.nets})
+    need = np.maximum(clear[a], clear[b])
+    # Pads on no net are each on a net of their own.
+    apart = (of.net[a] != of.net[b]) | (of.net[a] == of.nets.get(None, -1))
+    for k in np.flatnonzero(apart & (gap < need - TOLERANCE_MM)):
+        one, two = of.items[a[k]], of.items[b[k]]
+        line = shapely.shortest_line(one.spine, two.spine).centroid
+        pins = tuple(i.id for i in (one, two) if i.kind == "pad")
+        layer = next(x for x in one.layers if x in two.layers)
+        # The net whose copper can give way: pads stay where their part is.
+        net_here = two.net if one.kind == "pad" and two.net else one.net or two.net
+        place = Place(x_nm=nm(line.x), y_nm=nm(line.y), net=net_here, pins=pins, layer=layer)
+        if gap[k] <= 0:
+            text = sentence(f"{named(one)} touches {named(two)} on the {layer}")
+            yield breach(design, "short", text, float(gap[k]), float(need[k]), place)
+        else:
+            text = f"Gap between {named(one)} and {named(two)} on the {layer} is too small"
+            yield breach(design, "clearance", text, float(gap[k]), float(need[k]), place)

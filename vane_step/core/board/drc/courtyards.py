@@ -1,0 +1,68 @@
+"""Room of parts: courtyards that overlap, and parts that reach over the edge."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+import shapely
+from shapely.geometry import Polygon
+from shapely.strtree import STRtree
+
+from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach
+from vane_step.core.board.geometry.shapes import (
+    bodies,
+    courtyards,
+    outline,
+)
+from vane_step.core.derive import derived
+from vane_step.core.design.model import Design
+from vane_step.core.finding import Finding, Level
+
+
+def courtyard_findings(design: Design) -> Iterable[Finding]:
+    yards = courtyards(design)
+    refs = list(yards)
+    shapes = np.array([yards[r] for r in refs], dtype=object)
+    if len(refs) < 2:
+        return
+    a, b = STRtree(shapes).query(shapes, predicate="intersects")
+    for i, j in zip(a[a < b], b[a < b], strict=True):
+        one, two = design.parts[refs[i]], design.parts[refs[j]]
+        if one.place is None or two.place is None or one.place.side != two.place.side:
+            continue
+        overlap = shapes[i].intersection(shapes[j])
+        if overlap.area > 1e-3:
+            x, y = overlap.centroid.coords[0]
+            x0, y0, x1, y1 = overlap.bounds
+            text = f"{one.ref} and {two.ref} need more room: their courtyards overlap"
+            place = at(x, y, refs=(one.ref, two.ref))
+            deep = min(x1 - x0, y1 - y0)
+            yield breach(
+                design, "courtyard", text, deep, 0.0, place, origin="courtyards of the land patterns"
+            ).model_copy(update={"sense": "at most"})
+
+
+def inside_findings(design: Design) -> Iterable[Finding]:
+    board = _rim(design)
+    found = bodies(design)
+    refs, shapes = list(found), np.array([*found.values()], dtype=object)
+    for k in np.flatnonzero(~shapely.covers(board, shapes) & (shapely.area(shapes) > 0)):
+        ref, body = refs[k], shapes[k]
+        out = body.difference(board)
+        cx, cy = out.centroid.coords[0]
+        share = out.area / body.area
+        level: Level = "stop" if share > 0.5 else "look"
+        text = f"{ref} reaches over the board's edge"
+        yield breach(
+            design, "outside", text, share * 100, 0.0, at(cx, cy, refs=(ref,)), level, "% of its body",
+            origin="the outline",
+        ).model_copy(update={"sense": "at most"})  # fmt: skip
+
+
+@derived("board")
+def _rim(design: Design) -> Polygon:
+    """Give the board and what may stand over its edge by rounding."""
+    board: Polygon = outline(design).buffer(TOLERANCE_MM)
+    shapely.prepare(board)
+    return board

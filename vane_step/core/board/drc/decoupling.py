@@ -1,0 +1,36 @@
+"""Distances that matter to an arrangement: decoupling capacitors from supply pins; the maker's rules are not here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from vane_step.core.board.geometry.bypass import nearest_bypass
+from vane_step.core.derive import derived
+from vane_step.core.design.model import Design, split_pin
+from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.quantity import nm
+
+DECOUPLING_MM = 3.0
+SOURCE = "rule of thumb: nearest copper under 3 mm"
+
+
+@derived("parts", "packages", "nets", "board")
+def nearness_findings(design: Design) -> tuple[Finding, ...]:
+    """Hold every supply pin's nearest decoupling capacitor against 3 mm, copper to copper."""
+    return tuple(_far_capacitors(design))
+
+
+def _far_capacitors(design: Design) -> Iterator[Finding]:
+    for found in nearest_bypass(design):
+        if not found.told or found.gap_mm <= DECOUPLING_MM:
+            continue
+        ref = split_pin(found.part.id)[0]
+        yield Finding(
+            level="look", code="decoupling-distance",
+            message=f"Decoupling capacitor {ref} is far from supply pin {found.pin.id}",
+            reading=round(found.gap_mm, 2), limit=DECOUPLING_MM, unit="mm", sense="at most", source=SOURCE,
+            place=Place(
+                refs=(ref,), pins=(found.pin.id,), net=found.pin.net, x_nm=nm(found.part.x_mm), y_nm=nm(found.part.y_mm)
+            ),
+            remedy=Remedy(label=f"Place {ref} by {found.pin.id}", ask=f"place {ref} by {found.pin.id}"),
+        )  # fmt: skip

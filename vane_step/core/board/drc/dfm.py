@@ -1,0 +1,280 @@
+"""Copper a maker would accept and a careful designer would not: loose ends, acute corners, vias in pads and the like.
+
+What breaks a maker's limit on gaps, edges and holes is in ``check``; what current does to a width is in ``widths``.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Literal
+
+import numpy as np
+import shapely
+
+from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
+from vane_step.core.board.geometry.copper_table import (
+    KIND,
+    LEAST_BRIDGE_MM,
+    TOUCH_MM,
+    Columns,
+    board_columns,
+    near_pairs,
+    touching_pairs,
+)
+from vane_step.core.board.geometry.shapes import LAYER_BIT, copper_items, holes
+from vane_step.core.derive import Kept, derived
+from vane_step.core.design.model import Design, Package, PadSpec, Via
+from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.quantity import nm
+
+TOLERANCE_MM = 1e-6
+# Sharper corners hold etchant, which eats into the copper; what a ring of pour must leave for current and heat.
+LEAST_CORNER_DEG = 89.0
+LEAST_SPOKES = 2
+# Through-plating gets uneven in holes deeper than this many times their width.
+MOST_ASPECT = 8.0
+# The usual stencil, and the ratio of an opening's area to its walls' from which paste comes away.
+STENCIL_MM, LEAST_AREA_RATIO = 0.12, 0.66
+ETCHING, SOLDERING, PLATING = "rule of thumb: etching", "rule of thumb: soldering", "rule of thumb: plating"
+CURRENT = "rule of thumb: current and heat"
+
+
+def dfm_findings(design: Design) -> Iterator[Finding]:
+    """Find what should be looked at though it breaks no limit of the maker; what hangs on pours is elsewhere."""
+    yield from _corners(design)
+    yield from _vias_in_pads(design)
+    yield from _deep_holes(design)
+    yield from _mask_bridges(design)
+    yield from _paste_openings(design)
+    yield from _thin_pads(design)
+
+
+def _look(
+    code: str, message: str, place: Place, reading: float, limit: float, unit: str, source: str,
+    sense: Literal["at least", "at most"] = "at least", remedy: Remedy | None = None,
+) -> Finding:  # fmt: skip
+    return Finding(
+        level="look", code=code, message=message, reading=round(reading, 4), limit=limit, unit=unit, source=source,
+        place=place, remedy=remedy, sense=sense,
+    )  # fmt: skip
+
+
+def _corners(design: Design) -> Iterator[Finding]:
+    tracks = [t for t in design.tracks.values() if len(t.points) > 2]
+    if not tracks:
+        return
+    at = np.concatenate([np.array(t.points, dtype=np.float64) for t in tracks])
+    sizes = np.array([len(t.points) for t in tracks])
+    of_track = np.repeat(np.arange(len(tracks)), sizes)
+    step = np.diff(at, axis=0)
+    heading = np.degrees(np.arctan2(step[:, 1], step[:, 0]))
+    inner = 180 - np.abs((np.diff(heading) + 180) % 360 - 180)
+    within = of_track[:-2] == of_track[2:]
+    for k in np.flatnonzero(within & (inner < LEAST_CORNER_DEG)):
+        track, (x, y) = tracks[of_track[k]], at[k + 1]
+        yield _look(
+            "acute-corner", f"Track of {track.net} turns back sharply on the {track.layer}",
+            Place(net=track.net, layer=track.layer, x_nm=int(x), y_nm=int(y)), float(inner[k]), 90.0, "°", ETCHING,
+            remedy=Remedy(label=f"Lay {track.net} anew", ask=f"route {track.net} fresh"),
+        )  # fmt: skip
+
+
+def loose_findings(design: Design) -> Iterator[Finding]:
+    """Find ends of tracks that reach nothing, and vias that join copper of fewer than two layers."""
+    of, a, b = touching_pairs(design)
+    tracks, vias = list(design.tracks.values()), list(design.vias.values())
+    if not tracks and not vias:
+        return
+    sizes, ends = _track_ends(design)
+    # Pads come first, then tracks piece by piece, then vias.
+    firsts = np.count_nonzero(of.kind == KIND["pad"]) + np.cumsum(sizes) - sizes
+    owner = np.arange(len(of.items))
+    owner[of.kind == KIND["track"]] = np.repeat(firsts, sizes)
+    foreign = owner[a] != owner[b]
+    a, b = a[foreign], b[foreign]
+    a, b = np.concatenate([a, b]), np.concatenate([b, a])
+    pours = pour_pieces(design)
+    for side, rows in enumerate((firsts, firsts + sizes - 1)):
+        for k in np.flatnonzero(~_reached(of, a, b, rows, ends[side])):
+            track, (x, y) = tracks[k], tracks[k].points[-side]
+            if not _in_pour(pours, track.net, track.layer, x / 1e6, y / 1e6):
+                place = Place(net=track.net, layer=track.layer, x_nm=x, y_nm=y)
+                text = f"A track of {track.net} ends in nothing on the {track.layer}"
+                yield _look("loose-end", text, place, 0, 1, "joined", "copper that ends in nothing is an aerial")
+    yield from _loose_vias(of, a, b, vias, pours)
+
+
+@derived("tracks")
+def _track_ends(design: Design) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarray]]:
+    """Give of how many pieces each track is, and the points (mm) at which tracks begin and at which they end."""
+    runs = [t.points for t in design.tracks.values()]
+    ends = np.array([(run[0], run[-1]) for run in runs], dtype=np.float64).reshape(-1, 2, 2) / 1e6
+    sizes = np.array([len(run) - 1 for run in runs], dtype=int)
+    return sizes, (shapely.points(ends[:, 0]), shapely.points(ends[:, 1]))
+
+
+def _reached(of: Columns, a: np.ndarray, b: np.ndarray, rows: np.ndarray, spots: np.ndarray) -> np.ndarray:
+    """Tell for the round end of each of some pieces, at a spot, whether it touches any piece its own touches."""
+    number = np.full(len(of.items), -1)
+    number[rows] = np.arange(len(rows))
+    k = number[a]
+    k, b = k[k >= 0], b[k >= 0]
+    touch = shapely.distance(spots[k], of.spines[b]) <= of.radius[rows[k]] + of.radius[b] + TOUCH_MM
+    found = np.zeros(len(rows), dtype=bool)
+    found[k[touch]] = True
+    return found
+
+
+def _loose_vias(
+    of: Columns, a: np.ndarray, b: np.ndarray, vias: list[Via], pours: tuple[PouredCopper, ...]
+) -> Iterator[Finding]:
+    rows = np.flatnonzero(of.kind == KIND["via"])
+    met = np.zeros(len(of.items), dtype=int)
+    np.bitwise_or.at(met, a, of.layers[b])
+    for via, bits in zip(vias, met[rows].tolist(), strict=True):
+        if bits.bit_count() < 2:
+            x, y, half = via.x_nm / 1e6, via.y_nm / 1e6, via.pad_nm / 2e6
+            poured = {p.layer for p in pours if _in_pour((p,), via.net, p.layer, x, y, half)}
+            joined = (bits | sum(1 << LAYER_BIT[layer] for layer in poured)).bit_count()
+            if joined < 2:
+                place = Place(net=via.net, x_nm=via.x_nm, y_nm=via.y_nm)
+                text = f"Via {via.id} of {via.net} joins copper on {joined} layer{'' if joined == 1 else 's'}"
+                yield _look("loose-via", text, place, joined, 2, "layers", "a hole that costs and does nothing")
+
+
+def _in_pour(
+    pours: tuple[PouredCopper, ...], net: str, layer: str, x: float, y: float, reach: float = 0.05
+) -> bool:  # fmt: skip
+    point = shapely.Point(x, y)
+    return any(
+        p.net == net and p.layer == layer and any(piece.distance(point) < reach for piece in p.pieces) for p in pours
+    )
+
+
+def _vias_in_pads(design: Design) -> Iterator[Finding]:
+    of, (a, b, gap) = board_columns(design), near_pairs(design)
+    # Of each pair the pad comes first.
+    keep = (of.kind[a] == KIND["pad"]) & (of.kind[b] == KIND["via"])
+    for pad, via, apart in zip(a[keep].tolist(), b[keep].tolist(), gap[keep].tolist(), strict=True):
+        one, two = of.items[pad], of.items[via]
+        bored = apart + two.radius_mm - two.drill_mm / 2
+        if not one.drill_mm and bored < -TOLERANCE_MM:
+            place = Place(net=two.net, pins=(one.id,), x_nm=nm(two.x_mm), y_nm=nm(two.y_mm))
+            text = f"The hole of via {two.id} lies in pad {one.id}: its solder runs away"
+            yield _look("via-in-pad", text, place, bored, 0.0, "mm", SOLDERING)
+
+
+def _deep_holes(design: Design) -> Iterator[Finding]:
+    deep = design.board.rules.board_mm
+    for hole in holes(design):
+        if hole.plated and deep / hole.drill_mm > MOST_ASPECT + 1e-9:
+            place = Place(net=hole.net, x_nm=nm(hole.x_mm), y_nm=nm(hole.y_mm))
+            text = f"Hole of {hole.id} is deep for its width to be plated: {deep:g} mm through {hole.drill_mm:g} mm"
+            yield _look("aspect-ratio", text, place, deep / hole.drill_mm, MOST_ASPECT, "", PLATING, "at most")
+
+
+def _mask_bridges(design: Design) -> Iterator[Finding]:
+    """Find openings of different nets whose mask between them is too narrow to hold; once for each two parts."""
+    if design.board.rules.etched:
+        return  # Boards etched by hand have no mask.
+    margin = design.board.rules.mask_margin_nm / 1e6
+    of, (a, b, gap) = board_columns(design), near_pairs(design)
+    opened = (of.kind == KIND["pad"]) | (of.kind == KIND["jumper"])
+    apart = (of.net[a] != of.net[b]) | (of.net[a] == of.nets.get(None, -1))
+    bridge = gap - 2 * margin
+    some = np.flatnonzero(opened[a] & opened[b] & apart & (bridge < LEAST_BRIDGE_MM - TOLERANCE_MM))
+    told = set()
+    for side in ("front", "back"):
+        for k in some.tolist():
+            one, two = of.items[a[k]], of.items[b[k]]
+            key = side, one.id.partition(".")[0], two.id.partition(".")[0]
+            if key in told or not all(side in i.layers or i.drill_mm for i in (one, two)):
+                continue
+            told.add(key)
+            place = Place(pins=(one.id, two.id), layer=side, x_nm=nm(one.x_mm), y_nm=nm(one.y_mm))
+            text = f"Solder mask between {one.id} and {two.id} is too narrow to hold; solder may bridge them"
+            reading = max(0.0, float(bridge[k]))
+            yield _look("mask-bridge", text, place, reading, LEAST_BRIDGE_MM, "mm", SOLDERING)
+
+
+def _paste_openings(design: Design) -> Iterator[Finding]:
+    """Find surface pads whose stencil opening is so small that paste stays in it; once a part, at the smallest.
+
+    The ratio of an opening's area to that of its walls decides (IPC-7525).
+    """
+    if design.board.rules.etched:
+        return
+    for part in design.parts.values():
+        ratio, number, size = _least_opening(design.packages[part.package])
+        if ratio < LEAST_AREA_RATIO - 1e-9 and part.place is not None:
+            place = Place(refs=(part.ref,), x_nm=part.place.x_nm, y_nm=part.place.y_nm)
+            text = f"Paste hardly leaves the stencil at pad {part.ref}.{number}, {size}"
+            source = f"IPC-7525, stencil {STENCIL_MM:g} mm"
+            yield _look("paste-opening", text, place, ratio, LEAST_AREA_RATIO, "area ratio", source)
+
+
+def _thin_pads(design: Design) -> Iterator[Finding]:
+    """Find pads narrower than the least width of who makes the board: they may come out thinner or not at all."""
+    least = design.board.rules.min_width_nm
+    for part in design.parts.values():
+        if part.place is None:
+            continue
+        solid = [p for p in design.packages[part.package].pads if not p.bare_hole]
+        thin = [p for p in solid if min(p.width_nm, p.height_nm) < least]
+        if thin:
+            pad = min(thin, key=lambda p: min(p.width_nm, p.height_nm))
+            wide = min(pad.width_nm, pad.height_nm) / 1e6
+            place = Place(refs=(part.ref,), x_nm=part.place.x_nm, y_nm=part.place.y_nm)
+            text = f"{len(thin)} pads of {part.ref} are narrower than the copper that can be held"
+            maker = design.board.rules.title or design.board.rules.name
+            yield _look("thin-pad", text, place, wide, least / 1e6, "mm", maker)
+
+
+_opening_of: Kept[tuple[float, str, str]] = Kept(1_000)
+
+
+def _least_opening(package: Package) -> tuple[float, str, str]:
+    """Give the least area ratio of a package's surface pads, and that pad's number and size."""
+    known = _opening_of.get(package.mark())
+    if known is None:
+        flat = [p for p in package.pads if p.layers != "through"]
+        found = ((_area_ratio(p), p.number, f"{p.width_nm / 1e6:g} x {p.height_nm / 1e6:g} mm") for p in flat)
+        known = _opening_of.put(package.mark(), min(found, default=(math.inf, "", "")))
+    return known
+
+
+def _area_ratio(pad: PadSpec) -> float:
+    """Give the ratio of a stencil opening's area to its walls', the opening as large as the pad."""
+    w, h = pad.width_nm / 1e6, pad.height_nm / 1e6
+    r = min(w, h) / 2 if pad.shape == "round" else 0.0
+    area = w * h - (4 - math.pi) * r * r
+    rim = 2 * (w + h) - (8 - 2 * math.pi) * r
+    return area / (rim * STENCIL_MM)
+
+
+def spoke_findings(design: Design, pour: PouredCopper) -> Iterator[Finding]:
+    """Find pads of a pour that hang on one spoke or none, though the pour surrounds them."""
+    gap = design.pours[pour.id].clearance_nm / 1e6
+    mine = [i for i in copper_items(design) if i.net == pour.net and pour.layer in i.layers]
+    pads = np.array([i for i in mine if i.kind in ("pad", "jumper")], dtype=object)
+    if not len(pads) or not pour.pieces:
+        return
+    tracks = [i for i in mine if i.kind == "track"]
+    spines, radius = np.array([t.spine for t in tracks], dtype=object), np.array([t.radius_mm for t in tracks])
+    joined = shapely.multipolygons(list(pour.pieces))
+    shapely.prepare(joined)
+    reach = np.array([i.radius_mm + 2 * gap for i in pads])
+    for item in pads[shapely.dwithin(joined, np.array([i.spine for i in pads], dtype=object), reach)]:
+        ring = item.spine.buffer(item.radius_mm + gap / 2).exterior
+        spokes = ring.intersection(joined)
+        count = len(getattr(spokes, "geoms", [spokes])) if not spokes.is_empty else 0
+        # The ring is cut at its first point: two pieces that meet there are one.
+        merged = shapely.line_merge(spokes) if count > 1 else spokes
+        count = len(getattr(merged, "geoms", [merged])) if count else 0
+        if count < LEAST_SPOKES and tracks:
+            count += int((shapely.distance(spines, item.spine) <= radius + item.radius_mm).sum())
+        if count < LEAST_SPOKES and not math.isclose(ring.length, 0):
+            place = Place(net=pour.net, pins=(item.id,), layer=pour.layer, x_nm=nm(item.x_mm), y_nm=nm(item.y_mm))
+            text = f"Pad {item.id} hangs on {count} spoke{'' if count == 1 else 's'} of the pour of {pour.net}"
+            yield _look("few-spokes", text, place, count, LEAST_SPOKES, "ways in", CURRENT)

@@ -1,0 +1,77 @@
+"""Joints of laid copper that hold by less than the maker's least width, such as a track that only grazes a pad.
+
+Two pieces that overlap by a hair count as joined in the circuit and are etched apart on the board. Only pairs that
+overlap by little are looked at; what they hang together by is measured on all copper of their net near them, pours too,
+so that a joint beside a better one is left alone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+import shapely
+from shapely.geometry import Polygon
+
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.drc.violation import at, breach, named, sentence
+from vane_step.core.board.geometry.copper_table import board_columns, touching_pairs
+from vane_step.core.board.geometry.shapes import CopperItem
+from vane_step.core.board.geometry.thinness import necks
+from vane_step.core.design.model import Design
+from vane_step.core.finding import Finding
+
+# A lens that two circles of this share of the least width share is wider than the least width (chord of a circle).
+DEEP_ENOUGH = 0.75
+
+
+def joint_findings(design: Design) -> Iterator[Finding]:
+    """Find joints narrower than the maker's least width, once for each two pieces."""
+    least = design.board.rules.min_width_nm / 1e6
+    of, a, b = touching_pairs(design)
+    if not len(a):
+        return
+    apart = shapely.distance(of.spines[a], of.spines[b])
+    # Of a track whose spine reaches into a rectangle all its width is in it.
+    flat = (of.radius[a] == 0) | (of.radius[b] == 0)
+    shallow = np.where(flat, apart > 0, of.radius[a] + of.radius[b] - apart < DEEP_ENOUGH * least)
+    deep: dict[int, set[int]] = {}
+    for i, j in zip(a[~shallow].tolist(), b[~shallow].tolist(), strict=True):
+        deep.setdefault(i, set()).add(j)
+        deep.setdefault(j, set()).add(i)
+    for i, j in zip(a[shallow].tolist(), b[shallow].tolist(), strict=True):
+        # A bend's outer pieces meet as well, and what joins them is the piece between.
+        between = [of.items[k].layers for k in deep.get(i, set()) & deep.get(j, set())]
+        one, two = of.items[i], of.items[j]
+        for layer in sorted(set(one.layers) & set(two.layers)):
+            if any(layer in layers for layers in between):
+                continue
+            thin = _thinnest(design, one, two, layer, least)
+            if thin is not None:
+                wide, x, y = thin
+                text = sentence(f"{named(one)} and {named(two)} hang together by too little")
+                yield breach(design, "thin-joint", text, wide, least, at(x, y, two))
+                break
+
+
+def _thinnest(
+    design: Design, one: CopperItem, two: CopperItem, layer: str, least: float
+) -> tuple[float, float, float] | None:  # fmt: skip
+    """Measure what two pieces hang together by, among all copper of their net about their joint."""
+    meet = one.shape().intersection(two.shape())
+    if meet.is_empty:
+        return None
+    x0, y0, x1, y1 = meet.bounds
+    window = shapely.box(x0 - 4 * least, y0 - 4 * least, x1 + 4 * least, y1 + 4 * least)
+    of = board_columns(design)
+    near = [of.items[k] for k in of.near_box(window.bounds, 0.0).tolist()]
+    shapes = [i.shape() for i in near if i.net == one.net and layer in i.layers]
+    shapes += [p for pour in pour_pieces(design) if (pour.net, pour.layer) == (one.net, layer) for p in pour.pieces]
+    whole = shapely.union_all([s.intersection(window) for s in shapes])
+    about = meet.buffer(least / 2)
+    found = [
+        (neck.width_mm, *neck.across.centroid.coords[0])
+        for piece in shapely.get_parts(whole) if isinstance(piece, Polygon)
+        for neck in necks(piece, least) if neck.parts and neck.across.intersects(about)
+    ]  # fmt: skip
+    return min(found, default=None)

@@ -1,0 +1,38 @@
+"""Wire jumpers held against the lengths that are used, and against what lies under them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import shapely
+
+from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach
+from vane_step.core.board.geometry.shapes import (
+    courtyards,
+)
+from vane_step.core.design.model import Design
+from vane_step.core.finding import Finding
+
+
+def jumper_findings(design: Design) -> Iterable[Finding]:
+    sizes = design.board.rules.jumper
+    yards = courtyards(design)
+    for jumper in design.jumpers.values():
+        wire = shapely.LineString([(p[0] / 1e6, p[1] / 1e6) for p in (jumper.a, jumper.b)])
+        x, y = wire.centroid.coords[0]
+        place = at(x, y, net=jumper.net)
+        if sizes is None:
+            yield breach(design, "jumper", "These rules know no wire jumpers", wire.length, 0.0, place)
+            continue
+        low, high = sizes.min_length_nm / 1e6, sizes.max_length_nm / 1e6
+        if not low - TOLERANCE_MM <= wire.length <= high + TOLERANCE_MM:
+            text = f"Jumper {jumper.id} has an unusual length; wires run from {low:g} to {high:g} mm"
+            yield breach(design, "jumper-length", text, wire.length, high if wire.length > high else low, place)
+        for ref, yard in yards.items():
+            blocked = yard.intersection(wire.buffer(jumper.wire_nm / 2e6, cap_style="flat"))
+            if blocked.area > 1e-3 and design.parts[ref].place.side == "front":  # type: ignore[union-attr]
+                text = f"The wire of jumper {jumper.id} runs under {ref}"
+                deep = min(blocked.bounds[2] - blocked.bounds[0], blocked.bounds[3] - blocked.bounds[1])
+                yield breach(design, "jumper-blocked", text, deep, 0.0, place, "look").model_copy(
+                    update={"sense": "at most"}
+                )

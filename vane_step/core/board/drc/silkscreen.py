@@ -1,0 +1,76 @@
+"""The legend held against the openings of the mask and its least height, and references it has no room for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import numpy as np
+import shapely
+
+from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach
+from vane_step.core.board.geometry.mask_openings import openings_near
+from vane_step.core.board.silkscreen.designators import references
+from vane_step.core.board.silkscreen.legend import SIDES, Print, polylines, prints
+from vane_step.core.derive import Kept
+from vane_step.core.design.model import Design, Side, natural
+from vane_step.core.finding import Finding, Place
+
+
+def silkscreen_findings(design: Design) -> Iterable[Finding]:
+    for side in SIDES:
+        printed = [one for one in prints(design, side) if one.lines]
+        known = [_legend_of.get(id(one)) for one in printed]
+        # What a text comes near to is not known by its print.
+        fresh = [
+            one for one, old in zip(printed, known, strict=True)
+            if old is None or old[0] is not one or one.owner in design.texts
+        ]  # fmt: skip
+        if fresh:
+            for one, found in zip(fresh, _legend_on_pads(design, side, fresh), strict=True):
+                _legend_of.put(id(one), (one, found))
+        for one in printed:
+            yield from (_legend_of.get(id(one)) or (one, ()))[1]
+        yield from _unprinted(design, side)
+    least = design.board.rules.legend_height_nm / 1e6
+    for item in design.texts.values():
+        if not item.shape and item.height_nm / 1e6 < least - TOLERANCE_MM:
+            place, text = at(item.x_nm / 1e6, item.y_nm / 1e6), f"Text “{item.text}” is too small to print"
+            yield breach(design, "legend-height", text, item.height_nm / 1e6, least, place, "look")
+
+
+def _unprinted(design: Design, side: Side) -> Iterable[Finding]:
+    """Tell the parts whose references found no room on the legend of a side."""
+    if design.board.rules.etched:
+        return
+    there = {p.text for p in references(design, side)}
+    left = sorted(
+        (r for r, p in design.parts.items() if p.place is not None and p.place.side == side and r not in there),
+        key=natural,
+    )
+    if left:
+        few = ", ".join(left[:8]) + (" …" if len(left) > 8 else "")
+        text = f"The legend has no room for the reference{'' if len(left) == 1 else 's'} {few} on the {side}"
+        yield Finding(
+            level="note", code="unprinted", message=text, reading=len(left), limit=0, sense="at most",
+            unit="references", source="the legend", place=Place(refs=tuple(left[:40])),
+        )  # fmt: skip
+
+
+# The print is held, so that no other gets its identity.
+_legend_of: Kept[tuple[Print, tuple[Finding, ...]]] = Kept(8_000)
+
+
+def _legend_on_pads(design: Design, side: Side, some: list[Print]) -> list[tuple[Finding, ...]]:
+    """Hold the lines of some parts or texts against the openings of the mask; one finding each at most."""
+    limit = design.board.rules.legend_to_pad_nm / 1e6
+    lines = [line for one in some for line in one.lines]
+    drawn = polylines([line.points for line in lines])
+    half = np.array([line.width_mm / 2 for line in lines])
+    openings = openings_near(design, side, shapely.bounds(drawn) + np.array([-1, -1, 1, 1]) * (half.max() + limit))
+    told: dict[str, Finding] = {}
+    for i, _, gap in zip(*openings.within(drawn, half + limit - 1e-3), strict=True):
+        if lines[i].owner not in told:
+            text = f"Legend of {lines[i].owner} on the {side} is too near to a pad"
+            place = at(*lines[i].points[0])
+            told[lines[i].owner] = breach(design, "legend-on-pad", text, float(gap - half[i]), limit, place, "look")
+    return [(told[one.owner],) if one.owner in told else () for one in some]

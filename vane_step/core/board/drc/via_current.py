@@ -1,0 +1,64 @@
+"""Vias that share a net's current, held against what it carries; laying more is in ``tracks.current_vias``."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from vane_step.core.design.model import Design, Via
+from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.power import trace
+from vane_step.core.quantity import format_value
+
+# Vias nearer to each other than this share what passes there.
+TOGETHER_MM = 3.0
+# What makers plate the wall of a hole with, at least.
+PLATING_UM = 20.0
+
+
+def via_groups(design: Design, net: str) -> list[list[Via]]:
+    """Give the vias of a net in groups that lie together."""
+    vias = [v for v in design.vias.values() if v.net == net]
+    groups: list[list[Via]] = []
+    while vias:
+        group = [vias.pop(0)]
+        for one in group:
+            near = [v for v in vias if math.hypot(v.x_nm - one.x_nm, v.y_nm - one.y_nm) < TOGETHER_MM * 1e6]
+            group += near
+            vias = [v for v in vias if v not in near]
+        groups.append(group)
+    return groups
+
+
+def carried_a(design: Design, group: list[Via], rise_k: float) -> float:
+    """Give the current the vias of a group carry together at a rise, in amperes."""
+    return sum(trace.via_current_a(v.drill_nm / 1e6, PLATING_UM, rise_k) for v in group)
+
+
+def via_findings(design: Design) -> Iterator[Finding]:
+    """Find groups of vias that carry less than their net's current; once a net, at the weakest.
+
+    Of a net that is poured nothing is said: there a via mostly carries what its own pad takes.
+    """
+    poured = {p.net for p in design.pours.values()}
+    for net in sorted({v.net for v in design.vias.values()} - poured):
+        need = design.rule_of(net).current
+        if need is None:
+            continue
+        groups = [(carried_a(design, g, need.rise_k), g) for g in via_groups(design, net)]
+        weak = [(amps, g) for amps, g in groups if amps < need.current_a * (1 - 1e-9)]
+        if weak:
+            amps, group = min(weak, key=lambda w: w[0])
+            wanted = math.ceil(need.current_a / (amps / len(group)) - 1e-9)
+            at = group[0]
+            what = "1 via" if len(group) == 1 else f"{len(group)} vias"
+            text = (
+                f"{what} of {net} {'carries' if len(group) == 1 else 'carry'} {format_value(round(amps, 2), 'A')} "
+                f"where {format_value(need.current_a, 'A')} may pass; {wanted} would"
+            )
+            yield Finding(
+                level="look", code="via-current", message=text, reading=round(amps, 3), limit=need.current_a, unit="A",
+                source=f"{trace.SOURCE} on barrels of {PLATING_UM:g} µm, {need.rise_k:g} K, rule of thumb",
+                place=Place(net=net, x_nm=at.x_nm, y_nm=at.y_nm),
+                remedy=Remedy(label=f"Lay more vias of {net}", ask=f"vias {net}"),
+            )  # fmt: skip

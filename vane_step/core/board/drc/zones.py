@@ -1,0 +1,108 @@
+"""Zones of the board held against what lies in them: hands, low cases, quiet corners; clear ones are in ``check``."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+import shapely
+from shapely.geometry import Polygon
+
+from vane_step.core.board.drc.heights import reach_nm
+from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach, named, sentence, who_wants
+from vane_step.core.board.geometry.copper_table import board_columns
+from vane_step.core.board.geometry.shapes import copper_items, courtyards, keepouts, zone_shape
+from vane_step.core.design.model import Design, Zone, split_pin
+from vane_step.core.finding import Finding, Place
+from vane_step.core.quantity import nm
+
+LEAST_MM2 = 0.01
+# A track that only brushes a zone is not told.
+LEAST_MM = 0.3
+
+
+def zone_findings(design: Design) -> Iterator[Finding]:
+    """Tell parts where hands hold the board or the case is too low for them, and tracks that cross a quiet zone."""
+    for zone in design.board.zones:
+        shape = zone_shape(zone)
+        if zone.kind == "hand":
+            yield from _hands(design, zone.id, shape)
+        elif zone.kind == "low":
+            yield from _low(design, zone, shape)
+        elif zone.kind == "quiet":
+            yield from _quiet(design, zone.id, shape)
+
+
+def _hands(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
+    for ref, yard in courtyards(design).items():
+        shared = yard.intersection(shape)
+        if shared.area > LEAST_MM2:
+            x, y = shared.representative_point().coords[0]
+            yield Finding(
+                level="look", code="hand-zone", message=f"{ref} lies where hands hold the board ({name})",
+                reading=round(shared.area, 2), limit=0.0, unit="mm²", sense="at most", source=f"zone {name}",
+                place=Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
+            )  # fmt: skip
+
+
+def _low(design: Design, zone: Zone, shape: Polygon) -> Iterator[Finding]:
+    """Tell parts on a zone's side that are taller than its case, and pins whose ends reach out under it."""
+    for ref, yard in courtyards(design).items():
+        part = design.parts[ref]
+        shared = yard.intersection(shape)
+        if part.place is None or shared.area <= LEAST_MM2:
+            continue
+        for side in ("front", "back") if zone.side == "both" else (zone.side,):
+            tall = reach_nm(design, part, side)
+            if tall <= zone.tall_nm:
+                continue
+            what = "is too tall for the case" if side == part.place.side else "has pins that reach into the case"
+            x, y = shared.representative_point().coords[0]
+            yield Finding(
+                level="look", code="low-zone", message=f"{ref} {what} over the {side} ({zone.id})",
+                reading=tall / 1e6, limit=zone.tall_nm / 1e6, unit="mm", sense="at most", source=f"zone {zone.id}",
+                place=Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
+            )  # fmt: skip
+
+
+def nets_in(design: Design, shape: Polygon) -> set[str | None]:
+    """Name the nets with a pad in a zone, which its quiet is meant for."""
+    pads = (i for i in copper_items(design) if i.kind == "pad")
+    return {i.net for i in pads if shape.covers(shapely.Point(i.x_mm, i.y_mm))}
+
+
+def _quiet(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
+    """Find tracks that run through a zone though their net has no pad in it: what they carry couples in."""
+    items = copper_items(design)
+    at_home = nets_in(design, shape)
+    through: dict[str, float] = {}
+    where: dict[str, tuple[float, float]] = {}
+    for item in items:
+        if item.kind != "track" or item.net is None or item.net in at_home:
+            continue
+        inside = item.spine.intersection(shape)
+        if inside.length > 1e-6:
+            through[item.net] = through.get(item.net, 0.0) + inside.length
+            where.setdefault(item.net, inside.interpolate(0.5, normalized=True).coords[0])
+    for net, length in through.items():
+        if length > LEAST_MM:
+            refs = tuple(dict.fromkeys(split_pin(p)[0] for p in design.nets[net].pins))[:2]
+            x, y = where[net]
+            yield Finding(
+                level="look", code="quiet-zone", message=f"Tracks of {net} run through the quiet zone {name}",
+                reading=round(length, 2), limit=0.0, unit="mm", sense="at most", source=f"zone {name}",
+                place=Place(net=net, refs=refs, x_nm=nm(x), y_nm=nm(y)),
+            )  # fmt: skip
+
+
+def keepout_findings(design: Design) -> Iterable[Finding]:
+    """Hold copper against the zones parts want free, such as an antenna's; how deep it reaches in is the reading."""
+    of = board_columns(design)
+    for ref, zone in keepouts(design).items():
+        some = of.near_box(zone.bounds, 0.0)
+        gap = shapely.distance(zone, of.spines[some]) - of.radius[some]
+        for k, depth in zip(some.tolist(), gap.tolist(), strict=True):
+            if depth < -TOLERANCE_MM:
+                item = of.items[k]
+                place = at(item.x_mm, item.y_mm, item, refs=(ref,))
+                text = sentence(f"{named(item)} lies in the zone {ref}, which is free of copper")
+                yield breach(design, "keep-out", text, depth, 0.0, place, origin=who_wants(design, ref))

@@ -1,0 +1,1 @@
+"""Exact shapes of a board and distances between them; no rule and no reading of a finished board."""

@@ -1,0 +1,1 @@
+"""Outlines from drawings and pictures; the outline of a design is in ``geometry``."""

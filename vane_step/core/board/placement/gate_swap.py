@@ -1,0 +1,156 @@
+"""Equal channels of a part exchanged so that links get shorter; which pin of a controller does what is in ``assign``.
+
+Two channels are equal when their pins are called alike but for the number and do the same: ``IN1`` and ``OUT1`` against
+``IN2`` and ``OUT2``. Only parts whose channels have an input and an output are looked at: what leads in and what
+leads out then change together, so that the circuit stays what it was.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import combinations
+
+import numpy as np
+
+from vane_step.core.board.analysis.score import score
+from vane_step.core.board.geometry.shapes import copper_items
+from vane_step.core.design.edits import ExchangePins, LayCopper, Together, apply
+from vane_step.core.design.model import Design, Part, split_pin
+from vane_step.core.errors import EditRefused
+
+OUTPUTS = frozenset({"output", "open-drain"})
+# What an exchange must gain to be worth the lifting of copper, in mm of link.
+LEAST_GAIN_MM = 1.0
+
+# Pin numbers of a channel by name, the channel's number left out.
+Channel = dict[str, str]
+
+
+@dataclass(frozen=True)
+class Exchanged:
+    """A part with its channels exchanged: the edit, how many change, and what it gains."""
+
+    ref: str
+    edit: Together
+    channels: int
+    link_mm: float
+    crossings: int
+
+
+def channels(part: Part) -> list[Channel]:
+    """Give the equal channels of a part, in the order of their numbers; none when it has fewer than two."""
+    found: dict[int, dict[str, tuple[str, str]]] = {}
+    for pin in part.pins:
+        match = re.fullmatch(r"(\D*)(\d+)(\D*)", pin.name)
+        if match:
+            found.setdefault(int(match[2]), {})[f"{match[1]}#{match[3]}"] = (pin.number, pin.role)
+    kinds: dict[frozenset[tuple[str, str]], list[int]] = {}
+    for number, pins in found.items():
+        kinds.setdefault(frozenset((stem, role) for stem, (_, role) in pins.items()), []).append(number)
+    equal = [
+        sorted(numbers)
+        for kind, numbers in kinds.items()
+        if len(numbers) > 1 and (roles := {role for _, role in kind}) & OUTPUTS and "input" in roles
+    ]
+    return [{stem: pin for stem, (pin, _) in found[n].items()} for n in max(equal, key=len, default=[])]
+
+
+def exchanged(design: Design, ref: str) -> Exchanged | None:
+    """Exchange the equal channels of a part for the shortest links and fewest crossings; None when nothing is gained.
+
+    Begun from the assignment that is shortest channel by channel (Kuhn 1955), then two at a time while the
+    arrangement gets better.
+
+    Raises
+    ------
+    EditRefused
+        When the part has no equal channels, or copper that would have to be lifted is locked.
+    """
+    part = design.parts[ref]
+    equal = channels(part)
+    if not equal:
+        raise EditRefused(
+            f"{ref} has no equal channels.", where=ref,
+            next_step="Name a part with several equal channels, or type: exchange all",
+        )
+    if part.place is None:
+        raise EditRefused(f"{ref} has no place on the board yet.", where=ref, next_step=f"Type: place {ref} X Y")
+    before = score(design)
+    best, worth = list(range(len(equal))), before.worth
+    order = _shortest(design, ref, equal)
+    there = score(_with(design, ref, equal, order)).worth
+    if there < worth:
+        best, worth = order, there
+    better = True
+    while better:
+        better = False
+        for a, b in combinations(range(len(best)), 2):
+            order = list(best)
+            order[a], order[b] = order[b], order[a]
+            there = score(_with(design, ref, equal, order)).worth
+            if there < worth - 1e-9:
+                best, worth, better = order, there, True
+    if before.worth - worth < LEAST_GAIN_MM:
+        return None
+    after = score(_with(design, ref, equal, best))
+    return Exchanged(
+        ref, _edit(design, ref, equal, best), sum(k != g for k, g in enumerate(best)), before.link_mm - after.link_mm,
+        before.crossings - after.crossings,
+    )  # fmt: skip
+
+
+def with_channels(design: Design) -> Iterator[str]:
+    """Name the placed parts that have equal channels."""
+    return (ref for ref, part in design.parts.items() if part.place and channels(part))
+
+
+def _shortest(design: Design, ref: str, equal: list[Channel]) -> list[int]:
+    """Give for each channel the one whose nets it takes, so that the ways to the nearest other pads are shortest."""
+    # Here, since loading it takes long and few boards have equal channels.
+    from scipy.optimize import linear_sum_assignment
+
+    pads = {i.id: (i.x_mm, i.y_mm) for i in copper_items(design) if i.kind == "pad"}
+    cost = np.zeros((len(equal), len(equal)))
+    for g, giver in enumerate(equal):
+        for stem, number in giver.items():
+            net = design.net_of(f"{ref}.{number}")
+            others = np.array(
+                [pads[p] for p in (design.nets[net].pins if net else ()) if p in pads and split_pin(p)[0] != ref]
+            ).reshape(-1, 2)
+            for k, taker in enumerate(equal):
+                here = pads.get(f"{ref}.{taker[stem]}")
+                if here and len(others):
+                    cost[k, g] += np.hypot(*(others - here).T).min()
+    _, order = linear_sum_assignment(cost)
+    return [int(g) for g in order]
+
+
+def _takes(ref: str, equal: list[Channel], order: list[int]) -> dict[str, str]:
+    return {
+        f"{ref}.{equal[k][stem]}": f"{ref}.{number}"
+        for k, g in enumerate(order)
+        if k != g
+        for stem, number in equal[g].items()
+    }
+
+
+def _with(design: Design, ref: str, equal: list[Channel], order: list[int]) -> Design:
+    takes = _takes(ref, equal, order)
+    return apply(design, ExchangePins(takes=takes))[0] if takes else design
+
+
+def _edit(design: Design, ref: str, equal: list[Channel], order: list[int]) -> Together:
+    """Exchange the pins, and lift the copper of the nets they were on."""
+    takes = _takes(ref, equal, order)
+    nets = {design.net_of(p) for p in takes} - {None}
+    lift = []
+    for section in (design.tracks, design.vias, design.jumpers):
+        for key, item in section.items():
+            if item.net in nets:
+                if getattr(item, "locked", False):
+                    raise EditRefused(f"{key} of {item.net} is locked.", where=key, next_step=f"Type: lift {key}")
+                lift.append(key)
+    edits = (ExchangePins(takes=takes), *((LayCopper(lift=tuple(lift)),) if lift else ()))
+    return Together(edits=edits)

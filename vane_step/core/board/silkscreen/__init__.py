@@ -1,0 +1,1 @@
+"""What is printed on a board: references, texts, shapes."""

@@ -1,0 +1,1 @@
+"""What has to be bought: parts lists, prices, stock, and what a bare board costs; no supplier is asked here."""

@@ -1,0 +1,51 @@
+"""The step of a maker's prices a bare board falls into, and the next cheaper one; parts are priced elsewhere."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from vane_step.core.board.geometry.shapes import outline
+from vane_step.core.design.model import Design, PriceStep
+from vane_step.core.quantity import nm
+
+
+@dataclass(frozen=True)
+class Step:
+    """Where a board stands among its maker's prices.
+
+    Parameters
+    ----------
+    now
+        The cheapest step that holds it.
+    below
+        The largest cheaper one, None when there is none.
+    over_mm
+        By how much the board is too large for ``below``: across and up, 0 where it fits.
+    """
+
+    now: PriceStep
+    below: PriceStep | None
+    over_mm: tuple[float, float]
+
+
+def price_step(design: Design, layers: int | None = None) -> Step | None:
+    """Give the price step of a board, as it is or on another number of layers; None when the maker names none."""
+    count = layers or design.board.copper_layers
+    steps = [p for p in design.board.rules.prices if p.copper_layers == count]
+    x0, y0, x1, y1 = outline(design).bounds
+    short, long = sorted((nm(x1 - x0), nm(y1 - y0)))
+    holding = [p for p in steps if _over(p, short, long) == (0, 0)]
+    if not holding:
+        return None
+    now = min(holding, key=lambda p: p.price)
+    cheaper = [p for p in steps if p.price < now.price]
+    below = max(cheaper, key=lambda p: (p.price, p.width_nm * p.height_nm), default=None)
+    over = _over(below, short, long) if below else (0, 0)
+    wide = x1 - x0 >= y1 - y0
+    return Step(now, below, (over[1] / 1e6, over[0] / 1e6) if wide else (over[0] / 1e6, over[1] / 1e6))
+
+
+def _over(step: PriceStep, short: int, long: int) -> tuple[int, int]:
+    """Give by how much a board's short and long side exceed a step's."""
+    low, high = sorted((step.width_nm, step.height_nm))
+    return max(0, short - low), max(0, long - high)
