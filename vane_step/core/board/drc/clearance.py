@@ -15,6 +15,7 @@ from vane_step.core.quantity import nm
 
 
 def clearance_findings(design: Design) -> Iterable[Finding]:
+    """Find copper of different nets nearer to each other than the greater of their gaps."""
     of, (a, b, gap) = board_columns(design), near_pairs(design)
     if not len(gap):
         return

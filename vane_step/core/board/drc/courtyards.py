@@ -21,6 +21,7 @@ from vane_step.core.finding import Finding, Level
 
 
 def courtyard_findings(design: Design) -> Iterable[Finding]:
+    """Find parts of one side whose courtyards overlap."""
     yards = courtyards(design)
     refs = list(yards)
     shapes = np.array([yards[r] for r in refs], dtype=object)
@@ -44,6 +45,7 @@ def courtyard_findings(design: Design) -> Iterable[Finding]:
 
 
 def inside_findings(design: Design) -> Iterable[Finding]:
+    """Find parts whose bodies reach over the edge of the board."""
     board = _rim(design)
     found = bodies(design)
     refs, shapes = list(found), np.array([*found.values()], dtype=object)

@@ -20,6 +20,7 @@ from vane_step.core.finding import Finding
 
 
 def edge_findings(design: Design) -> Iterable[Finding]:
+    """Find copper too near to the edge of the board; a plated hole on it is held against what the maker makes."""
     of = board_columns(design)
     if not of.items:
         return

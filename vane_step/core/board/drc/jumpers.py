@@ -15,6 +15,7 @@ from vane_step.core.finding import Finding
 
 
 def jumper_findings(design: Design) -> Iterable[Finding]:
+    """Find wire jumpers of unusual length, and wires under parts."""
     sizes = design.board.rules.jumper
     yards = courtyards(design)
     for jumper in design.jumpers.values():

@@ -17,6 +17,7 @@ from vane_step.core.finding import Finding, Place
 
 
 def silkscreen_findings(design: Design) -> Iterable[Finding]:
+    """Find prints too near to openings of the mask, texts too small, and references without room."""
     for side in SIDES:
         printed = [one for one in prints(design, side) if one.lines]
         known = [_legend_of.get(id(one)) for one in printed]

@@ -11,6 +11,7 @@ from vane_step.core.quantity import nm
 
 
 def unrouted_findings(design: Design) -> Iterable[Finding]:
+    """Find connections that no copper makes, pins that none can make, and parts without a place."""
     for link in connectivity(design).open_links:
         middle = (link.a_mm[0] + link.b_mm[0]) / 2, (link.a_mm[1] + link.b_mm[1]) / 2
         place = Place(net=link.net, pins=(link.a, link.b), x_nm=nm(middle[0]), y_nm=nm(middle[1]))
