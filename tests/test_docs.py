@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from tests.support import ROOT
-from vane_step import cli
+from vane_step.cli import app as cli
 from vane_step.data.shipped import rule_sets
 from vane_step.web.settings import Settings
 

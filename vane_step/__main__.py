@@ -1,5 +1,5 @@
 """Runs the terminal as ``python -m vane_step``."""
 
-from vane_step.cli import main
+from vane_step.cli.app import main
 
 main()

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from bench.hostile.page import MOST_SECONDS, Verdict
 from bench.hostile.seeds import BEEPER, Brought
-from vane_step import cli
+from vane_step.cli import app as cli
 from vane_step.core.design.fileformat import to_json
 from vane_step.data.shipped import demo_designs
 

@@ -11,14 +11,13 @@ from typing import Annotated, Any
 
 import typer
 
-from vane_step.cli_files import console, load, read_bytes, write
-from vane_step.cli_report import In, Out, Report, change, finish, now, write_release
+from vane_step.cli.files import console, load, read_bytes, write
+from vane_step.cli.report import In, Out, Report, change, finish
 from vane_step.core.ask import ask
 from vane_step.core.board.analysis.current_loops import loops
 from vane_step.core.board.analysis.return_paths import return_paths
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.diff_pairs import sense_pairs
-from vane_step.core.board.geometry.shapes import outline as board_outline
 from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.board.outline.importers import Drawn
 from vane_step.core.board.placement.placer import arrange as arrange_parts
@@ -28,7 +27,6 @@ from vane_step.core.design.edits import Edit, SetItem, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
-from vane_step.core.judge import all_findings
 from vane_step.core.quantity import parse_length_nm
 from vane_step.data.shipped import resources
 from vane_step.importers import files_of_another_board, is_drawing, legend_picture, outline_file
@@ -196,81 +194,6 @@ def paths(source: In, as_json: Annotated[bool, typer.Option("--json", help="Prin
         print(f"{' and '.join(pair.nets):<16} {100 * pair.beside:.0f} % side by side, lengths differ by {apart:.1f} mm")
 
 
-def panel(
-    source: In, output: Out, report: Report = None,
-    columns: Annotated[int, typer.Option(min=0, max=100, help="Copies side by side; 0: as many as fit.")] = 0,
-    rows: Annotated[int, typer.Option(min=0, max=100, help="Copies one above the other; 0: as many as fit.")] = 0,
-    within: Annotated[str, typer.Option(help="Largest panel, when columns or rows are left open.")] = "160x100",
-    gap: Annotated[str, typer.Option(help="Between boards.")] = "2mm",
-    rail: Annotated[str, typer.Option(help="Round all of them.")] = "5mm",
-    score: Annotated[bool, typer.Option(help="Score lines instead of tabs.")] = False,
-    turned: Annotated[bool, typer.Option(help="Each board turned by 90 degrees.")] = False,
-) -> None:  # fmt: skip
-    """Put several copies of a board on a panel: its files for a board house (.zip), or a design of its own (.json)."""
-    from vane_step.core.fab.panel import PanelPlan, copies_that_fit, panel
-    from vane_step.core.fab.release import panel_release
-
-    begun = time.perf_counter()
-    design = load(source)
-    gap_mm, rail_mm = parse_length_nm(gap, "--gap") / 1e6, parse_length_nm(rail, "--rail") / 1e6
-    if not columns or not rows:
-        wide, cross, tall = within.lower().partition("x")
-        if not cross:
-            raise InputError(f"{within!r} is no size.", where="--within", value=within, allowed="160x100")
-        x0, y0, x1, y1 = board_outline(design).bounds
-        size = parse_length_nm(wide, "--within") / 1e6, parse_length_nm(tall, "--within") / 1e6
-        fit = copies_that_fit((x1 - x0, y1 - y0), size, 0.0 if score else gap_mm, rail_mm)
-        if not fit[0]:
-            raise InputError(
-                f"No board of {x1 - x0:g} x {y1 - y0:g} mm fits.", where="--within", value=within,
-                next_step="Take a larger panel.",
-            )  # fmt: skip
-        columns, rows, turned = fit
-    plan = PanelPlan(columns, rows, turned, gap_mm, rail_mm, "score" if score else "tabs")
-    extra: dict[str, Any] = {"columns": columns, "rows": rows, "turned": turned}
-    if output.suffix.lower() != ".zip":
-        made = panel(design, plan)
-        write(output, to_json(made))
-        finish(made, report, begun, extra)
-        return
-    written = panel_release(design, plan, now())
-    write_release(output, written)
-    read = {f"read_{k}": v for k, v in written.read.readings.items()}
-    others = (f for f in all_findings(design) if f.level != "stop")
-    finish(design, report, begun, extra | read, [*written.stops, *others])
-
-
-def paper(
-    source: In, output: Out,
-    ruler: Annotated[str, typer.Option(help="Measured ruler, across,upwards in mm, to correct a printer.")] = "50,50",
-) -> None:  # fmt: skip
-    """Write the board on paper at true scale as PDF, to lay the real parts on."""
-    from vane_step.core.etch.paper import paper_pattern
-
-    write(output, paper_pattern(load(source), ruler_scale(ruler)))
-
-
-def ruler_scale(ruler: str) -> tuple[float, float]:
-    """Read what a printed ruler measured, ``50.1,49.9`` in millimetres, as the factors a print is corrected by."""
-    from vane_step.core.etch.sheets import scale_of
-
-    across, comma, upwards = ruler.partition(",")
-    if not comma:
-        raise InputError(f"{ruler!r} is no pair of lengths.", where="--ruler", value=ruler, allowed="50.1,49.9")
-    return scale_of(parse_length_nm(across, "--ruler") / 1e6, parse_length_nm(upwards, "--ruler") / 1e6)
-
-
-def solid(source: In, output: Out) -> None:
-    """Write the board with its parts as solids: binary glTF (.glb) or STL (.stl), by the name of the file."""
-    from vane_step.core.solid.scene import glb, stl
-
-    kinds = {".glb": glb, ".stl": stl}
-    kind = output.suffix.lower()
-    if kind not in kinds:
-        raise InputError(f"{output.name} is neither.", where="--output", value=kind, allowed=", ".join(kinds))
-    write(output, kinds[kind](load(source)))
-
-
 def picture(
     source: In, output: Out,
     file: Annotated[Path, typer.Option(help="Picture of dark shapes on a light ground.")],
@@ -291,4 +214,4 @@ def picture(
     change(source, output, report, make)
 
 
-COMMANDS: tuple[Callable[..., None], ...] = (arrange, route, advise, outline, fill, paths, panel, paper, solid, picture)
+COMMANDS: tuple[Callable[..., None], ...] = (arrange, route, advise, outline, fill, paths, picture)

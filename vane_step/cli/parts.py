@@ -10,25 +10,16 @@ from typing import Annotated, Any
 
 import typer
 
-from vane_step.cli_files import console, load, read_bytes, read_text, write
-from vane_step.core.ask.words import pairs
-from vane_step.core.circuit.blocks import block_json, take_block, use_block
-from vane_step.core.circuit.export import sheet_svg, sheets_pdf
+from vane_step.cli.files import console, load, read_text, write
 from vane_step.core.circuit.variants import fitted
-from vane_step.core.design.edits import apply
-from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Brief, natural
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.order.buying import QUANTITIES, Dated, buy, buying_findings, lines, need_of, price_list
 from vane_step.core.parts.choose import candidates
 from vane_step.core.parts.demand import read_demand
 from vane_step.core.parts.patternsheet import pattern_pdf
-from vane_step.core.power.formulas import formula
-from vane_step.core.quantity import format_value, parse_value
 from vane_step.data.shipped import catalogue
-from vane_step.importers import block_file
 
-block_app = typer.Typer(no_args_is_help=True, help="Blocks that are kept and used again.")
 In = Annotated[Path, typer.Argument(help="Design file.")]
 Out = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
@@ -149,20 +140,6 @@ def supplier(port: Annotated[int, typer.Option(help="Port.")] = 8790) -> None:
     uvicorn.run(create_supplier(), host="127.0.0.1", port=port, log_level="warning")
 
 
-def sheets(
-    source: In, output: Out, page: Annotated[str | None, typer.Option(help="One sheet only (SVG).")] = None,
-    revision: Annotated[str, typer.Option(help="What stands in the corner.")] = "",
-) -> None:  # fmt: skip
-    """Write the sheets of a circuit as PDF (all, linked) or SVG."""
-    design = load(source)
-    if output.suffix.lower() == ".pdf":
-        write(output, sheets_pdf(design, revision))
-    elif output.suffix.lower() == ".svg":
-        write(output, sheet_svg(design, page, revision))
-    else:
-        raise InputError("Sheets are written as PDF or SVG.", where=str(output), allowed=".pdf, .svg")
-
-
 def patterns(
     source: In, output: Out, name: Annotated[list[str] | None, typer.Option(help="Package; all when left out.")] = None
 ) -> None:
@@ -180,44 +157,4 @@ def patterns(
     write(output, pattern_pdf([design.packages[n] for n in chosen]))
 
 
-def formula_(
-    name: Annotated[str, typer.Argument(help="Calculation, such as led, feedback, buck, battery.")],
-    values: Annotated[list[str] | None, typer.Argument(help="Inputs as key=value.")] = None, as_json: AsJson = False,
-) -> None:  # fmt: skip
-    """Work a calculation out from its inputs; those left out take their usual value."""
-    known = formula(name)
-    given = pairs(values or [], "key=value")
-    strange = given.keys() - {q.key for q in known.inputs}
-    if strange:
-        names = ", ".join(q.key for q in known.inputs)
-        raise InputError(f"{known.title} has no input {min(strange)}.", where=name, allowed=names)
-    inputs = {q.key: parse_value(given.get(q.key, q.usual) or "", q.key, q.unit) for q in known.inputs}
-    outputs = known.run(inputs)
-    if as_json:
-        print(json.dumps({"source": known.source, "inputs": inputs, "outputs": outputs}))
-        return
-    for q in known.outputs:
-        print(f"{q.title:32} {format_value(outputs[q.key], q.unit, 4)}")
-    _say(known.source)
-
-
-@block_app.command("take")
-def block_take(source: In, output: Out, block: Annotated[str, typer.Option(help="Block of the sheet.")]) -> None:
-    """Keep a block of a design as a file."""
-    design = load(source)
-    refs = [p.ref for p in design.parts.values() if p.block == block]
-    write(output, block_json(take_block(design, refs, block)))
-
-
-@block_app.command("use")
-def block_use(
-    source: In, block: Annotated[Path, typer.Argument(help="Block file.")], output: Out,
-    port: Annotated[list[str] | None, typer.Option(help="PORT=NET; a port left out keeps its name.")] = None,
-) -> None:  # fmt: skip
-    """Put a block from a file into a design."""
-    design = load(source)
-    edit = use_block(design, block_file(read_bytes(block), str(block)), pairs(port or [], "PORT=NET"))
-    write(output, to_json(apply(design, edit)[0]))
-
-
-COMMANDS: tuple[Callable[..., None], ...] = (search, choose, price, supplier, sheets, patterns)
+COMMANDS: tuple[Callable[..., None], ...] = (search, choose, price, supplier, patterns)

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from vane_step.cli_files import console, load, write
+from vane_step.cli.files import console, load, write
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.design.edits import Edit, apply
 from vane_step.core.design.fileformat import to_json

@@ -1,0 +1,131 @@
+"""Commands of the terminal for making: the release, panels, artwork, paper, the board in space."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from typing import Annotated, Any
+
+import typer
+
+from vane_step.cli.files import load, write
+from vane_step.cli.report import In, Out, Report, finish, now, write_release
+from vane_step.core.board.geometry.shapes import outline as board_outline
+from vane_step.core.design.fileformat import to_json
+from vane_step.core.errors import InputError
+from vane_step.core.judge import all_findings
+from vane_step.core.quantity import parse_length_nm
+
+
+def release(source: In, output: Out, report: Report = None) -> None:
+    """Write the files for a board house as a zip, read back and compared."""
+    from vane_step.core.fab.release import release as make_release
+
+    begun = time.perf_counter()
+    design = load(source)
+    made = make_release(design, now())
+    write_release(output, made)
+    finish(design, report, begun, {f"read_{k}": v for k, v in made.read.readings.items()})
+
+
+def etch(
+    source: In, output: Out,
+    method: Annotated[str, typer.Option(help="toner, film, film-away or pen.")] = "toner",
+    copies: Annotated[int, typer.Option(help="Copies on one sheet.")] = 1,
+    side: Annotated[str, typer.Option(help="Side for SVG: front or back.")] = "back",
+    ruler: Annotated[str, typer.Option(help="Measured ruler, across,upwards in mm, to correct a printer.")] = "50,50",
+    report: Report = None,
+) -> None:  # fmt: skip
+    """Write artwork for etching at home as PDF, or as SVG when the output ends so."""
+    from vane_step.core.etch import artwork
+    from vane_step.core.etch.mirror import method_of
+
+    begun = time.perf_counter()
+    design = load(source)
+    chosen = method_of(method)
+    scale = ruler_scale(ruler)
+    if side not in ("front", "back"):
+        raise InputError(f"Side is {side!r}.", where="--side", value=side, allowed="front, back")
+    if output.suffix == ".svg":
+        write(output, artwork.svg(design, chosen, side, copies, scale))  # type: ignore[arg-type]
+    else:
+        write(output, artwork.pdf(design, chosen, copies, scale))
+    finish(design, report, begun, findings=[*all_findings(design), *artwork.etch_findings(design, chosen)])
+
+
+def panel(
+    source: In, output: Out, report: Report = None,
+    columns: Annotated[int, typer.Option(min=0, max=100, help="Copies side by side; 0: as many as fit.")] = 0,
+    rows: Annotated[int, typer.Option(min=0, max=100, help="Copies one above the other; 0: as many as fit.")] = 0,
+    within: Annotated[str, typer.Option(help="Largest panel, when columns or rows are left open.")] = "160x100",
+    gap: Annotated[str, typer.Option(help="Between boards.")] = "2mm",
+    rail: Annotated[str, typer.Option(help="Round all of them.")] = "5mm",
+    score: Annotated[bool, typer.Option(help="Score lines instead of tabs.")] = False,
+    turned: Annotated[bool, typer.Option(help="Each board turned by 90 degrees.")] = False,
+) -> None:  # fmt: skip
+    """Put several copies of a board on a panel: its files for a board house (.zip), or a design of its own (.json)."""
+    from vane_step.core.fab.panel import PanelPlan, copies_that_fit, panel
+    from vane_step.core.fab.release import panel_release
+
+    begun = time.perf_counter()
+    design = load(source)
+    gap_mm, rail_mm = parse_length_nm(gap, "--gap") / 1e6, parse_length_nm(rail, "--rail") / 1e6
+    if not columns or not rows:
+        wide, cross, tall = within.lower().partition("x")
+        if not cross:
+            raise InputError(f"{within!r} is no size.", where="--within", value=within, allowed="160x100")
+        x0, y0, x1, y1 = board_outline(design).bounds
+        size = parse_length_nm(wide, "--within") / 1e6, parse_length_nm(tall, "--within") / 1e6
+        fit = copies_that_fit((x1 - x0, y1 - y0), size, 0.0 if score else gap_mm, rail_mm)
+        if not fit[0]:
+            raise InputError(
+                f"No board of {x1 - x0:g} x {y1 - y0:g} mm fits.", where="--within", value=within,
+                next_step="Take a larger panel.",
+            )  # fmt: skip
+        columns, rows, turned = fit
+    plan = PanelPlan(columns, rows, turned, gap_mm, rail_mm, "score" if score else "tabs")
+    extra: dict[str, Any] = {"columns": columns, "rows": rows, "turned": turned}
+    if output.suffix.lower() != ".zip":
+        made = panel(design, plan)
+        write(output, to_json(made))
+        finish(made, report, begun, extra)
+        return
+    written = panel_release(design, plan, now())
+    write_release(output, written)
+    read = {f"read_{k}": v for k, v in written.read.readings.items()}
+    others = (f for f in all_findings(design) if f.level != "stop")
+    finish(design, report, begun, extra | read, [*written.stops, *others])
+
+
+def paper(
+    source: In, output: Out,
+    ruler: Annotated[str, typer.Option(help="Measured ruler, across,upwards in mm, to correct a printer.")] = "50,50",
+) -> None:  # fmt: skip
+    """Write the board on paper at true scale as PDF, to lay the real parts on."""
+    from vane_step.core.etch.paper import paper_pattern
+
+    write(output, paper_pattern(load(source), ruler_scale(ruler)))
+
+
+def ruler_scale(ruler: str) -> tuple[float, float]:
+    """Read what a printed ruler measured, ``50.1,49.9`` in millimetres, as the factors a print is corrected by."""
+    from vane_step.core.etch.sheets import scale_of
+
+    across, comma, upwards = ruler.partition(",")
+    if not comma:
+        raise InputError(f"{ruler!r} is no pair of lengths.", where="--ruler", value=ruler, allowed="50.1,49.9")
+    return scale_of(parse_length_nm(across, "--ruler") / 1e6, parse_length_nm(upwards, "--ruler") / 1e6)
+
+
+def solid(source: In, output: Out) -> None:
+    """Write the board with its parts as solids: binary glTF (.glb) or STL (.stl), by the name of the file."""
+    from vane_step.core.solid.scene import glb, stl
+
+    kinds = {".glb": glb, ".stl": stl}
+    kind = output.suffix.lower()
+    if kind not in kinds:
+        raise InputError(f"{output.name} is neither.", where="--output", value=kind, allowed=", ".join(kinds))
+    write(output, kinds[kind](load(source)))
+
+
+COMMANDS: tuple[Callable[..., None], ...] = (release, etch, panel, paper, solid)
