@@ -125,7 +125,7 @@ def _fill(design: Design, pour: Pour, near: _Near) -> PouredCopper:
     area = area.difference(shapely.union_all(others)) if others else area
     area = area.difference(_relief(near.mine, pour))
     least = max(pour.min_width_nm, rules.min_width_nm) / 1e6
-    area = without_necks(area, least, rules.min_clearance_nm / 1e6, SAFETY_MM)
+    area = without_necks(area, least, rules.min_clearance_nm / 1e6)
     if pour.hatch_nm:
         area = _hatched(area, least, pour.hatch_nm / 1e6)
     return PouredCopper(pour.id, pour.net, pour.layer, tuple(_joined(area, near.mine)))

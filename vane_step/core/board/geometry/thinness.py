@@ -25,6 +25,7 @@ CRUMB = 0.3
 # A cut reaches this far past the edges it runs between.
 PAST_MM = 0.02
 MOST_ROUNDS = 12
+# Rims are told apart to this.
 PLAIN_MM = 0.0005
 
 
@@ -44,12 +45,15 @@ class Neck:
         return float(self.across.length)
 
 
-def opened(area: BaseGeometry, width_mm: float, less_mm: float = 0.0) -> tuple[BaseGeometry, BaseGeometry]:
-    """Give what a disc of a width reaches of an area, drawn ``less_mm`` smaller, and where its middle can be."""
+def opened(area: BaseGeometry, width_mm: float) -> tuple[BaseGeometry, BaseGeometry]:
+    """Give what a disc of a width reaches of an area, and where its middle can be.
+
+    The rim stays as it was drawn wherever a disc reaches it to within :data:`PLAIN_MM`: the area gets no corners but
+    where something is cut off.
+    """
     half = width_mm / 2
-    # Corners nearer to a line than this tell nothing, and there are as many of them as of all others.
     core = area.buffer(-half - PLAIN_MM, quad_segs=8).simplify(PLAIN_MM, preserve_topology=False)
-    return core.buffer(half - less_mm, quad_segs=8), core
+    return area.intersection(core.buffer(half + 2 * PLAIN_MM, quad_segs=8)), core
 
 
 def strips(copper: BaseGeometry, width_mm: float, within: BaseGeometry | None = None) -> list[Polygon]:
@@ -91,7 +95,8 @@ def _near_rings(rings: np.ndarray, least: float) -> list[tuple[int, int]]:
     corners, ring_of = shapely.get_coordinates(rings, return_index=True)
     whole = ring_of[1:] == ring_of[:-1]
     ends, owner = np.stack([corners[:-1], corners[1:]], axis=1)[whole], ring_of[:-1][whole]
-    boxes = shapely.box(*(ends.min(axis=1) - least / 2).T, *(ends.max(axis=1) + least / 2).T)
+    # A line from corner to corner has the box wanted, and is made sooner than the box.
+    boxes = shapely.linestrings(np.stack([ends.min(axis=1) - least / 2, ends.max(axis=1) + least / 2], axis=1))
     a, b = STRtree(boxes).query(boxes)
     other = owner[a] < owner[b]
     a, b = a[other], b[other]
@@ -129,29 +134,25 @@ def _longest(shape: Polygon) -> LineString:
     return LineString([corners[i], corners[j]])
 
 
-def without_necks(area: BaseGeometry, width_mm: float, gap_mm: float, less_mm: float = 0.0) -> BaseGeometry:
+def without_necks(area: BaseGeometry, width_mm: float, gap_mm: float) -> BaseGeometry:
     """Open an area by a width and cut every neck, so that what is left is as wide wherever it hangs together.
 
     Parameters
     ----------
     gap_mm : float
         How far apart the copper is on both sides of a cut.
-    less_mm : float
-        How much smaller all round the result is drawn.
 
     Notes
     -----
     After a cut only copper near it can open otherwise than before: what lies farther from it than a disc is wide is in
     the same discs as it was.
     """
-    wide, core = opened(area, width_mm, less_mm)
-    width_mm -= 2 * less_mm
-    places = shapely.get_parts(core)
-    tree = STRtree(places)
-    found: list[Neck] = []
-    for piece in shapely.get_parts(wide):
-        mine = places[tree.query(piece, predicate="intersects")] if len(places) > 1 else places
-        found += necks(piece, width_mm, MultiPolygon(mine.tolist()))
+    wide, core = opened(area, width_mm)
+    pieces, places = shapely.get_parts(wide), shapely.get_parts(core)
+    # Each place lies in one piece, and so does any point of its rim.
+    piece, place = STRtree(pieces).query(shapely.get_point(shapely.get_exterior_ring(places), 0), "intersects")[::-1]
+    mine = [MultiPolygon(places[place[piece == k]].tolist()) for k in range(len(pieces))]
+    found = [neck for one, held in zip(pieces, mine, strict=True) for neck in necks(one, width_mm, held)]
     for _ in range(MOST_ROUNDS):
         if not found:
             break
