@@ -204,7 +204,7 @@ class Trial:
         if there is None:
             return
         # References choose among places that are as good by a hair; the legend may fall out otherwise.
-        here, other = (Counter(f.code for f in check(x).findings if f.code != "legend-on-pad") for x in (d, there))
+        here, other = (Counter(f.code for f in check(x).findings if f.code not in ("legend-on-pad", "unprinted")) for x in (d, there))
         if here != other:
             self.fault(f"moved as a whole it is judged otherwise: {dict((here - other) + (other - here))}")
 
