@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.drc.clearance import clearance_findings
 from vane_step.core.board.drc.courtyards import courtyard_findings, inside_findings
+from vane_step.core.board.drc.creepage import creepage_findings
 from vane_step.core.board.drc.dfm import dfm_findings, loose_findings
 from vane_step.core.board.drc.edges import edge_findings
 from vane_step.core.board.drc.holes import drill_sizes, hole_copper, hole_gaps, hole_parts, rings_and_drills
@@ -59,6 +60,7 @@ def check(design: Design) -> CheckResult:
         via_findings,
         drill_sizes,
         joint_findings,
+        creepage_findings,
     ):
         findings += rule(design)
     return CheckResult(tuple(ordered(findings)), figures(design))
