@@ -10,6 +10,7 @@ from pathlib import Path
 
 from tests.support import ROOT
 from vane_step.cli import app as cli
+from vane_step.core.rules import RULES, rules_page
 from vane_step.data.shipped import rule_sets
 from vane_step.web.settings import Settings
 
@@ -47,6 +48,20 @@ class Written(unittest.TestCase):
         self.assertLessEqual({"demo", "serve", "import", "arrange", "route", "check", "release", "etch"}, names)
         for name in names | {"calc trace"}:
             self.assertRegex(text, rf"`[^`]*\b{name}\b")
+
+    def test_every_rule_is_listed(self) -> None:
+        """docs/rules.md lists the registry as it is; every rule is made a finding of somewhere, and shown by its page."""
+        text = (DOCS / "rules.md").read_text(encoding="utf-8")
+        written = text.partition("<!-- rules -->\n")[2].partition("<!-- end of rules -->")[0]
+        self.assertEqual(written, rules_page(), "write docs/rules.md anew: python tools/write_rules.py")
+        strings = {
+            node.value
+            for path, tree in modules()
+            if path.name != "rules.py"
+            for node in ast.walk(tree)
+            if isinstance(node, ast.Constant) and isinstance(node.value, str)
+        }
+        self.assertEqual(set(RULES) - strings, set())
 
     def test_settings_say_what_they_are(self) -> None:
         """Every setting has a description."""

@@ -247,7 +247,7 @@ class Remedies(unittest.TestCase):
     def test_harmful_ones_are_withheld(self) -> None:
         """A merge of two rails, what is refused and what cures nothing are not offered; a merge of two spellings is."""
         d = said(circuit("split supply"), "add R5 LMF-1K", "join R5.1 OUT", "join R5.2 out", "add R6 LMF-1K", "join R6.1 OUT", "join R6.2 out")
-        shorts = Finding(level="look", code="x", message="", source="", remedy=Remedy(label="", ask="merge -12V +12V"))
+        shorts = Finding(level="look", code="two-spellings", message="", source="", remedy=Remedy(label="", ask="merge -12V +12V"))
         nothing = shorts.model_copy(update={"remedy": Remedy(label="", ask="swap R5 NOTHING")})
         moves = shorts.model_copy(update={"remedy": Remedy(label="", ask="place R5 5 5")})
         [spelt] = [f for f in review(d) if f.code == "two-spellings"]

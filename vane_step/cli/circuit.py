@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -25,6 +26,7 @@ from vane_step.core.exchange import FILES
 from vane_step.core.judge import all_findings
 from vane_step.core.parts.packages import package as own_package
 from vane_step.core.parts.part import part_from
+from vane_step.core.rules import RULES
 from vane_step.data.shipped import resources, rule_set
 from vane_step.importers import block_file, exchange_folder, pin_file
 from vane_step.importers import connection_list as listed
@@ -190,4 +192,20 @@ def block_use(
     write(output, to_json(apply(design, edit)[0]))
 
 
-COMMANDS: tuple[Callable[..., None], ...] = (pins, add, connect, say, check, schema, sheets)
+def rules(
+    room: Annotated[str, typer.Argument(help="Only those of a room, such as board or circuit.")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """List every rule a design is held against: what it finds, how grave, and where its limit comes from."""
+    rooms = list(dict.fromkeys(r.room for r in RULES.values()))
+    if room and room not in rooms:
+        raise InputError(f"There is no room {room!r}.", where="rules", value=room, allowed=", ".join(rooms))
+    chosen = [r for r in RULES.values() if room in ("", r.room)]
+    if as_json:
+        print(json.dumps([asdict(r) for r in chosen], indent=1, ensure_ascii=False))
+        return
+    for rule in chosen:
+        print(f"{rule.code:20} {rule.levels:18} {rule.title} ({rule.source})")
+
+
+COMMANDS: tuple[Callable[..., None], ...] = (pins, add, connect, say, check, schema, rules, sheets)

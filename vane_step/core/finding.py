@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, field_validator
+
+from vane_step.core.rules import RULES, Rule
 
 Level = Literal["stop", "look", "note"]
 ORDER: dict[str, int] = {"stop": 0, "look": 1, "note": 2}
@@ -51,7 +53,7 @@ class Finding(BaseModel):
     level
         ``stop`` forbids a release, ``look`` wants a decision, ``note`` is good to know.
     code
-        Stable short name of the rule, such as ``clearance``.
+        Stable short name of its rule, such as ``clearance``; all are listed in ``rules``.
     reading, limit
         Both in ``unit``; ``None`` where the rule is yes or no.
     sense
@@ -71,6 +73,18 @@ class Finding(BaseModel):
     source: str
     place: Place = Place()
     remedy: Remedy | None = None
+
+    @field_validator("code")
+    @classmethod
+    def _known(cls, code: str) -> str:
+        if code not in RULES:
+            raise ValueError(f"there is no rule {code}: list it in core/rules.py")
+        return code
+
+    @property
+    def rule(self) -> Rule:
+        """The rule that was broken."""
+        return RULES[self.code]
 
     def key(self) -> str:
         """Name the finding so that a list can keep its place when others come and go."""

@@ -25,7 +25,7 @@ from vane_step.web.hub import Hub
 from vane_step.web.jobs import Jobs
 from vane_step.web.log import close as close_log
 from vane_step.web.log import log, write_to
-from vane_step.web.pages import board, brief, changes, circuit, fits, laying, make, parts, power, shelf, solid
+from vane_step.web.pages import board, brief, changes, circuit, fits, laying, make, parts, power, rules, shelf, solid
 from vane_step.web.render import STATIC, page
 from vane_step.web.settings import Settings
 from vane_step.web.works import Works
@@ -74,7 +74,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
             if name not in known:
                 app.state.store.add(name, design)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for room in (shelf, brief, parts, changes, circuit, power, fits, board, laying, solid, make):
+    for room in (shelf, rules, brief, parts, changes, circuit, power, fits, board, laying, solid, make):
         app.include_router(room.router)
     app.add_middleware(Guards, settings=settings)
     app.add_exception_handler(VaneStepError, _told)

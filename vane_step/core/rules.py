@@ -1,0 +1,231 @@
+"""Every rule a design is held against: its code, what it finds, where, in what unit, and where its limit comes from.
+
+A finding carries the code of its rule; how a rule is judged is in the room that makes its findings.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Final, Literal
+
+Sense = Literal["at least", "at most", "is"]
+Room = Literal["brief", "parts", "circuit", "board", "legend", "make", "read back", "order"]
+HOUSE, THUMB, CIRCUIT, CATALOGUE = "rules of the maker", "rule of thumb", "the circuit", "the catalogue"
+BRIEF, SUPPLIER, FILES, LAND = "the brief", "the supplier's answer", "the files as read back", "the land patterns"
+
+
+@dataclass(frozen=True)
+class Rule:
+    """What is held against what.
+
+    Parameters
+    ----------
+    code
+        Stable short name, which findings, reports and waivers carry.
+    title
+        What is found.
+    levels
+        Levels its findings have, the gravest first.
+    sense, unit
+        Whether the reading is to be at least or at most the limit, in what unit; ``is`` where there is none.
+    source
+        Where the limit comes from; a finding names it in full.
+    room
+        Which part of the work the rule belongs to.
+    """
+
+    code: str
+    title: str
+    levels: str
+    sense: Sense
+    unit: str
+    source: str
+    room: Room
+
+
+def _rows(room: Room, *rows: tuple[str, str, str, Sense, str, str]) -> list[Rule]:
+    return [Rule(code, title, levels, sense, unit, source, room) for code, title, levels, sense, unit, source in rows]
+
+
+_ALL: Final = [
+    *_rows(
+        "brief",
+        ("requirement", "a requirement is not met", "stop, look", "at least", "its own", "the requirement"),
+        ("brief-size", "a side of the board is longer than the brief allows", "stop", "at most", "mm", BRIEF),
+        ("brief-road", "the maker's rules do not suit how the board is to be made", "look", "is", "", BRIEF),
+        ("brief-skill", "parts want tools or skills the brief leaves out", "look", "at most", "parts", BRIEF),
+        ("brief-height", "a part, or all together, is too tall for the case", "look", "at most", "mm", BRIEF),
+        ("budget", "the parts of one board cost more than allowed", "look", "at most", "€", BRIEF),
+    ),
+    *_rows(
+        "parts",
+        ("unproved-pattern", "an own land pattern was not checked, or never soldered", "look, note", "is", "", LAND),
+    ),
+    *_rows(
+        "order",
+        ("no-number", "no part is chosen yet", "note", "is", "", "the list of parts"),
+        ("no-offer", "nobody offers a part", "look", "at least", "pieces", SUPPLIER),
+        ("short-stock", "less in stock than wanted", "look", "at least", "pieces", SUPPLIER),
+        ("life", "a part is at its end, or not for new designs", "look, note", "is", "", SUPPLIER),
+        ("one-source", "a part comes from one source only", "note", "at least", "sources", SUPPLIER),
+        ("next-break", "more would cost less", "note", "at most", "€", SUPPLIER),
+    ),
+    *_rows(
+        "circuit",
+        ("open-pin", "a pin is left open", "stop, look, note", "at least", "connections", CIRCUIT),
+        ("lonely-net", "a net joins nothing", "look", "at least", "pins", CIRCUIT),
+        ("outputs-fight", "outputs drive one net", "stop, look", "at most", "drivers", CIRCUIT),
+        ("no-supply", "nothing feeds a supply net", "stop", "at least", "sources", CIRCUIT),
+        ("ground-astray", "a ground pin is on another net", "stop", "at most", "pins", CIRCUIT),
+        ("decoupling", "a supply pin has no bypass capacitor", "look", "at least", "capacitors", THUMB),
+        ("backwards", "a polarised part is the wrong way round", "stop, look", "at least", "V", "polarity"),
+        ("two-spellings", "two names look like one net", "look", "at most", "names", CIRCUIT),
+        ("no-pull-up", "an open-drain net has no pull-up", "look", "at least", "pull-ups", "open-drain outputs"),
+        ("pull-ups", "a net has several pull-ups", "note", "at most", "pull-ups", THUMB),
+        ("pull-up", "a pull-up is too strong or too weak", "look", "at least", "Ω", "3 mA; 1 µs at 100 pF"),
+        ("crystal-load", "load capacitors do not suit the crystal", "look", "at least", "pF", "2 (CL - stray), 15 %"),
+        ("led-current", "an LED gets too much or too little current", "look", "at least", "mA", THUMB),
+        ("led-bare", "an LED has no resistor", "stop", "at least", "Ω", CIRCUIT),
+        ("reset-pull-up", "a reset pin is not held up", "look", "at least", "pull-ups", THUMB),
+        ("voltage-domain", "an output drives an input above its supply", "stop", "at most", "V", CATALOGUE),
+        ("rating", "a part gets more voltage or power than it bears", "stop, look", "at least", "V, W", CATALOGUE),
+        ("supply-range", "a part's supply is outside its range", "stop", "at least", "V", CATALOGUE),
+        ("flyback", "a coil has no diode, or a wrong one", "stop, look", "at least", "diodes", THUMB),
+        ("start-up", "a load is on, or held by nothing, in reset or loader", "look", "at most", "pins", "pin states"),
+        ("shared-debug", "two controllers share a debug line", "look", "at most", "controllers", THUMB),
+        ("programming", "nothing can program a controller", "note", "at least", "ways", "debug lines and loader"),
+        ("loader-port", "a serial line looks like the loader's", "look, note", "at least", "ways", "the loader"),
+        ("on-at-rest", "a load is fed while the relay is at rest", "look, note", "at most", "loads", "contact NC"),
+        ("connector", "a plug lacks ground, ways or current", "stop, look", "at least", "ways", CATALOGUE),
+        ("unused-section", "inputs of an unused section float", "look", "at most", "inputs", THUMB),
+        ("matrix-diode", "diodes of a key matrix face different ways", "look", "at most", "diodes", "one sense"),
+        ("output-grounded", "a supply output is on ground", "stop", "at most", "outputs", CIRCUIT),
+        ("sources-tied", "two sources feed one another", "stop", "at most", "sources", CIRCUIT),
+        ("diode-forward", "a diode shorts two rails", "stop", "at most", "V", CIRCUIT),
+        ("over-current", "a part carries more than it bears", "stop", "at most", "A", CATALOGUE),
+        ("zener", "a zener is straight across a higher rail", "stop", "at most", "V", CATALOGUE),
+        ("coil-voltage", "a coil gets too much or too little voltage", "stop", "at most", "V", CATALOGUE),
+        ("regulator-output", "a regulator gives another voltage than its rail has", "stop", "at most", "V", CATALOGUE),
+        ("regulator-heat", "a regulator gets too hot", "stop", "at most", "°C", "125 °C, rule of thumb"),
+        ("dropout", "a regulator gets too little voltage", "look", "at least", "V", CATALOGUE),
+        ("no-current", "a current is not said of a net made for one", "look", "at least", "A", THUMB),
+        ("two-senders", "two senders are on one line", "stop", "at most", "senders", "what pins do"),
+        ("no-sender", "nobody sends on a line", "look", "at most", "receivers", "what pins do"),
+        ("address-twice", "two parts answer to one bus address", "stop", "at most", "parts", CATALOGUE),
+        ("tied-off", "an enable or control pin is off for good", "look", "at most", "pins", "what pins do"),
+        ("taps", "sense taps are exchanged or at the wrong end", "stop, look", "at most", "pins", "what pins do"),
+        ("gate-drive", "a gate gets too little voltage", "stop, look", "at least", "V", CATALOGUE),
+        ("gate-floats", "a gate floats", "look", "at least", "resistors", THUMB),
+        ("gate-off", "a gate is never off", "stop, look", "at most", "V", CATALOGUE),
+        ("gate-over", "a gate gets more than it bears", "stop", "at most", "V", "20 V"),
+        ("transistor-turned", "a transistor's ends are exchanged", "stop", "at most", "pins", CIRCUIT),
+        ("base-bare", "a base has no resistor", "look", "at least", "resistors", THUMB),
+        ("output-capacitor", "a converter has no output capacitor", "look", "at least", "capacitors", THUMB),
+        ("bootstrap", "a converter has no bootstrap capacitor", "look", "at least", "capacitors", THUMB),
+        ("feedback", "the feedback parts set another voltage than the rail's", "stop", "at most", "V", "6 %"),
+        ("divider", "a divider gives a pin more than it bears", "stop", "at most", "V", CATALOGUE),
+        ("stale-value", "a value is not what its calculation gives", "look", "is", "", "the calculation"),
+        ("overruled", "a value was typed over its calculation", "note", "is", "", "the calculation"),
+        ("broken-reason", "a calculation lost what it reads", "look", "is", "", "the calculation"),
+        ("old-voltage", "a text names a voltage no rail has", "look", "is", "", CIRCUIT),
+        ("either-or", "of a choice not one part is fitted", "look", "at least", "parts", "the variant"),
+    ),
+    *_rows(
+        "board",
+        ("clearance", "copper of two nets is too near", "stop", "at least", "mm", HOUSE),
+        ("short", "copper of two nets touches", "stop", "at least", "mm", HOUSE),
+        ("creepage", "nets are too near for their voltage", "stop, look", "at least", "mm", "IPC-2221B, 6-1"),
+        ("copper-to-edge", "copper is too near to the edge", "stop", "at least", "mm", HOUSE),
+        ("edge-hole", "a plated hole on the edge that is not made, or too small", "stop", "at least", "mm", HOUSE),
+        ("off-edge", "a plated hole is cut, and not on the edge", "stop", "at most", "mm", THUMB),
+        ("ring", "an annular ring is too narrow", "stop", "at least", "mm", HOUSE),
+        ("drill", "a hole is too small or too large to drill", "stop", "at least", "mm", HOUSE),
+        ("drill-size", "there is no drill of that size", "look", "at least", "mm", "the drills there are"),
+        ("hole-to-hole", "two holes are too close together", "stop", "at least", "mm", HOUSE),
+        ("copper-to-hole", "copper is too near to a bare hole or a screw", "stop", "at least", "mm", HOUSE),
+        ("hole-in-part", "a mounting hole goes through a part", "look", "at most", "mm", LAND),
+        ("screw-on-part", "the head of a screw meets a part", "look", "at most", "mm", LAND),
+        ("screw-in-zone", "a screw lies in an antenna's zone", "look", "at most", "mm", LAND),
+        ("hole-over-edge", "a bare hole lies across the edge, or outside", "stop", "at least", "mm", "the outline"),
+        ("thin-wall", "the wall between a hole and the edge is too thin", "look", "at least", "mm", HOUSE),
+        ("thin-bridge", "the board hangs together by a narrow bridge", "look", "at least", "mm", THUMB),
+        ("slot", "a cut-out is too narrow to be milled", "stop", "at least", "mm", HOUSE),
+        ("parted", "cut-outs part the board", "stop", "at most", "mm²", "the outline"),
+        ("courtyard", "parts need more room", "stop", "at most", "mm", LAND),
+        ("outside", "a part reaches over the edge", "stop, look", "at most", "% of its body", "the outline"),
+        ("keep-out", "copper lies in a zone free of copper", "stop", "at least", "mm, mm²", LAND),
+        ("hand-zone", "a part lies where hands go", "look", "at most", "mm²", "the zone"),
+        ("low-zone", "a part is taller than its zone allows", "look", "at most", "mm", "the zone"),
+        ("quiet-zone", "a foreign track crosses a quiet zone", "look", "at most", "mm", "the zone"),
+        ("width", "a track is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),
+        ("net-width", "a track is thinner than its net's rule", "stop", "at least", "mm", "rule of the net"),
+        ("net-layer", "a net runs on a layer it is kept off", "stop", "at most", "mm", "rule of the net"),
+        ("track-current", "a track runs too hot", "stop", "at most", "K", "IPC-2221 chart fit"),
+        ("via-current", "vias carry less than may pass", "look", "at least", "A", "IPC-2221 on barrels"),
+        ("thin-joint", "copper hangs together by too little", "stop", "at least", "mm", HOUSE),
+        ("sliver", "a pour is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),
+        ("few-spokes", "a pad hangs on one spoke of a pour", "look", "at least", "ways in", THUMB),
+        ("thin-pad", "a pad is narrower than copper that can be held", "look", "at least", "mm", HOUSE),
+        ("acute-corner", "a track turns back sharply", "look", "at least", "°", THUMB),
+        ("loose-end", "a track ends in nothing", "look", "at least", "joined", THUMB),
+        ("loose-via", "a via joins fewer than two layers", "look", "at least", "layers", THUMB),
+        ("via-in-pad", "a via's hole lies in a surface pad", "look", "at least", "mm", THUMB),
+        ("aspect-ratio", "a hole is deep for its width", "look", "at most", "", THUMB),
+        ("mask-bridge", "solder mask between pads is too narrow", "look", "at least", "mm", THUMB),
+        ("paste-opening", "paste hardly leaves the stencil", "look", "at least", "area ratio", "IPC-7525"),
+        ("open-link", "a connection is not routed", "stop", "at most", "mm", CIRCUIT),
+        ("no-copper", "a connected pin has no copper", "stop", "at most", "pins", CIRCUIT),
+        ("not-placed", "a part has no place", "stop", "at most", "parts", CIRCUIT),
+        ("decoupling-distance", "a bypass capacitor is far from its pin", "look", "at most", "mm", THUMB),
+        ("jumper", "the maker's rules know no wire jumpers", "stop", "at most", "mm", HOUSE),
+        ("jumper-length", "a wire jumper has an unusual length", "stop", "at least", "mm", HOUSE),
+        ("jumper-blocked", "a wire jumper runs under a part", "look", "at most", "mm", LAND),
+    ),
+    *_rows(
+        "legend",
+        ("legend-on-pad", "a print is too near to a pad", "look", "at least", "mm", HOUSE),
+        ("legend-height", "a text is too small to print", "look", "at least", "mm", HOUSE),
+        ("unprinted", "a reference has no room", "note", "at most", "references", "the legend"),
+    ),
+    *_rows(
+        "make",
+        ("etch-width", "a track is finer than the method can do in comfort", "look", "at least", "mm", "the method"),
+        ("etch-drill", "no drill at hand makes a hole", "look", "at most", "mm", "the drills at hand"),
+        ("etch-ring", "the drill taken instead leaves too narrow a ring", "look", "at least", "mm", HOUSE),
+        ("etch-layers", "inner layers cannot be etched at home", "stop", "at most", "layers", "laminate has two sides"),
+        ("etch-plating", "connections hang on plated holes nobody plates", "stop", "at most", "links", HOUSE),
+    ),
+    *_rows(
+        "read back",
+        ("outline-missing", "the files have no outline", "stop", "is", "", FILES),
+        ("outline-open", "the outline is not closed", "stop", "is", "", FILES),
+        ("outline", "the outline differs", "stop", "at most", "mm", FILES),
+        ("cutouts", "the cut-outs differ", "stop", "at most", "cut-outs", FILES),
+        ("drill-count", "the number of holes differs", "stop", "at most", "holes", FILES),
+        ("netlist", "the test netlist differs", "stop", "at most", "points", FILES),
+        ("pad-missing", "there is no copper at a pad", "stop", "is", "", FILES),
+        ("file-short", "two nets are one piece of copper", "stop", "is", "", FILES),
+        ("file-open", "a net is in more pieces than in the design", "stop", "at most", "links", FILES),
+        ("file-thin", "copper is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),
+        ("image", "copper differs from the design", "stop", "at most", "mm²", FILES),
+        ("layers", "layers are missing", "stop", "is", "", FILES),
+        ("panel-objects", "a panel has other objects than its boards", "stop", "at most", "objects", FILES),
+        ("panel-copy", "a board of a panel differs from the board", "stop", "is", "", FILES),
+        ("panel-overlap", "boards of a panel share copper", "stop", "is", "", FILES),
+    ),
+]
+RULES: Final[dict[str, Rule]] = {rule.code: rule for rule in _ALL}
+
+
+def rules_page() -> str:
+    """Write all rules as tables of Markdown, one a room, for the docs."""
+    lines = []
+    for room in dict.fromkeys(r.room for r in _ALL):
+        head = "| rule | finds that | level | reading | limit from |"
+        lines += [f"### {room.capitalize()}", "", head, "|---|---|---|---|---|"]
+        for rule in _ALL:
+            if rule.room == room:
+                reading = "—" if rule.sense == "is" else f"{rule.sense}{f', {rule.unit}' if rule.unit else ''}"
+                lines.append(f"| `{rule.code}` | {rule.title} | {rule.levels} | {reading} | {rule.source} |")
+        lines.append("")
+    return "\n".join(lines)
