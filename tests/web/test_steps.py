@@ -23,10 +23,10 @@ from vane_step.data.shipped import blocks
 from vane_step.standins.host import Hosted
 from vane_step.standins.supplier import create_supplier
 from vane_step.store.designs import DesignStore
+from vane_step.suppliers.client import SupplierSilent, ask_supplier
 from vane_step.web.app import create_app
 from vane_step.web.jobs import Jobs
 from vane_step.web.settings import Settings
-from vane_step.web.suppliers import SupplierSilent, ask_supplier
 
 
 class Served(unittest.TestCase):

@@ -90,7 +90,7 @@ def price(
     """Ask a supplier for the parts of a design and price the list."""
     from vane_step.standins.host import Hosted
     from vane_step.standins.supplier import create_supplier
-    from vane_step.web.suppliers import ask_supplier
+    from vane_step.suppliers.client import ask_supplier
 
     design = load(source)
     count = boards or design.brief.quantity

@@ -28,7 +28,7 @@ from vane_step.core.order.buying import (
 from vane_step.data.shipped import catalogue, resources
 from vane_step.store.designs import Kept
 from vane_step.store.shelfware import Shelfware
-from vane_step.web.suppliers import kept_offers
+from vane_step.suppliers.client import kept_offers
 from vane_step.web.view import findings_of
 
 _KEPT = 64

@@ -22,8 +22,8 @@ from vane_step.core.parts.landpattern import pad_shape
 from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES, measures, pattern_pdf, truth
 from vane_step.data.shipped import catalogue
 from vane_step.store.designs import Kept
+from vane_step.suppliers.client import conduct, kept_offers, refresh
 from vane_step.web.render import page, step_page, store_of
-from vane_step.web.suppliers import conduct, kept_offers, refresh
 from vane_step.web.told import outside
 
 router = APIRouter()
