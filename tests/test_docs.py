@@ -63,6 +63,15 @@ class Written(unittest.TestCase):
         }
         self.assertEqual(set(RULES) - strings, set())
 
+    def test_questions_lead_to_their_rules(self) -> None:
+        """Each question of the map leads to a module that makes findings of the rule."""
+        rows = re.findall(r"^\| ([^|]+) \| `(core/[\w/]+\.py)` \| `([\w-]+)` \|$", (DOCS / "map.md").read_text("utf-8"), re.M)
+        self.assertGreaterEqual(len(rows), 30)
+        for question, module, code in rows:
+            with self.subTest(question):
+                self.assertIn(code, RULES)
+                self.assertIn(f'"{code}"', (ROOT / "vane_step" / module).read_text(encoding="utf-8"))
+
     def test_settings_say_what_they_are(self) -> None:
         """Every setting has a description."""
         self.assertTrue(all(f.description for f in Settings.model_fields.values()))

@@ -124,14 +124,11 @@ def assign(
                 if lock and function != lock.function:
                     continue
                 columns.append((s.name, pin.number, function, unit))
-                useful = sum(1 for f in pin.functions if not f.startswith(("INT", "5VT")))
-                value = 0.1 * useful + (cost or {}).get((s.name, pin.number), 0.0)
-                value += 0.0 if (now or {}).get(s.name, pin.number) == pin.number else KEPT_BONUS
-                # Pins that are not left alone while the controller starts are given away last.
-                value += 0.3 * sum(1 for state in (pin.reset, pin.loader) if state not in ("", "open"))
-                if pin.number in loader and s.function.startswith("UART."):
-                    value -= 0.3 + LOADER_BONUS
-                price.append(value)
+                price.append(
+                    _worth(pin, s, pin.number in loader)
+                    + (cost or {}).get((s.name, pin.number), 0.0)
+                    + (0.0 if (now or {}).get(s.name, pin.number) == pin.number else KEPT_BONUS)
+                )
                 mine += 1
         if lock and not mine:
             raise InputError(
@@ -139,6 +136,15 @@ def assign(
                 next_step="Let this pin go.",
             )  # fmt: skip
     return _solve(pins, signals, columns, price, time_limit_s)
+
+
+def _worth(pin: Pin, signal: Signal, of_loader: bool) -> float:
+    """Price giving a pin to a signal: by what else it could do, and by what it does while the controller starts."""
+    useful = sum(1 for f in pin.functions if not f.startswith(("INT", "5VT")))
+    # Pins that are not left alone while the controller starts are given away last.
+    busy = sum(1 for state in (pin.reset, pin.loader) if state not in ("", "open"))
+    wanted = 0.3 + LOADER_BONUS if of_loader and signal.function.startswith("UART.") else 0.0
+    return 0.1 * useful + 0.3 * busy - wanted
 
 
 def _solve(
@@ -196,13 +202,20 @@ def _solve(
             next_step="Ask for fewer signals, or lock some pins.",
         )
     taken = {columns[k][0]: columns[k] for k in np.flatnonzero(result.x[:count] > 0.5)}
+    gap = float(result.mip_gap) if result.mip_gap is not None else 0.0
+    return _answer(pins, signals, taken, gap)
+
+
+def _answer(
+    pins: tuple[Pin, ...], signals: tuple[Signal, ...], taken: Mapping[str, tuple[str, str, str, str]], gap: float
+) -> Assignment:  # fmt: skip
+    """Say which pin each signal took, what is missing and what is spare."""
     uses = tuple(
         PinUse(pin=taken[s.name][1], demand=s.name, function=taken[s.name][2]) for s in signals if s.name in taken
     )
     missing = tuple(s for s in signals if s.name not in taken)
     busy = {u.pin for u in uses}
     spare = tuple(p.number for p in pins if p.role in ("io", "input") and p.functions and p.number not in busy)
-    gap = float(result.mip_gap) if result.mip_gap is not None else 0.0
     return Assignment(uses, missing, spare, gap)
 
 
