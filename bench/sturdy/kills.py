@@ -105,6 +105,8 @@ def kill_over_and_over(count: int, seed: int) -> Tally:
                 time.sleep(editor.chance.uniform(0.02, 0.6))
                 os.kill(pid, signal.SIGKILL)
                 tally.kills += 1
+                if tally.kills % 25 == 0:
+                    print(f"  {tally.kills} kills of seed {seed}: {len(tally.wrong)} wrong", flush=True)
                 ended.set()
                 work.join()
         tally.answered = editor.answered
