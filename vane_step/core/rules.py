@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final, Literal
 
-Sense = Literal["at least", "at most", "is"]
+Sense = Literal["at least", "at most", "either way", "is"]
 Room = Literal["brief", "parts", "circuit", "board", "legend", "make", "read back", "order"]
 HOUSE, THUMB, CIRCUIT, CATALOGUE = "rules of the maker", "rule of thumb", "the circuit", "the catalogue"
 BRIEF, SUPPLIER, FILES, LAND = "the brief", "the supplier's answer", "the files as read back", "the land patterns"
@@ -27,7 +27,8 @@ class Rule:
     levels
         Levels its findings have, the gravest first.
     sense, unit
-        Whether the reading is to be at least or at most the limit, in what unit; ``is`` where there is none.
+        Whether the reading is to be at least or at most the limit, or either by what it is, in what unit; ``is`` where
+        there is no reading, or none that tells more.
     source
         Where the limit comes from; a finding names it in full.
     room
@@ -82,53 +83,68 @@ _ALL: Final = [
         ("two-spellings", "two names look like one net", "look", "at most", "names", CIRCUIT),
         ("no-pull-up", "an open-drain net has no pull-up", "look", "at least", "pull-ups", "open-drain outputs"),
         ("pull-ups", "a net has several pull-ups", "note", "at most", "pull-ups", THUMB),
-        ("pull-up", "a pull-up is too strong or too weak", "look", "at least", "Ω", "3 mA; 1 µs at 100 pF"),
-        ("crystal-load", "load capacitors do not suit the crystal", "look", "at least", "pF", "2 (CL - stray), 15 %"),
-        ("led-current", "an LED gets too much or too little current", "look", "at least", "mA", THUMB),
-        ("led-bare", "an LED has no resistor", "stop", "at least", "Ω", CIRCUIT),
+        ("pull-up", "a pull-up is too strong or too weak", "look", "either way", "Ω", "3 mA; 1 µs at 100 pF"),
+        (
+            "crystal-load", "load capacitors do not suit the crystal", "look", "either way",
+            "pF", "2 (CL - stray), 15 %",
+        ),
+        ("led-current", "an LED gets too much or too little current", "look", "either way", "mA", THUMB),
+        ("led-bare", "an LED has no resistor", "stop", "at most", "V", CIRCUIT),
         ("reset-pull-up", "a reset pin is not held up", "look", "at least", "pull-ups", THUMB),
         ("voltage-domain", "an output drives an input above its supply", "stop", "at most", "V", CATALOGUE),
-        ("rating", "a part gets more voltage or power than it bears", "stop, look", "at least", "V, W", CATALOGUE),
-        ("supply-range", "a part's supply is outside its range", "stop", "at least", "V", CATALOGUE),
+        ("rating", "a part gets more voltage or power than it bears", "stop, look", "either way", "V, W", CATALOGUE),
+        ("supply-range", "a part's supply is outside its range", "stop, look", "either way", "V", CATALOGUE),
         ("flyback", "a coil has no diode, or a wrong one", "stop, look", "at least", "diodes", THUMB),
-        ("start-up", "a load is on, or held by nothing, in reset or loader", "look", "at most", "pins", "pin states"),
+        (
+            "start-up", "a load is on, or held by nothing, in reset or loader", "look", "either way",
+            "pins, resistors", "pin states",
+        ),
         ("shared-debug", "two controllers share a debug line", "look", "at most", "controllers", THUMB),
         ("programming", "nothing can program a controller", "note", "at least", "ways", "debug lines and loader"),
         ("loader-port", "a serial line looks like the loader's", "look, note", "at least", "ways", "the loader"),
         ("on-at-rest", "a load is fed while the relay is at rest", "look, note", "at most", "loads", "contact NC"),
-        ("connector", "a plug lacks ground, ways or current", "stop, look", "at least", "ways", CATALOGUE),
-        ("unused-section", "inputs of an unused section float", "look", "at most", "inputs", THUMB),
+        (
+            "connector", "a plug lacks ground, ways or current", "stop, look", "either way",
+            "ways, A each, ground pins", CATALOGUE,
+        ),
+        ("unused-section", "inputs of an unused section float", "look", "at most", "floating inputs", THUMB),
         ("matrix-diode", "diodes of a key matrix face different ways", "look", "at most", "diodes", "one sense"),
         ("output-grounded", "a supply output is on ground", "stop", "at most", "outputs", CIRCUIT),
         ("sources-tied", "two sources feed one another", "stop", "at most", "sources", CIRCUIT),
         ("diode-forward", "a diode shorts two rails", "stop", "at most", "V", CIRCUIT),
         ("over-current", "a part carries more than it bears", "stop", "at most", "A", CATALOGUE),
         ("zener", "a zener is straight across a higher rail", "stop", "at most", "V", CATALOGUE),
-        ("coil-voltage", "a coil gets too much or too little voltage", "stop", "at most", "V", CATALOGUE),
-        ("regulator-output", "a regulator gives another voltage than its rail has", "stop", "at most", "V", CATALOGUE),
+        ("coil-voltage", "a coil gets too much or too little voltage", "stop", "either way", "V", CATALOGUE),
+        (
+            "regulator-output", "a regulator gives another voltage than its rail has", "stop", "either way",
+            "V", CATALOGUE,
+        ),
         ("regulator-heat", "a regulator gets too hot", "stop", "at most", "°C", "125 °C, rule of thumb"),
         ("dropout", "a regulator gets too little voltage", "look", "at least", "V", CATALOGUE),
-        ("no-current", "a current is not said of a net made for one", "look", "at least", "A", THUMB),
+        ("no-current", "a current is not said of a net made for one", "look, note", "at least", "currents", THUMB),
         ("two-senders", "two senders are on one line", "stop", "at most", "senders", "what pins do"),
         ("no-sender", "nobody sends on a line", "look", "at most", "receivers", "what pins do"),
         ("address-twice", "two parts answer to one bus address", "stop", "at most", "parts", CATALOGUE),
         ("tied-off", "an enable or control pin is off for good", "look", "at most", "pins", "what pins do"),
         ("taps", "sense taps are exchanged or at the wrong end", "stop, look", "at most", "pins", "what pins do"),
         ("gate-drive", "a gate gets too little voltage", "stop, look", "at least", "V", CATALOGUE),
-        ("gate-floats", "a gate floats", "look", "at least", "resistors", THUMB),
+        ("gate-floats", "a gate floats", "stop, look", "at least", "pulls", THUMB),
         ("gate-off", "a gate is never off", "stop, look", "at most", "V", CATALOGUE),
-        ("gate-over", "a gate gets more than it bears", "stop", "at most", "V", "20 V"),
+        ("gate-over", "a gate gets more than it bears", "stop, look", "at most", "V", "20 V"),
         ("transistor-turned", "a transistor's ends are exchanged", "stop", "at most", "pins", CIRCUIT),
-        ("base-bare", "a base has no resistor", "look", "at least", "resistors", THUMB),
-        ("output-capacitor", "a converter has no output capacitor", "look", "at least", "capacitors", THUMB),
-        ("bootstrap", "a converter has no bootstrap capacitor", "look", "at least", "capacitors", THUMB),
-        ("feedback", "the feedback parts set another voltage than the rail's", "stop", "at most", "V", "6 %"),
+        ("base-bare", "a base has no resistor", "stop", "at most", "V", THUMB),
+        ("output-capacitor", "a converter has no output capacitor", "stop, look", "at least", "capacitors", THUMB),
+        ("bootstrap", "a converter has no bootstrap capacitor", "stop", "at least", "capacitors", THUMB),
+        (
+            "feedback", "the feedback parts set another voltage than the rail's", "stop", "either way",
+            "V, resistors", "6 %",
+        ),
         ("divider", "a divider gives a pin more than it bears", "stop", "at most", "V", CATALOGUE),
-        ("stale-value", "a value is not what its calculation gives", "look", "is", "", "the calculation"),
-        ("overruled", "a value was typed over its calculation", "note", "is", "", "the calculation"),
-        ("broken-reason", "a calculation lost what it reads", "look", "is", "", "the calculation"),
-        ("old-voltage", "a text names a voltage no rail has", "look", "is", "", CIRCUIT),
-        ("either-or", "of a choice not one part is fitted", "look", "at least", "parts", "the variant"),
+        ("stale-value", "a value is not what its calculation gives", "look", "is", "values", "the calculation"),
+        ("overruled", "a value was typed over its calculation", "note", "is", "values", "the calculation"),
+        ("broken-reason", "a calculation lost what it reads", "look", "is", "calculations", "the calculation"),
+        ("old-voltage", "a text names a voltage no rail has", "look, note", "is", "V", CIRCUIT),
+        ("either-or", "of a choice not one part is fitted", "look", "at most", "fitted", "the variant"),
     ),
     *_rows(
         "board",
@@ -192,7 +208,10 @@ _ALL: Final = [
         ("etch-width", "a track is finer than the method can do in comfort", "look", "at least", "mm", "the method"),
         ("etch-drill", "no drill at hand makes a hole", "look", "at most", "mm", "the drills at hand"),
         ("etch-ring", "the drill taken instead leaves too narrow a ring", "look", "at least", "mm", HOUSE),
-        ("etch-layers", "inner layers cannot be etched at home", "stop", "at most", "layers", "laminate has two sides"),
+        (
+            "etch-layers", "inner layers cannot be etched at home", "stop", "at most",
+            "layers", "laminate has two sides",
+        ),
         ("etch-plating", "connections hang on plated holes nobody plates", "stop", "at most", "links", HOUSE),
     ),
     *_rows(
