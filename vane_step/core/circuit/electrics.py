@@ -268,6 +268,12 @@ def _leds(design: Design) -> Iterator[Finding]:
             if len(feeds) != 1:
                 continue
             amps = (feeds[0] - forward) / ohms
+            bears_w, watts = resistor.params.get("power_w"), amps * amps * ohms
+            if bears_w is not None and amps > 0 and watts > bears_w:
+                text = f"{resistor.ref} turns {watts:.3g} W into heat"
+                yield _finding(
+                    "rating", text, watts, bears_w, "W", "the catalogue's rating", (resistor.ref,), "stop", True
+                )
             if not LED_LEAST_A <= amps <= LED_MOST_A:
                 limit = LED_MOST_A if amps > LED_MOST_A else LED_LEAST_A
                 text = f"{led.ref} with {resistor.ref} at {feeds[0]:g} V takes {format_value(amps, 'A')}"
