@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import os
 import shutil
@@ -11,10 +13,12 @@ import tempfile
 import unittest
 import zipfile
 from pathlib import Path
+from unittest import mock
 
 from PIL import Image
 
 from tests.support import BEEPER, BOARDS, FROST, ROOT, demo
+from vane_step.cli.app import main
 from vane_step.core.board.silkscreen.filled_shapes import shape_of
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json
@@ -32,13 +36,29 @@ class Terminal(unittest.TestCase):
         self.here = Path(folder.name)
 
     def run_it(self, *words: object, code: int = 0) -> str:
-        """Run a command; give all it says, after checking the exit code and that no fault of the program shows."""
+        """Run a command in this process; give all it says, after checking the exit code and that no fault shows."""
+        said = io.StringIO()
+        with (
+            mock.patch.object(sys, "argv", ["vane-step", *map(str, words)]),
+            mock.patch.dict(os.environ, {"COLUMNS": "200"}),
+            contextlib.chdir(self.here),
+            contextlib.redirect_stdout(said),
+            contextlib.redirect_stderr(said),
+            self.assertRaises(SystemExit) as ended,
+        ):
+            main()
+        self.assertEqual(ended.exception.code, code, said.getvalue())
+        self.assertNotIn("fault of the program", said.getvalue())
+        return said.getvalue()
+
+    def run_apart(self, *words: object, code: int = 0) -> str:
+        """Run a command in a process of its own, as a user does."""
         done = subprocess.run(
             [sys.executable, "-m", "vane_step", *map(str, words)],
             cwd=self.here,
             capture_output=True,
             text=True,
-            env={**os.environ, "PYTHONPATH": str(ROOT), "COLUMNS": "200"},
+            env={**os.environ, "PYTHONPATH": str(ROOT)},
             timeout=300,
         )
         self.assertEqual(done.returncode, code, done.stdout + done.stderr)
@@ -59,7 +79,7 @@ class Road(Terminal):
 
     def test_import_route_check_release_etch(self) -> None:
         """The whole road with reports: 100 % routed, no stop, a zip and a PDF."""
-        self.run_it("import", BOARDS / "smd2L_015_s1", "-o", "a.json", "--report", "import.json")
+        self.run_apart("import", BOARDS / "smd2L_015_s1", "-o", "a.json", "--report", "import.json")
         said = self.run_it("route", "a.json", "-o", "b.json", "--report", "route.json")
         self.assertIn("62 of 62 links made, 0 stop", said)
         self.run_it("check", "b.json", "--report", "check.json")
@@ -92,7 +112,7 @@ class Road(Terminal):
         self.assertTrue(all(0 <= w["share"] <= 1 and w["over_mm"] <= w["length_mm"] + 1e-6 for w in ways))
         said = self.run_it("etch", "b.json", "-o", "b.pdf", "--method", "toner", "--copies", "2", code=1)
         self.assertIn("etch-plating", said)
-        self.run_it("etch", "b.json", "-o", "b.svg", "--method", "film", "--side", "front", "--ruler", "49.9,50.1", code=1)
+        self.run_apart("etch", "b.json", "-o", "b.svg", "--method", "film", "--side", "front", "--ruler", "49.9,50.1", code=1)
         report = json.loads((self.here / "route.json").read_text())
         figures = report["figures"]
         self.assertEqual((figures["links_open"], figures["links_completed"], report["findings"]), (0, 62, []))
@@ -228,6 +248,7 @@ class Unusable(Terminal):
         self.refused("check", "other.json", says="not a design file")
         self.refused("check", "raw.json", says="not UTF-8")
         self.refused("check", "missing.json", says="missing.json")
+        self.assertIn("missing.json", self.run_apart("check", "missing.json", code=2))
         self.refused("etch", "good.json", "-o", "x.pdf", "--method", "stencil", says="toner, film")
         self.refused("etch", "good.json", "-o", "x.pdf", "--copies", "99", says="1 to 12")
         self.refused("etch", "good.json", "-o", "x.pdf", "--ruler", "20,50", says="45 to 55 mm")

@@ -6,7 +6,6 @@ import asyncio
 import io
 import json
 import socket
-import statistics
 import tempfile
 import threading
 import time
@@ -388,11 +387,6 @@ class Pages(Served):
                 url = f"/d/{id}/{path}"
                 with self.subTest(url):
                     self.assertEqual(self.client.get(url).status_code, 200)
-                    begun = time.perf_counter()
-                    self.client.get(url)
-                    self.assertLess(
-                        time.perf_counter() - begun, 0.4, "100 ms is the budget on an idle machine; bench/ measures it"
-                    )
 
     def test_new_design(self) -> None:
         """The answers become brief, needs and rules; a second of the same name has its own address; nonsense is refused."""
@@ -526,12 +520,8 @@ class Pages(Served):
             store.edit("large", edit, text)
         for path in ("circuit", "board", "board.json", "ledger?step=circuit"):
             self.assertEqual(self.client.get(f"/d/large/{path}").status_code, 200)
-        times = []
         for k in range(1, 12):
-            begun = time.perf_counter()
             self.assertEqual(self.ask(f"join R{k}.1 R{k + 1}.2", "large").status_code, 200)
-            times.append(time.perf_counter() - begun)
-        self.assertLess(statistics.median(times), 0.3)
 
 
 class Work(Served):
