@@ -8,7 +8,7 @@ from operator import is_not
 
 import numpy as np
 import shapely
-from shapely.geometry import LineString, MultiPolygon, Point, Polygon
+from shapely.geometry import MultiPolygon, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
@@ -180,23 +180,19 @@ def _relief(mine: list[CopperItem], pour: Pour) -> BaseGeometry:
 
     Tracks that run through a gap are left: the pour takes their shape away only round pads.
     """
+    pads = [i for i in mine if i.kind in ("pad", "jumper")]
+    if not pads:
+        return Polygon()
     gap = pour.clearance_nm / 1e6
     spoke = pour.spoke_nm / 1e6
-    rings = []
-    for item in mine:
-        if item.kind not in ("pad", "jumper"):
-            continue
-        reach = math.hypot(item.spine.bounds[2] - item.spine.bounds[0], item.spine.bounds[3] - item.spine.bounds[1])
-        reach = reach / 2 + item.radius_mm + gap + 0.1
-        x, y = item.x_mm, item.y_mm
-        cross = shapely.union_all(
-            [
-                LineString([(x - reach, y), (x + reach, y)]).buffer(spoke / 2, cap_style="flat"),
-                LineString([(x, y - reach), (x, y + reach)]).buffer(spoke / 2, cap_style="flat"),
-            ]
-        )
-        rings.append(_grown(item.spine, item.radius_mm + gap).difference(cross))
-    return shapely.union_all(rings) if rings else Polygon()
+    spines, radius = np.array([i.spine for i in pads], dtype=object), np.array([i.radius_mm for i in pads])
+    x, y = np.array([(i.x_mm, i.y_mm) for i in pads]).T
+    low_x, low_y, high_x, high_y = shapely.bounds(spines).T
+    reach = np.hypot(high_x - low_x, high_y - low_y) / 2 + radius + gap + 0.1
+    across = shapely.box(x - reach, y - spoke / 2, x + reach, y + spoke / 2)
+    along = shapely.box(x - spoke / 2, y - reach, x + spoke / 2, y + reach)
+    rings = shapely.buffer(spines, (radius + gap + SAFETY_MM) * WIDEN, quad_segs=ARC_SEGMENTS)
+    return shapely.union_all(shapely.difference(shapely.difference(rings, across), along))
 
 
 def _joined(area: BaseGeometry, mine: list[CopperItem]) -> list[Polygon]:
