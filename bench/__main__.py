@@ -64,7 +64,9 @@ class Run:
         # A time may pass its budget by this factor before it fails a run; a count or a distance never may.
         self.leeway = leeway
 
-    def row(self, what: str, reading: float, unit: str, limit: float | None, baseline: str, more: str = "") -> None:
+    def row(
+        self, what: str, reading: float, unit: str, limit: float | None, baseline: str, more: str = ""
+    ) -> None:
         """Add a row and print it; a reading above its limit is missed."""
         missed = limit is not None and reading > limit * (self.leeway if unit in ("s", "ms") else 1.0)
         self.rows.append(
@@ -98,12 +100,14 @@ def seconds_of(work: Callable[[], Any], times: int = 5) -> float:
 
 def folder(name: str) -> Design:
     """Import an exchange folder."""
-    texts = {f: (BOARDS / name / f).read_text(encoding="utf-8") for f in FILES if (BOARDS / name / f).is_file()}
+    texts = {
+        f: (BOARDS / name / f).read_text(encoding="utf-8") for f in FILES if (BOARDS / name / f).is_file()
+    }
     return read_exchange(texts, name)
 
 
 def routing(run: Run, names: tuple[str, ...], budget: dict[str, float]) -> dict[str, Design]:
-    """Measure routing: completed links, breaches by the exact check, time, against routing without rip-up."""
+    """Measure routing: completed connections, breaches by the exact check, time, against routing without rip-up."""
     done = {}
     for name in names:
         design = demo_designs()[name] if name in demo_designs() else folder(name)
@@ -116,13 +120,15 @@ def routing(run: Run, names: tuple[str, ...], budget: dict[str, float]) -> dict[
         begun = time.perf_counter()
         plain, failed = sequential_route(design)
         took, total = time.perf_counter() - begun, numbers["links_total"]
-        baseline = f"{figures(plain)['links_completed']}/{total} links, {failed} without a way, {took:.2f} s"
+        baseline = (
+            f"{figures(plain)['links_completed']}/{total} connections, {failed} without a way, {took:.2f} s"
+        )
         more = (
-            f"{numbers['links_completed']}/{total} links, {stops} stops, {numbers['vias']} vias, "
-            f"{numbers['jumpers']} wires, {numbers['track_length_mm']:.0f} mm"
+            f"{numbers['links_completed']}/{total} connections, {stops} stops, {numbers['vias']} vias, "
+            f"{numbers['jumpers']} wire jumpers, {numbers['track_length_mm']:.0f} mm"
         )
         run.row(f"route {name}", seconds, "s", budget.get(name), baseline, more)
-        run.row(f"links open or breaching, {name}", numbers["links_open"] + stops, "", 0, "as above")
+        run.row(f"connections open or breaching, {name}", numbers["links_open"] + stops, "", 0, "as above")
         done[name] = after
     return done
 
@@ -155,11 +161,21 @@ def reviewing(run: Run) -> None:
         times.append(time.perf_counter() - begun)
     after = statistics.median(times)
     run.row(
-        "electrical review, 150 parts", seconds * 1000, "ms", 100, f"rule check of the board: {board * 1000:.0f} ms"
+        "electrical review, 150 parts",
+        seconds * 1000,
+        "ms",
+        100,
+        f"rule check of the board: {board * 1000:.0f} ms",
     )
     run.row("electrical review after one edit", after * 1000, "ms", 20, f"in full: {seconds * 1000:.0f} ms")
     drawn = seconds_of(lambda: sheet(demo_designs()[FROST]))
-    run.row("sheet of 52 parts drawn anew", drawn * 1000, "ms", 100, f"review of 150 parts: {seconds * 1000:.0f} ms")
+    run.row(
+        "sheet of 52 parts drawn anew",
+        drawn * 1000,
+        "ms",
+        100,
+        f"review of 150 parts: {seconds * 1000:.0f} ms",
+    )
 
 
 def serving(run: Run) -> None:
@@ -170,19 +186,33 @@ def serving(run: Run) -> None:
     with tempfile.TemporaryDirectory() as data:
         begun = time.perf_counter()
         command = [sys.executable, "-m", "vane_step", "demo", "--port", "0", "--data", data]
-        server = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+        server = subprocess.Popen(
+            command, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+        )
         assert server.stdout is not None
         address = server.stdout.readline().split(" at ")[1].split()[0].rstrip("/")
         try:
             with httpx.Client(base_url=address, timeout=60) as client:
                 client.get("/static/mark.svg")
                 run.row(
-                    "start to first answer", time.perf_counter() - begun, "s", None, f"python -c pass: {plain:.2f} s"
+                    "start to first answer",
+                    time.perf_counter() - begun,
+                    "s",
+                    None,
+                    f"python -c pass: {plain:.2f} s",
                 )
                 client.get(f"/d/{FROST}/board")
                 static = statistics.median(_timed(client, "/static/mark.svg") for _ in range(20))
                 typing(run, client)
-                pages = ("brief", "parts", "parts?show=controller", "circuit", "circuit?show=reasons", "power", "board")
+                pages = (
+                    "brief",
+                    "parts",
+                    "parts?show=controller",
+                    "circuit",
+                    "circuit?show=reasons",
+                    "power",
+                    "board",
+                )
                 for page in (*pages, "board.json", "make"):
                     client.get(f"/d/{FROST}/{page}")
                     taken = statistics.median(_timed(client, f"/d/{FROST}/{page}") for _ in range(10))
@@ -258,9 +288,9 @@ def printing(run: Run) -> None:
     match = re.search(rb"/Filter \[([^\]]*)\][^>]*>>\s*stream\r?\n(.*?)endstream", pdf, re.S)
     assert match is not None
     packed = match[2].strip()
-    page = zlib.decompress(base64.a85decode(packed.removesuffix(b"~>")) if b"ASCII85" in match[1] else packed).decode(
-        "latin-1"
-    )
+    page = zlib.decompress(
+        base64.a85decode(packed.removesuffix(b"~>")) if b"ASCII85" in match[1] else packed
+    ).decode("latin-1")
     found = re.search(r"([\d.]+) 0 0 ([\d.]+) 0 0 cm\s+n?\s", page[page.index("q") + 1 :] + " ")
     assert found is not None
     scale = [float(v) for v in found.groups()]
@@ -284,7 +314,10 @@ def starting(run: Run) -> None:
     plain = seconds_of(lambda: subprocess.run([sys.executable, "-c", "pass"], check=True), 3)
     taken = seconds_of(
         lambda: subprocess.run(
-            [sys.executable, "-m", "vane_step", "calc", "trace", "1A"], check=True, env=env, stdout=subprocess.DEVNULL
+            [sys.executable, "-m", "vane_step", "calc", "trace", "1A"],
+            check=True,
+            env=env,
+            stdout=subprocess.DEVNULL,
         ),
         3,
     )
@@ -330,7 +363,9 @@ def as_page(rows: list[dict[str, Any]], machine: str) -> str:
     ]
     for r in rows:
         limit = "" if r["limit"] is None else f"{r['limit']:g} {r['unit']}".strip()
-        lines.append(f"| {r['what']} | {r['reading']:.4g} {r['unit']} | {limit} | {r['baseline']} | {r['more']} |")
+        lines.append(
+            f"| {r['what']} | {r['reading']:.4g} {r['unit']} | {limit} | {r['baseline']} | {r['more']} |"
+        )
     return "\n".join(lines) + "\n"
 
 
@@ -340,8 +375,12 @@ def main() -> int:
     parser.add_argument("--smoke", action="store_true", help="only the small boards, once")
     parser.add_argument("--report", type=Path, help="write the rows as JSON")
     parser.add_argument("--docs", action="store_true", help="write docs/measurements.md")
-    parser.add_argument("--strangers", type=int, metavar="N", help="try designs nobody prepared, without routing")
-    parser.add_argument("--whole", type=int, metavar="N", default=0, help="with --strangers: arranged and routed")
+    parser.add_argument(
+        "--strangers", type=int, metavar="N", help="try designs nobody prepared, without routing"
+    )
+    parser.add_argument(
+        "--whole", type=int, metavar="N", default=0, help="with --strangers: arranged and routed"
+    )
     parser.add_argument("--mutants", type=int, metavar="N", help="give spoiled files to page and terminal")
     parser.add_argument("--kills", type=int, metavar="N", help="kill a server while it is edited")
     parser.add_argument("--mixed", type=float, metavar="MINUTES", help="let four people work at one server")
@@ -367,12 +406,24 @@ def main() -> int:
     routed = routing(run, (FROST, BEEPER, *names), SECONDS)
     checking(
         run,
-        {FROST: routed[FROST], **({} if chosen.smoke else {n: routed[n] for n in ("smd2L_150_s1", "smd2L_300_s1")})},
+        {
+            FROST: routed[FROST],
+            **({} if chosen.smoke else {n: routed[n] for n in ("smd2L_150_s1", "smd2L_300_s1")}),
+        },
     )
     worth(run, {n: d for n, d in routed.items() if n not in (FROST, BEEPER)})
     if not chosen.smoke:
-        pouring(run, {"smd2L_150_s1": (routed["smd2L_150_s1"], 300.0), "smd2L_300_s1": (routed["smd2L_300_s1"], 600.0)})
-        centring(run, {"smd2L_150_s1": (routed["smd2L_150_s1"], 1.0), "smd2L_300_s1": (routed["smd2L_300_s1"], 4.0)})
+        pouring(
+            run,
+            {
+                "smd2L_150_s1": (routed["smd2L_150_s1"], 300.0),
+                "smd2L_300_s1": (routed["smd2L_300_s1"], 600.0),
+            },
+        )
+        centring(
+            run,
+            {"smd2L_150_s1": (routed["smd2L_150_s1"], 1.0), "smd2L_300_s1": (routed["smd2L_300_s1"], 4.0)},
+        )
         pairing(run, demo_designs()[CIDER], CIDER)
         permuting(run, folder("hard2L_150_s1"), "hard2L_150_s1")
         for name, limit in (("smd2L_080_s1", 3.0), ("smd2L_150_s1", 10.0)):
@@ -393,7 +444,9 @@ def main() -> int:
         starting(run)
         panelling(run)
     missed = [r["what"] for r in run.rows if r["missed"]]
-    print(f"{len(run.rows)} readings, {len(missed)} over budget" + (": " + "; ".join(missed) if missed else ""))
+    print(
+        f"{len(run.rows)} readings, {len(missed)} over budget" + (": " + "; ".join(missed) if missed else "")
+    )
     if chosen.report:
         chosen.report.write_text(json.dumps(run.rows, indent=1) + "\n", encoding="utf-8")
     if chosen.docs:

@@ -42,7 +42,9 @@ def all_pairs_gaps(design: Design) -> int:
     items = copper_items(design)
     spines = np.array([i.spine for i in items], dtype=object)
     radius = np.array([i.radius_mm for i in items])
-    need = np.array([max(design.rule_of(i.net).clearance_nm, design.board.rules.min_clearance_nm) / 1e6 for i in items])
+    need = np.array(
+        [max(design.rule_of(i.net).clearance_nm, design.board.rules.min_clearance_nm) / 1e6 for i in items]
+    )
     found = 0
     for k, item in enumerate(items):
         gap = shapely.distance(item.spine, spines[k + 1 :]) - item.radius_mm - radius[k + 1 :]

@@ -21,8 +21,7 @@ from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.geometry.diff_pairs import sense_pairs
 from vane_step.core.board.geometry.shapes import copper_items
-from vane_step.core.board.placement.placer import arrange, propose
-from vane_step.core.board.placement.placer import warm_up as warm_arranging
+from vane_step.core.board.placement.placer import arrange, propose, warm_up as warm_arranging
 from vane_step.core.board.tracks.centre import centred
 from vane_step.core.derive import forget
 from vane_step.core.design.edits import ExchangePins, PlaceParts, apply
@@ -34,10 +33,19 @@ if TYPE_CHECKING:
 
 # Seconds for routing, and wires on one layer; missed ones are told, not hidden.
 SECONDS = {
-    "1-frost-sentinel": 3.0, "2-seedling-thirst-beeper": 3.0, "smd2L_015_s1": 0.4, "smd2L_040_s1": 0.6,
-    "smd2L_080_s1": 1.5, "smd2L_150_s1": 3.0, "smd2L_300_s1": 10.0, "hard2L_150_s1": 10.0, "hard4L_150_s1": 15.0,
-    "th1L_015_s1": 2.0, "th1L_040_s1": 15.0, "th1L_080_s1": 30.0,
-}  # fmt: skip
+    "1-frost-sentinel": 3.0,
+    "2-seedling-thirst-beeper": 3.0,
+    "smd2L_015_s1": 0.4,
+    "smd2L_040_s1": 0.6,
+    "smd2L_080_s1": 1.5,
+    "smd2L_150_s1": 3.0,
+    "smd2L_300_s1": 10.0,
+    "hard2L_150_s1": 10.0,
+    "hard4L_150_s1": 15.0,
+    "th1L_015_s1": 2.0,
+    "th1L_040_s1": 15.0,
+    "th1L_080_s1": 30.0,
+}
 # Parts with so many pins are controllers; nets with more than so many pins are supplies.
 MANY_PINS, FEW_PINS = 16, 6
 SEEDS = (1, 4)
@@ -47,18 +55,32 @@ VIAS_PER_LINK = {"smd2L_150_s1": 0.45, "smd2L_300_s1": 0.45}
 
 
 def worth(run: Run, boards: dict[str, Design]) -> None:
-    """Measure length, vias and wires of routed boards, against the tree no layout without Steiner points beats."""
+    """Measure length, vias and wire jumpers of routed boards, against the shortest tree without Steiner points."""
     for name, design in boards.items():
         tree = tree_mm(design)
         laid = sum(i.spine.length for i in copper_items(design) if i.kind == "track")
         if design.board.copper_layers > 1:
             limit = 1.1 if name.startswith("hard") else 1.0
-            run.row(f"track length over shortest tree, {name}", laid / tree, "", limit, f"the tree: {tree:.0f} mm")
+            run.row(
+                f"track length over shortest tree, {name}", laid / tree, "", limit, f"the tree: {tree:.0f} mm"
+            )
         if name in VIAS_PER_LINK:
             links = connectivity(design).links_total
-            run.row(f"vias a link, {name}", len(design.vias) / links, "", VIAS_PER_LINK[name], "two a link: 2.0")
+            run.row(
+                f"vias a connection, {name}",
+                len(design.vias) / links,
+                "",
+                VIAS_PER_LINK[name],
+                "two a connection: 2.0",
+            )
         if name in WIRES:
-            run.row(f"wires, {name}", len(design.jumpers), "", WIRES[name], "crossings of straight links: see score")
+            run.row(
+                f"wire jumpers, {name}",
+                len(design.jumpers),
+                "",
+                WIRES[name],
+                "crossings of straight lines: see score",
+            )
 
 
 def arranging(run: Run, design: Design, name: str) -> None:
@@ -75,16 +97,20 @@ def arranging(run: Run, design: Design, name: str) -> None:
     seconds = time.perf_counter() - begun
     after = apply(bare, found.edit)[0]
     run.row(
-        f"arranging, {name}", seconds, "s", 20, f"each part in turn: {took:.1f} s",
-        f"links {found.score.link_mm:.0f} mm, {found.score.crossings} crossings; in turn {plain.link_mm:.0f} mm, "
+        f"arranging, {name}",
+        seconds,
+        "s",
+        20,
+        f"each part in turn: {took:.1f} s",
+        f"connections {found.score.link_mm:.0f} mm, {found.score.crossings} crossings; in turn {plain.link_mm:.0f} mm, "
         f"{plain.crossings}; as given {score(design).link_mm:.0f} mm, {score(design).crossings}",
-    )  # fmt: skip
+    )
     begun = time.perf_counter()
     result = route(after)
     stops = check(apply(after, result.edit)[0]).stops
     seconds = time.perf_counter() - begun
-    links = f"{result.links_made}/{result.links_wanted} links, {seconds:.1f} s"
-    run.row(f"links open or breaching after arranging, {name}", stops, "", 0, "as given: none", links)
+    links = f"{result.links_made}/{result.links_wanted} connections, {seconds:.1f} s"
+    run.row(f"connections open or breaching after arranging, {name}", stops, "", 0, "as given: none", links)
 
 
 def pouring(run: Run, boards: dict[str, tuple[Design, float]]) -> None:
@@ -147,7 +173,9 @@ def centring(run: Run, boards: dict[str, tuple[Design, float]]) -> None:
         stops = check(apply(design, found)[0]).stops
         plain = time.perf_counter() - begun
         tracks = f"{len(found.tracks)} of {len(design.tracks)} tracks"
-        run.row(f"centring tracks, {name}", seconds, "s", limit, f"checking the board once: {plain:.2f} s", tracks)
+        run.row(
+            f"centring tracks, {name}", seconds, "s", limit, f"checking the board once: {plain:.2f} s", tracks
+        )
         run.row(f"breaches after centring, {name}", stops, "", 0, "as routed: none")
 
 
@@ -162,9 +190,13 @@ def pairing(run: Run, design: Design, name: str) -> None:
         total = sum(sum(p.lengths_mm) for p in pairs)
         shares.append(sum(p.beside * sum(p.lengths_mm) for p in pairs) / total)
     run.row(
-        f"ways of sense pairs not side by side, {name}", 100 * (1 - shares[0]), "%", 40,
-        f"routed like other nets: {100 * (1 - shares[1]):.0f} %", f"{len(sense_pairs(design))} pairs",
-    )  # fmt: skip
+        f"ways of sense pairs not side by side, {name}",
+        100 * (1 - shares[0]),
+        "%",
+        40,
+        f"routed like other nets: {100 * (1 - shares[1]):.0f} %",
+        f"{len(sense_pairs(design))} pairs",
+    )
 
 
 def scrambled(design: Design, seed: int, share: float = 1.0) -> Design:
@@ -177,7 +209,9 @@ def scrambled(design: Design, seed: int, share: float = 1.0) -> Design:
         nets = {name: design.net_of(name) for name in names}
         free = [name for name in names if (net := nets[name]) and len(design.nets[net].pins) <= FEW_PINS]
         some = pick.sample(free, int(len(free) * share))
-        design = apply(design, ExchangePins(takes=dict(zip(some, pick.sample(some, len(some)), strict=True))))[0]
+        design = apply(
+            design, ExchangePins(takes=dict(zip(some, pick.sample(some, len(some)), strict=True)))
+        )[0]
     return design
 
 
@@ -187,7 +221,10 @@ def coarse(design: Design, like: Design) -> Design:
         sorted({n.rule.width_nm: n.rule for n in d.nets.values() if n.rule}.items()) for d in (design, like)
     )
     rank = {width: rule for (width, _), (_, rule) in zip(ours, theirs, strict=True)}
-    nets = {k: n.model_copy(update={"rule": rank[n.rule.width_nm]}) if n.rule else n for k, n in design.nets.items()}
+    nets = {
+        k: n.model_copy(update={"rule": rank[n.rule.width_nm]}) if n.rule else n
+        for k, n in design.nets.items()
+    }
     return design.replaced(nets=nets, board=design.board.model_copy(update={"rules": like.board.rules}))
 
 
@@ -195,7 +232,10 @@ def dense(run: Run, design: Design, like: Design, name: str, limit: float) -> No
     """Measure routing by coarse rules, 30 % of the controllers' pins permuted, against routing without rip-up."""
     for seed in DENSE_SEEDS:
         _permuted(
-            run, scrambled(coarse(design, like), seed, 0.3), f"{name} coarse, 30 % of pins permuted, seed {seed}", limit
+            run,
+            scrambled(coarse(design, like), seed, 0.3),
+            f"{name} coarse, 30 % of pins permuted, seed {seed}",
+            limit,
         )
 
 
@@ -213,8 +253,11 @@ def _permuted(run: Run, board: Design, name: str, limit: float) -> None:
     plain, failed = sequential_route(board)
     open_links, stops = result.links_wanted - result.links_made, check(after).stops
     run.row(
-        f"route {name}", seconds, "s", limit,
-        f"{figures(plain)['links_completed']}/{result.links_wanted} links, {failed} without a way",
-        f"{result.links_made}/{result.links_wanted} links, {len(after.vias)} vias",
-    )  # fmt: skip
-    run.row(f"links open or breaching, {name}", open_links + stops, "", 0, "as above")
+        f"route {name}",
+        seconds,
+        "s",
+        limit,
+        f"{figures(plain)['links_completed']}/{result.links_wanted} connections, {failed} without a way",
+        f"{result.links_made}/{result.links_wanted} connections, {len(after.vias)} vias",
+    )
+    run.row(f"connections open or breaching, {name}", open_links + stops, "", 0, "as above")

@@ -23,16 +23,23 @@ FAULTS = Path(__file__).parent.parent / "tests" / "samples" / "faults.json"
 FROST = "1-frost-sentinel"
 TYPED = ("schottky 40 V 2 A", "resistor 10k 1608", "fet rds<0.05 30V", "controller usb", "crystal 16 MHz")
 SENTENCES = (
-    "add R41 QR-16-10K", "use LED LIGHT=TX", "rename 3V3 3V0", "assign U1", "place C8 by U1.6", "use controller OW-28D",
+    "add R41 QR-16-10K",
+    "use LED LIGHT=TX",
+    "rename 3V3 3V0",
+    "assign U1",
+    "place C8 by U1.6",
+    "use controller OW-28D",
     "calc X led supply_v=3V3 forward_v=2 current_a=5m r_ohm=R13",
-)  # fmt: skip
+)
 FORTY = "12 adc\n8 pwm\n3 uart\n2 i2c\nspi\nusb\ndebug\nxtal\nFLOW: int 5v\n3 gpio\ndac"
 
 
 class Rows(Protocol):
     """Where readings go."""
 
-    def row(self, what: str, reading: float, unit: str, limit: float | None, baseline: str, more: str = "") -> None:
+    def row(
+        self, what: str, reading: float, unit: str, limit: float | None, baseline: str, more: str = ""
+    ) -> None:
         """Add a reading."""
 
 
@@ -45,10 +52,12 @@ def greedy(pins: tuple[Pin, ...], signals: tuple[Signal, ...]) -> int:
     for s in signals:
         for pin in pins:
             fits = [
-                (f, u) for f, u in offers(pin, s.function)
-                if (f == "GPIO" or f not in used) and ("." not in s.function or units.get(s.group, u) == u)
+                (f, u)
+                for f, u in offers(pin, s.function)
+                if (f == "GPIO" or f not in used)
+                and ("." not in s.function or units.get(s.group, u) == u)
                 and ("." not in s.function or s.group in units or u not in units.values())
-            ]  # fmt: skip
+            ]
             if pin.number in taken or not fits or (s.tolerant and "5VT" not in pin.functions):
                 continue
             taken.add(pin.number)
@@ -77,7 +86,12 @@ def searching(run: Rows) -> None:
             worst = max(worst, time.perf_counter() - begun)
     more = f"{len(catalogue.parts)} parts"
     run.row(
-        "search of the catalogue, slowest key", worst * 1000, "ms", 30, f"reading it: {reading * 1000:.0f} ms", more
+        "search of the catalogue, slowest key",
+        worst * 1000,
+        "ms",
+        30,
+        f"reading it: {reading * 1000:.0f} ms",
+        more,
     )
 
 

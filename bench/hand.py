@@ -58,7 +58,9 @@ def dragging(run: Run, design: Design, name: str) -> None:
         store.add("large", design)
         store.close()
         command = [sys.executable, "-m", "vane_step", "serve", "--port", "0", "--data", data]
-        server = subprocess.Popen(command, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+        server = subprocess.Popen(
+            command, cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+        )
         assert server.stdout is not None
         address = server.stdout.readline().split(" at ")[1].split()[0].rstrip("/")
         try:
@@ -76,9 +78,16 @@ def dragging(run: Run, design: Design, name: str) -> None:
             server.terminate()
             server.wait(20)
             server.stdout.close()
-    nodes = f"{len(design.parts)} parts, {sum(len(t.points) - 1 for t in design.tracks.values())} track pieces"
+    nodes = (
+        f"{len(design.parts)} parts, {sum(len(t.points) - 1 for t in design.tracks.values())} track pieces"
+    )
     run.row(
-        f"dragging, the page's code a frame, {name}", work, "ms", FRAME_MS, "a frame at 60 a second: 16.7 ms", nodes
+        f"dragging, the page's code a frame, {name}",
+        work,
+        "ms",
+        FRAME_MS,
+        "a frame at 60 a second: 16.7 ms",
+        nodes,
     )
     run.row(
         f"dragging, from frame to frame, {name}",
@@ -89,14 +98,20 @@ def dragging(run: Run, design: Design, name: str) -> None:
         "drawn by software",
     )
     run.row(
-        f"dragging, the answer when dropped, {name}", statistics.median(answers), "ms", 150, "a static file: 3 ms",
+        f"dragging, the answer when dropped, {name}",
+        statistics.median(answers),
+        "ms",
+        150,
+        "a static file: 3 ms",
         f"findings, score and board drawn anew {statistics.median(shown):.0f} ms after the drop",
-    )  # fmt: skip
+    )
 
 
 def _drag(page: Any) -> tuple[float, float, list[float], list[float]]:
     """Drag the first part large enough to hold, five times; frames in the first."""
-    refs = page.evaluate("[...document.querySelectorAll('#board .part:not(.kept)')].map((g) => g.dataset.ref)")
+    refs = page.evaluate(
+        "[...document.querySelectorAll('#board .part:not(.kept)')].map((g) => g.dataset.ref)"
+    )
     boxes = ((r, page.locator(f'#board .part[data-ref="{r}"] .yard').bounding_box()) for r in refs[40:])
     ref, box = next((r, b) for r, b in boxes if b and b["width"] > 6)
     work = frame = 0.0
@@ -143,7 +158,10 @@ def ways(run: Run, design: Design, name: str) -> None:
         found += guide.way(start, goal) is not None
         times.append(time.perf_counter() - begun)
     run.row(
-        f"way under the pointer, 95 % of places, {name}", sorted(times)[94] * 1000, "ms", 50,
+        f"way under the pointer, 95 % of places, {name}",
+        sorted(times)[94] * 1000,
+        "ms",
+        50,
         f"setting up once: {setting_up * 1000:.0f} ms",
         f"{found} of 100 places have one; slowest {max(times) * 1000:.0f} ms",
-    )  # fmt: skip
+    )

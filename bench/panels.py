@@ -42,10 +42,15 @@ def panelling(run: Run) -> None:
             ended.set()
             thread.join()
         boards = 20 if "20 boards on" in answer.text else 0
-    run.row("panel of 20 Frost Sentinels, checked and read back", took, "s", 15, "read back as one board: 94 s")
+    run.row(
+        "panel of 20 Frost Sentinels, checked and read back", took, "s", 15, "read back as one board: 94 s"
+    )
     run.row("boards of that panel missing", 20 - boards, "", 0, "as above")
     run.row(
-        "others' slowest answer meanwhile", 1000 * max(meanwhile), "ms", 200,
+        "others' slowest answer meanwhile",
+        1000 * max(meanwhile),
+        "ms",
+        200,
         f"with nothing else: {1000 * before:.0f} ms",
     )
 

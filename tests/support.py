@@ -69,7 +69,9 @@ def pin_of(ref: str, net: str, name: str = FROST) -> str:
 
 def texts_of(name: str) -> dict[str, str]:
     """Read the files of an exchange folder."""
-    return {f: (BOARDS / name / f).read_text(encoding="utf-8") for f in FILES if (BOARDS / name / f).is_file()}
+    return {
+        f: (BOARDS / name / f).read_text(encoding="utf-8") for f in FILES if (BOARDS / name / f).is_file()
+    }
 
 
 @functools.lru_cache(maxsize=8)
@@ -108,7 +110,9 @@ def said(start: Design, *sentences: str) -> Design:
 
 def board(width: float = 40, height: float = 30, layers: int = 2, rules: RuleSet | None = None) -> Board:
     """Make a rectangular board."""
-    return Board(outline=rectangle(width, height), copper_layers=layers, rules=rules or rule_set("standard-house"))  # type: ignore[arg-type]
+    return Board(
+        outline=rectangle(width, height), copper_layers=layers, rules=rules or rule_set("standard-house")
+    )  # type: ignore[arg-type]
 
 
 def part(ref: str, pack: str, x: float, y: float, turn: float = 0, **more: object) -> Part:
@@ -141,7 +145,9 @@ def design(
 
 def track(id: str, net: str, width: float, *points: tuple[float, float], layer: str = "front") -> Track:
     """Make a track from millimetres."""
-    return Track(id=id, net=net, layer=layer, width_nm=nm(width), points=tuple((nm(x), nm(y)) for x, y in points))  # type: ignore[arg-type]
+    return Track(
+        id=id, net=net, layer=layer, width_nm=nm(width), points=tuple((nm(x), nm(y)) for x, y in points)
+    )  # type: ignore[arg-type]
 
 
 def via(id: str, net: str, x: float, y: float, pad: float = 0.6, drill: float = 0.3) -> Via:
@@ -177,7 +183,9 @@ def place_by_hand(place: PartPlace, x: float, y: float) -> tuple[float, float]:
     if place.side == "back":
         x = -x
     a = math.radians(place.turn_deg)
-    return place.x_nm / 1e6 + x * math.cos(a) - y * math.sin(a), place.y_nm / 1e6 + x * math.sin(a) + y * math.cos(a)
+    return place.x_nm / 1e6 + x * math.cos(a) - y * math.sin(a), place.y_nm / 1e6 + x * math.sin(
+        a
+    ) + y * math.cos(a)
 
 
 def drawn_copper(d: Design) -> list[tuple[str, str | None, str, Polygon]]:
@@ -203,7 +211,8 @@ def drawn_copper(d: Design) -> list[tuple[str, str | None, str, Polygon]]:
         found.append((t.id, t.net, t.layer, line.buffer(t.width_nm / 2e6, quad_segs=64)))
     for v in d.vias.values():
         found += [
-            (v.id, v.net, x, Point(v.x_nm / 1e6, v.y_nm / 1e6).buffer(v.pad_nm / 2e6, quad_segs=64)) for x in layers
+            (v.id, v.net, x, Point(v.x_nm / 1e6, v.y_nm / 1e6).buffer(v.pad_nm / 2e6, quad_segs=64))
+            for x in layers
         ]
     for j in d.jumpers.values():
         for k, (x, y) in enumerate((j.a, j.b)):
@@ -262,7 +271,11 @@ def mirrored(d: Design) -> Design:
     def part_over(p: Part) -> Part:
         if p.place is None:
             return p
-        update = {"x_nm": width - p.place.x_nm, "turn_deg": -p.place.turn_deg % 360, "side": other[p.place.side]}
+        update = {
+            "x_nm": width - p.place.x_nm,
+            "turn_deg": -p.place.turn_deg % 360,
+            "side": other[p.place.side],
+        }
         return p.model_copy(update={"place": p.place.model_copy(update=update)})
 
     def track_over(t: Track) -> Track:

@@ -74,14 +74,14 @@ class Terminal(unittest.TestCase):
         self.assertEqual(sorted(self.here.rglob("*")), before)
 
 
-class Road(Terminal):
+class FromAFolder(Terminal):
     """From a folder to files for a maker."""
 
     def test_import_route_check_release_etch(self) -> None:
-        """The whole road with reports: 100 % routed, no stop, a zip and a PDF."""
+        """The whole way with reports: 100 % routed, no stop, a zip and a PDF."""
         self.run_apart("import", BOARDS / "smd2L_015_s1", "-o", "a.json", "--report", "import.json")
         said = self.run_it("route", "a.json", "-o", "b.json", "--report", "route.json")
-        self.assertIn("62 of 62 links made, 0 stop", said)
+        self.assertIn("62 of 62 connections routed, 0 stop", said)
         self.run_it("check", "b.json", "--report", "check.json")
         self.run_it("release", "b.json", "-o", "b.zip", "--report", "release.json")
         self.run_it("outline", "b.json", "-o", "c.json", "--like", "b.zip", "--report", "like.json")
@@ -112,7 +112,19 @@ class Road(Terminal):
         self.assertTrue(all(0 <= w["share"] <= 1 and w["over_mm"] <= w["length_mm"] + 1e-6 for w in ways))
         said = self.run_it("etch", "b.json", "-o", "b.pdf", "--method", "toner", "--copies", "2", code=1)
         self.assertIn("etch-plating", said)
-        self.run_apart("etch", "b.json", "-o", "b.svg", "--method", "film", "--side", "front", "--ruler", "49.9,50.1", code=1)
+        self.run_apart(
+            "etch",
+            "b.json",
+            "-o",
+            "b.svg",
+            "--method",
+            "film",
+            "--side",
+            "front",
+            "--ruler",
+            "49.9,50.1",
+            code=1,
+        )
         report = json.loads((self.here / "route.json").read_text())
         figures = report["figures"]
         self.assertEqual((figures["links_open"], figures["links_completed"], report["findings"]), (0, 62, []))
@@ -150,8 +162,10 @@ class Road(Terminal):
         cut = apply(d, LayCopper(lift=(next(iter(d.tracks)),)))[0]
         (self.here / "cut.json").write_text(to_json(cut))
         self.run_it("check", "cut.json", "--report", "r.json", code=1)
-        [finding] = [f for f in json.loads((self.here / "r.json").read_text())["findings"] if f["level"] == "stop"]
-        self.assertEqual((finding["code"], finding["unit"], finding["limit"]), ("open-link", "mm", 0.0))
+        [finding] = [
+            f for f in json.loads((self.here / "r.json").read_text())["findings"] if f["level"] == "stop"
+        ]
+        self.assertEqual((finding["code"], finding["unit"], finding["limit"]), ("unrouted", "mm", 0.0))
         self.assertTrue(finding["where"]["net"] and finding["where"]["x_nm"])
         self.run_it("release", "cut.json", "-o", "cut.zip", code=1)
         self.assertFalse((self.here / "cut.zip").exists())
@@ -163,11 +177,26 @@ class Road(Terminal):
         """Without board.json, size or a drawn outline, layers and rules are given; parts without a place are arranged."""
         folder = self.here / "bench"
         folder.mkdir()
-        (folder / "parts.csv").write_text("ref,value,package\nR1,10k,AXIAL-P1016\nR2,1k,AXIAL-P1016\nJ1,,HDR-1x2\n")
+        (folder / "parts.csv").write_text(
+            "ref,value,package\nR1,10k,AXIAL-P1016\nR2,1k,AXIAL-P1016\nJ1,,HDR-1x2\n"
+        )
         (folder / "nets.csv").write_text("net,ref,pin\nA,R1,1\nA,R2,1\nB,R2,2\nB,J1,1\nC,R1,2\nC,J1,2\n")
-        self.run_it("import", folder, "-o", "a.json", "--outline", "60x40", "--layers", "1", "--rules", "kitchen-table")
+        self.run_it(
+            "import",
+            folder,
+            "-o",
+            "a.json",
+            "--outline",
+            "60x40",
+            "--layers",
+            "1",
+            "--rules",
+            "kitchen-table",
+        )
         self.run_it("arrange", "a.json", "-o", "b.json", code=1)
-        self.run_it("arrange", "b.json", "-o", "b.json", "--all", "--count", "2", "--report", "b.report.json", code=1)
+        self.run_it(
+            "arrange", "b.json", "-o", "b.json", "--all", "--count", "2", "--report", "b.report.json", code=1
+        )
         scores = json.loads((self.here / "b.report.json").read_text())["figures"]["arrangements"]
         self.assertEqual(sorted(scores, key=lambda a: a["worth"]), scores)
         self.run_it("route", "b.json", "-o", "c.json")
@@ -210,7 +239,9 @@ class Road(Terminal):
         self.assertEqual((part.value, len(part.pins), part.pins[3].role), ("TERN32", 32, "supply-in"))
         (self.here / "c.json").unlink()
         self.refused(*words, "--package", "SOIC-8", says="no pad for 24 pins")
-        self.refused("add", "b.json", "-o", "c.json", "--ref", "U1", "--package", "SOIC-8", says="already in use")
+        self.refused(
+            "add", "b.json", "-o", "c.json", "--ref", "U1", "--package", "SOIC-8", says="already in use"
+        )
 
     def test_sentences_and_lists(self) -> None:
         """A circuit made by sentences and a connection list; a sentence that cannot be leaves no file."""
@@ -219,13 +250,17 @@ class Road(Terminal):
         (folder / "parts.csv").write_text("ref,value,package\nJ1,,HDR-1x4\n")
         (folder / "nets.csv").write_text("net,ref,pin\nA,J1,1\n")
         self.run_it("import", folder, "-o", "a.json", "--outline", "60x40", code=0)
-        self.run_it("say", "a.json", "-o", "b.json", "add R1..3 CHIP-1608M 1k 2k2 4k7", "join R1.1 J1.2", code=1)
+        self.run_it(
+            "say", "a.json", "-o", "b.json", "add R1..3 CHIP-1608M 1k 2k2 4k7", "join R1.1 J1.2", code=1
+        )
         (self.here / "list.txt").write_text("OUT: R1..3.2 J1.3\nGND J1.4 R2.1 R3.1\n")
         self.refused("connect", "b.json", "-o", "c.json", "--list", "list.txt", says="line 1")
         (self.here / "list.txt").write_text("OUT: R1.2 R2.2 R3.2 J1.3\nGND J1.4 R2.1 R3.1\n")
         self.run_it("connect", "b.json", "-o", "c.json", "--list", "list.txt", code=1)
         d = from_json((self.here / "c.json").read_text())
-        self.assertEqual((d.parts["R2"].value, len(d.nets["OUT"].pins), d.nets["GND"].role), ("2k2", 4, "ground"))
+        self.assertEqual(
+            (d.parts["R2"].value, len(d.nets["OUT"].pins), d.nets["GND"].role), ("2k2", 4, "ground")
+        )
         self.refused("say", "b.json", "-o", "x.json", "fly R1", says="no verb")
         self.refused("say", "b.json", "-o", "x.json", "undo", says="does not change a design file")
 

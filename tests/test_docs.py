@@ -44,8 +44,12 @@ class Written(unittest.TestCase):
     def test_every_command_is_documented(self) -> None:
         """Commands and their options have help, and each command is in docs/terminal.md."""
         text = (DOCS / "terminal.md").read_text(encoding="utf-8")
-        names = {(c.name or c.callback.__name__).strip("_") for c in cli.app.registered_commands if c.callback}
-        self.assertLessEqual({"demo", "serve", "import", "arrange", "route", "check", "release", "etch"}, names)
+        names = {
+            (c.name or c.callback.__name__).strip("_") for c in cli.app.registered_commands if c.callback
+        }
+        self.assertLessEqual(
+            {"demo", "serve", "import", "arrange", "route", "check", "release", "etch"}, names
+        )
         for name in names | {"calc trace"}:
             self.assertRegex(text, rf"`[^`]*\b{name}\b")
 
@@ -65,7 +69,11 @@ class Written(unittest.TestCase):
 
     def test_questions_lead_to_their_rules(self) -> None:
         """Each question of the map leads to a module that makes findings of the rule."""
-        rows = re.findall(r"^\| ([^|]+) \| `(core/[\w/]+\.py)` \| `([\w-]+)` \|$", (DOCS / "map.md").read_text("utf-8"), re.M)
+        rows = re.findall(
+            r"^\| ([^|]+) \| `(core/[\w/]+\.py)` \| `([\w-]+)` \|$",
+            (DOCS / "map.md").read_text("utf-8"),
+            re.M,
+        )
         self.assertGreaterEqual(len(rows), 30)
         for question, module, code in rows:
             with self.subTest(question):
@@ -96,9 +104,9 @@ class Code(unittest.TestCase):
             if not ast.get_docstring(tree):
                 bare.append(str(path))
             for node in [*tree.body, *(n for c in tree.body if isinstance(c, ast.ClassDef) for n in c.body)]:
-                if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) or node.name.startswith(
-                    "_"
-                ):
+                if not isinstance(
+                    node, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef
+                ) or node.name.startswith("_"):
                     continue
                 inherited = isinstance(node, ast.FunctionDef) and node.name == "changes"
                 if not ast.get_docstring(node) and not inherited:
@@ -122,7 +130,11 @@ class Code(unittest.TestCase):
 
     def test_modules_hold_one_idea(self) -> None:
         """No module is longer than 600 lines."""
-        long = [f"{p.name}: {n}" for p, _ in modules() if (n := len(p.read_text(encoding="utf-8").splitlines())) > 600]
+        long = [
+            f"{p.name}: {n}"
+            for p, _ in modules()
+            if (n := len(p.read_text(encoding="utf-8").splitlines())) > 600
+        ]
         self.assertEqual(long, [])
 
     def test_nothing_is_fetched(self) -> None:
@@ -137,7 +149,9 @@ class Code(unittest.TestCase):
             if p.is_file() and "LICENSE" not in p.name
         }
         licences = {p.name.removesuffix(".LICENSE") for p in VENDOR.rglob("*LICENSE*")}
-        self.assertEqual({s for s in shipped if not any(s.startswith(x) or x.startswith(s) for x in licences)}, set())
+        self.assertEqual(
+            {s for s in shipped if not any(s.startswith(x) or x.startswith(s) for x in licences)}, set()
+        )
 
     def test_requirements_are_pinned(self) -> None:
         """Every requirement has an exact version and hashes, and no address of an index."""

@@ -27,7 +27,7 @@ from vane_step.core.design.model import (
     Pin,
     Pour,
     natural,
-)  # fmt: skip
+)
 from vane_step.core.judge import all_findings
 from vane_step.core.parts.packages import package
 from vane_step.core.power.trace import width_mm
@@ -91,9 +91,14 @@ class Sketch:
         letters = ref.rstrip("0123456789")
         place = PartPlace(x_nm=nm(at[0]), y_nm=nm(at[1]), turn_deg=at[2]) if at else None
         self.parts[ref] = Part(
-            ref=ref, value=value, package=pack, kind=kind or KINDS.get(letters, "card"),  # type: ignore[arg-type]
-            pins=tuple(listed), block=self.block, place=place,
-        )  # fmt: skip
+            ref=ref,
+            value=value,
+            package=pack,
+            kind=kind or KINDS.get(letters, "card"),  # type: ignore[arg-type]
+            pins=tuple(listed),
+            block=self.block,
+            place=place,
+        )
 
     def two(
         self,
@@ -114,7 +119,10 @@ class Sketch:
         for net, pins in sorted(self.nets.items(), key=lambda kv: natural(kv[0])):
             known = rules.get(net)
             nets[net] = Net(
-                name=net, pins=tuple(pins), role=known.role if known else "signal", rule=known.rule if known else None
+                name=net,
+                pins=tuple(pins),
+                role=known.role if known else "signal",
+                rule=known.rule if known else None,
             )
         packs = {p.package: package(p.package, self.kitchen) for p in self.parts.values()}
         parts = dict(sorted(self.parts.items(), key=lambda kv: natural(kv[0])))
@@ -132,9 +140,12 @@ def power_net(
     """Give a net whose width follows from its current: 10 K rise on 35 um outer copper, rounded up to 0.05 mm."""
     width = max(least, math.ceil(width_mm(amps, 10, 35, "outer") / 0.05) * 0.05)
     rule = NetRule(
-        width_nm=nm(width), clearance_nm=nm(clearance), neck_width_nm=nm(neck[0]) if neck else None,
-        neck_length_nm=nm(neck[1]) if neck else None, current=CurrentNeed(current_a=amps, rise_k=10),
-    )  # fmt: skip
+        width_nm=nm(width),
+        clearance_nm=nm(clearance),
+        neck_width_nm=nm(neck[0]) if neck else None,
+        neck_length_nm=nm(neck[1]) if neck else None,
+        current=CurrentNeed(current_a=amps, rise_k=10),
+    )
     return Net(name=name, role=role, rule=rule)  # type: ignore[arg-type]
 
 
@@ -224,26 +235,38 @@ def frost_sentinel() -> Design:
     s.two("R15", "75k", "CHIP-1608M", "12V", "V_BATT", (57.0, 34.6, 180))
     s.two("R16", "22k", "CHIP-1608M", "V_BATT", "GND", (57.0, 37.2, 0))
     s.two("C15", "100n", "CHIP-1608M", "V_BATT", "GND", (57.0, 32.2, 0))
-    board = Board(outline=rectangle(80, 56), corner_radius_nm=nm(3), copper_layers=2, rules=rule_set("standard-house"))
+    board = Board(
+        outline=rectangle(80, 56), corner_radius_nm=nm(3), copper_layers=2, rules=rule_set("standard-house")
+    )
     wide = {
         "GND": power_net("GND", "ground", 0.6, neck=(0.25, 3.0), least=0.4),
-        "12V": power_net("12V", "supply", 2.0, neck=(0.4, 3.0)), "BATT": power_net("BATT", "supply", 2.0),
-        "BATT_F": power_net("BATT_F", "supply", 2.0), "PUMP": power_net("PUMP", "high-current", 2.0, neck=(0.5, 2.0)),
-        "5V0": power_net("5V0", "supply", 0.5, least=0.4), "5V_BUCK": power_net("5V_BUCK", "supply", 1.0),
-        "VBUS": power_net("VBUS", "supply", 0.5, least=0.4), "SW": power_net("SW", "switching", 1.0, least=0.5),
+        "12V": power_net("12V", "supply", 2.0, neck=(0.4, 3.0)),
+        "BATT": power_net("BATT", "supply", 2.0),
+        "BATT_F": power_net("BATT_F", "supply", 2.0),
+        "PUMP": power_net("PUMP", "high-current", 2.0, neck=(0.5, 2.0)),
+        "5V0": power_net("5V0", "supply", 0.5, least=0.4),
+        "5V_BUCK": power_net("5V_BUCK", "supply", 1.0),
+        "VBUS": power_net("VBUS", "supply", 0.5, least=0.4),
+        "SW": power_net("SW", "switching", 1.0, least=0.5),
         "3V3": power_net("3V3", "supply", 0.3, least=0.3),
-        "SDA": Net(name="SDA", role="bus"), "SCL": Net(name="SCL", role="bus"),
-        "FB": Net(name="FB", role="sense"), "AIR_TEMP": Net(name="AIR_TEMP", role="sense"),
+        "SDA": Net(name="SDA", role="bus"),
+        "SCL": Net(name="SCL", role="bus"),
+        "FB": Net(name="FB", role="sense"),
+        "AIR_TEMP": Net(name="AIR_TEMP", role="sense"),
         "V_BATT": Net(name="V_BATT", role="sense"),
-    }  # fmt: skip
+    }
     design = s.design("Frost Sentinel", "Fernhollow Orchard", board, wide)
     holes = {
-        f"H{i + 1}": MountingHole(id=f"H{i + 1}", x_nm=nm(x), y_nm=nm(y), drill_nm=nm(3.2), keepout_nm=nm(3.2))
+        f"H{i + 1}": MountingHole(
+            id=f"H{i + 1}", x_nm=nm(x), y_nm=nm(y), drill_nm=nm(3.2), keepout_nm=nm(3.2)
+        )
         for i, (x, y) in enumerate(((4, 4), (76, 4), (4, 20), (76, 52)))
     }
     texts = {
         "name": LegendText(id="name", text="FROST SENTINEL", x_nm=nm(62.2), y_nm=nm(47.6), height_nm=nm(1.8)),
-        "made": LegendText(id="made", text="FERNHOLLOW ORCHARD", x_nm=nm(61.0), y_nm=nm(44.8), height_nm=nm(1.2)),
+        "made": LegendText(
+            id="made", text="FERNHOLLOW ORCHARD", x_nm=nm(61.0), y_nm=nm(44.8), height_nm=nm(1.2)
+        ),
     }
     pours = {"ground": Pour(id="ground", net="GND", layer="back")}
     design = design.replaced(holes=holes, texts=texts, pours=pours)
@@ -251,16 +274,40 @@ def frost_sentinel() -> Design:
 
 
 FROST_NUMBERS = (
-    "swap U1 OW-32T", "swap U2 AB-18-2", "swap U3 AR-33", "swap Q1 Q2 HN-30-4L", "swap D1 D2 D5 HK-40-3A",
+    "swap U1 OW-32T",
+    "swap U2 AB-18-2",
+    "swap U3 AR-33",
+    "swap Q1 Q2 HN-30-4L",
+    "swap D1 D2 D5 HK-40-3A",
     "swap D3 HK-40-1",
-    "swap L1 KL-60-22U", "swap F1 WF-3", "swap J1 J4 J6 NT-2", "swap J2 NU-6", "swap J3 NH-1x6", "swap J5 NH-1x4",
-    "swap J7 NH-1x3", "swap Y1 TQ-8", "swap C11 C12 DC-16G-33P", "swap BZ1 CH-12A", "swap LED1 GL-20R",
+    "swap L1 KL-60-22U",
+    "swap F1 WF-3",
+    "swap J1 J4 J6 NT-2",
+    "swap J2 NU-6",
+    "swap J3 NH-1x6",
+    "swap J5 NH-1x4",
+    "swap J7 NH-1x3",
+    "swap Y1 TQ-8",
+    "swap C11 C12 DC-16G-33P",
+    "swap BZ1 CH-12A",
+    "swap LED1 GL-20R",
     "swap LED2 GL-20G",
-    "swap C1 DC-32X-10U", "swap C4 DC-32X-22U", "swap C6 C7 DC-20X-10U", "swap C2 C3 C8..10 C13..15 DC-16X-100N",
-    "swap R1 R2 QR-16-5P1K", "swap R3 QR-16-43K", "swap R4 QR-16-8P2K", "swap R5 R6 R10 R12 QR-16-10K",
-    "swap R7 R8 QR-16-3P6K", "swap R9 QR-16-100R", "swap R11 QR-16-1K", "swap R13 QR-16-300R", "swap R14 QR-16-240R",
-    "swap R15 QR-16-75K", "swap R16 QR-16-22K",
-)  # fmt: skip
+    "swap C1 DC-32X-10U",
+    "swap C4 DC-32X-22U",
+    "swap C6 C7 DC-20X-10U",
+    "swap C2 C3 C8..10 C13..15 DC-16X-100N",
+    "swap R1 R2 QR-16-5P1K",
+    "swap R3 QR-16-43K",
+    "swap R4 QR-16-8P2K",
+    "swap R5 R6 R10 R12 QR-16-10K",
+    "swap R7 R8 QR-16-3P6K",
+    "swap R9 QR-16-100R",
+    "swap R11 QR-16-1K",
+    "swap R13 QR-16-300R",
+    "swap R14 QR-16-240R",
+    "swap R15 QR-16-75K",
+    "swap R16 QR-16-22K",
+)
 FROST_REASONS = (
     "calc FEEDBACK feedback vout_v=5V0 vref_v=U2.vref_v top_ohm=R3 bottom_ohm=R4",
     "calc COIL inductor vin_v=14.4 vout_v=5V0 load_a=1 fsw_hz=U2.fsw_hz l_h=L1",
@@ -270,16 +317,21 @@ FROST_REASONS = (
     "calc BUS pull-up supply_v=3V3 r1_ohm=R7 r2_ohm=R8",
     "calc FROST_LIGHT led supply_v=3V3 forward_v=LED1.vf_v current_a=5m r_ohm=R13",
     "calc ALIVE_LIGHT led supply_v=3V3 forward_v=LED2.vf_v current_a=5m r_ohm=R14",
-    "calc TAP tap input_v=14.4 full_scale_v=3V3 bottom_ohm=R16 top_ohm=R15",
+    "calc DIVIDER divider input_v=14.4 full_scale_v=3V3 bottom_ohm=R16 top_ohm=R15",
     "calc NIGHT battery capacity_ah=7 usable=0.7 load_a=0.06 open_v=12.6 internal_ohm=0.05 peak_a=2.1 min_v=11",
-)  # fmt: skip
+)
 FROST_NEEDS = (
     'brief purpose "Wakes the orchard when the night turns to frost, runs the sprinkler pump, and says'
     ' so with light and horn."',
-    "brief size 80x56", "brief tall 15", "brief road order", "brief skills no-leadless", "brief quantity 5",
-    "brief budget 20", "brief date 2027-03-01",
+    "brief size 80x56",
+    "brief tall 15",
+    "brief manufacturing order",
+    "brief skills no-leadless",
+    "brief quantity 5",
+    "brief budget 20",
+    "brief date 2027-03-01",
     'demand "PUMP_ON: pwm, HORN: pwm, LED_FROST: gpio, LED_ALIVE: gpio, AIR_TEMP: adc, V_BATT: adc,'
-    ' SDA/SCL: i2c, TX/RX: uart,'
+    " SDA/SCL: i2c, TX/RX: uart,"
     ' PROG_CK/PROG_OUT/PROG_IN: spi, OSC1/OSC2: xtal, flash 16k, supply 3.3"',
     'need Q1 must "Warns within 10 s when the air falls below 1 °C" measured<=10 s',
     'need Q2 must "Drives the pump with 2 A" current.PUMP>=2',
@@ -290,18 +342,38 @@ FROST_NEEDS = (
     'need Q7 wish "Fits the lid of the meter box" width<=82',
     'need Q8 wish "Parts for one under 20 €" cost<=20',
     'show Q1 6.5 "three trials in the cold store"',
-    'sheet "Supply inputs" Power', 'sheet "Buck, 12 V to 5 V" Power', 'sheet "Linear, 5 V to 3.3 V" Power',
-    'sheet "Battery reading" Power', 'sheet "Pump driver" Yard', 'sheet "Horn" Yard', 'sheet "Air temperature" Yard',
-    'sheet "Sensor socket" Yard', 'hint "Buck, 12 V to 5 V" "input capacitor, switch and ground in the smallest loop"',
+    'sheet "Supply inputs" Power',
+    'sheet "Buck, 12 V to 5 V" Power',
+    'sheet "Linear, 5 V to 3.3 V" Power',
+    'sheet "Battery reading" Power',
+    'sheet "Pump driver" Yard',
+    'sheet "Horn" Yard',
+    'sheet "Air temperature" Yard',
+    'sheet "Sensor socket" Yard',
+    'hint "Buck, 12 V to 5 V" "input capacitor, switch and ground in the smallest loop"',
     'worked "Pump driver" "Frost Sentinel, revision A, 2026-05-02"',
-    "variant accu \"accumulator only\"", "fit J2 R1 R2 D3 no in accu",
+    'variant accu "accumulator only"',
+    "fit J2 R1 R2 D3 no in accu",
     'note U1 "Internal clock until the crystal runs; see OSC."',
-)  # fmt: skip
+)
 BEEPER_SAYS = (
-    "swap U1 OW-8D", "swap R2 R5 LMF-10K", "swap R1 LMF-100K", "swap R6 LMF-1K", "swap R3 LMF-330R", "swap R4 LMF-100R",
-    "swap LED1 GL-5R", "swap BZ1 CP-12", "swap C1 BDC-100N", "swap C2 BE-10-16P", "swap J1 J2 NH-1x2",
+    "swap U1 OW-8D",
+    "swap R2 R5 LMF-10K",
+    "swap R1 LMF-100K",
+    "swap R6 LMF-1K",
+    "swap R3 LMF-330R",
+    "swap R4 LMF-100R",
+    "swap LED1 GL-5R",
+    "swap BZ1 CP-12",
+    "swap C1 BDC-100N",
+    "swap C2 BE-10-16P",
+    "swap J1 J2 NH-1x2",
     'brief purpose "Says with a beep that the seedlings are thirsty; runs a summer on a coin cell."',
-    "brief size 44x44", "brief road etch", "brief skills through-hole", "brief quantity 1", "brief stock-first yes",
+    "brief size 44x44",
+    "brief manufacturing etch",
+    "brief skills through-hole",
+    "brief quantity 1",
+    "brief stock-first yes",
     'demand "PROBE_ON: gpio, MOISTURE: adc, BEEP: pwm, LIGHT: gpio"',
     "calc CELL battery capacity_ah=0.22 usable=0.8 load_a=60u open_v=3 internal_ohm=15 peak_a=8m min_v=2.0",
     'need Q1 must "Runs a summer on one cell: 2500 h" CELL.hours>=2500',
@@ -310,7 +382,7 @@ BEEPER_SAYS = (
     'need Q4 wish "No wire jumper on the front" jumpers<=0',
     'need Q5 must "Can be heard in the next room"',
     "assign U1",
-)  # fmt: skip
+)
 
 
 def said(design: Design, *sentences: str) -> Design:
@@ -352,7 +424,8 @@ def thirst_beeper() -> Design:
     s.two("BZ1", "piezo", "SOUNDER-P762-D12", "BEEP_A", "GND", (22.0, 8.2, 180), "sounder")
     s.two("R5", "10k", "AXIAL-P762", "BEEP", "GND", (37.7, 15.6, 270))
     points = tuple(
-        (nm(22 + 22 * math.cos(2 * math.pi * k / 96)), nm(22 + 22 * math.sin(2 * math.pi * k / 96))) for k in range(96)
+        (nm(22 + 22 * math.cos(2 * math.pi * k / 96)), nm(22 + 22 * math.sin(2 * math.pi * k / 96)))
+        for k in range(96)
     )
     board = Board(outline=points, copper_layers=1, rules=rule_set("kitchen-table"))
     wide = {
@@ -367,32 +440,54 @@ def thirst_beeper() -> Design:
 
 
 PANEL_SAYS = (
-    "matrix ROW0..2 COL0..4 to-rows KEY-P650-D12 DIODE-P762", "swap S1..15 PK-12", "swap D1..15 HS-41",
-    "use controller OW-28D leaded 3V3=5V0", "use \"LED, leaded\"", "swap R2 LMF-620R",
+    "matrix ROW0..2 COL0..4 to-rows KEY-P650-D12 DIODE-P762",
+    "swap S1..15 PK-12",
+    "swap D1..15 HS-41",
+    "use controller OW-28D leaded 3V3=5V0",
+    'use "LED, leaded"',
+    "swap R2 LMF-620R",
     "calc LAMP led supply_v=5V0 forward_v=LED1.vf_v current_a=5m r_ohm=R2",
-    "add J2 NH-1x4", "join J2.1 5V0", "pin J2.1 5V0 supply-out", "join J2.2 TX", "join J2.3 RX", "join J2.4 GND",
+    "add J2 NH-1x4",
+    "join J2.1 5V0",
+    "pin J2.1 5V0 supply-out",
+    "join J2.2 TX",
+    "join J2.3 RX",
+    "join J2.4 GND",
     'demand "ROW0: gpio, ROW1: gpio, ROW2: gpio, COL0: gpio, COL1: gpio, COL2: gpio, COL3: gpio, COL4: gpio,'
     ' TX/RX: uart, LIGHT: gpio, flash 8k, supply 5"',
     'brief purpose "Fifteen keys on the packing bench count crates by sort; the board is cut like the'
     ' weathercock on the barn."',
-    "brief road order", "brief skills through-hole", "brief quantity 2", "brief budget 30", "brief size 190x160",
+    "brief manufacturing order",
+    "brief skills through-hole",
+    "brief quantity 2",
+    "brief budget 30",
+    "brief size 190x160",
     'need Q1 must "Fifteen keys, each told apart from any other"',
     'need Q2 must "Only leaded parts" surface<=0',
     'need Q3 wish "Parts for one under 30 €" cost<=30',
-    "calc KEYS matrix keys=15", 'need Q4 must "The matrix leaves pins for the light and the line" KEYS.pins<=8',
+    "calc KEYS matrix keys=15",
+    'need Q4 must "The matrix leaves pins for the light and the line" KEYS.pins<=8',
     "assign U1",
-)  # fmt: skip
+)
 
 
 PANEL_PLACES = (
-    "place C1 by U1.9", "place C2 by U1.23", "place C3 by U1.28", "place J1 124 78 90", "place J2 72 13 90",
-    "place LED1 146 92", "place R2 140 84", "pour GND back",
-)  # fmt: skip
+    "place C1 by U1.9",
+    "place C2 by U1.23",
+    "place C3 by U1.28",
+    "place J1 124 78 90",
+    "place J2 72 13 90",
+    "place LED1 146 92",
+    "place R2 140 84",
+    "pour GND back",
+)
 
 
 def packing_bench_panel() -> Design:
     """Build the key panel: three rows of five keys, leaded parts, two layers, an outline like a weathercock."""
-    outline = outline_from((Path(__file__).parent / "weathercock.png").read_bytes(), "weathercock.png", 166).outline
+    outline = outline_from(
+        (Path(__file__).parent / "weathercock.png").read_bytes(), "weathercock.png", 166
+    ).outline
     board = Board(outline=outline, copper_layers=2, rules=rule_set("standard-house"))
     design = said(Design(name="Packing Bench Panel", title="Fernhollow Orchard", board=board), *PANEL_SAYS)
     keys = [(24 + 19 * column, 73.5 - 18.5 * row) for row in range(3) for column in range(5)]
@@ -403,51 +498,136 @@ def packing_bench_panel() -> Design:
 
 
 CIDER_SAYS = (
-    'add J1 NT-2 "12 V feed"', "join J1.1 FEED", "join J1.2 GND", "pin J1.1 + supply-out", "pin J1.2 - ground",
-    'use "Reverse protection" VIN=FEED', "pin Q1.2 S supply-out", 'use "Buck 5V"', 'use "Linear 3V3"',
-    "use controller OW-32T TQ-8", 'use "LED" LIGHT=LOGGING', 'use "LED" LIGHT=PRESSING',
-    'use "Debounced button" BUTTON=MARK', 'use "Open-drain bus"',
+    'add J1 NT-2 "12 V feed"',
+    "join J1.1 FEED",
+    "join J1.2 GND",
+    "pin J1.1 + supply-out",
+    "pin J1.2 - ground",
+    'use "Reverse protection" VIN=FEED',
+    "pin Q1.2 S supply-out",
+    'use "Buck 5V"',
+    'use "Linear 3V3"',
+    "use controller OW-32T TQ-8",
+    'use "LED" LIGHT=LOGGING',
+    'use "LED" LIGHT=PRESSING',
+    'use "Debounced button" BUTTON=MARK',
+    'use "Open-drain bus"',
     'use "Low-side driver with flyback" DRIVE=VALVE LOAD=VALVE_D',
-    'add J3 NT-2 "stop valve"', "join J3.1 12V", "join J3.2 VALVE_D",
+    'add J3 NT-2 "stop valve"',
+    "join J3.1 12V",
+    "join J3.2 VALVE_D",
     # The press pump's return runs through a shunt with taps of its own.
-    'add J4 NT-2 "press pump"', "join J4.1 12V", "join J4.2 PUMP_BACK",
-    "add R12 QS-50-10M 10m", "join R12.1 PUMP_BACK", "join R12.4 GND", "join R12.2 TAP_HIGH", "join R12.3 TAP_LOW",
+    'add J4 NT-2 "press pump"',
+    "join J4.1 12V",
+    "join J4.2 PUMP_BACK",
+    "add R12 QS-50-10M 10m",
+    "join R12.1 PUMP_BACK",
+    "join R12.4 GND",
+    "join R12.2 TAP_HIGH",
+    "join R12.3 TAP_LOW",
     # A quiet supply, the bridge converter and its filters.
-    "add U4 AQ-33", "join U4.1 U4.3 5V0", "join U4.2 GND", "join U4.5 3V3A",
-    "add C16 DC-20X-10U", "join C16.1 5V0", "join C16.2 GND",
-    "add C17 DC-20X-10U", "join C17.1 3V3A", "join C17.2 GND",
-    "add U5 OX-24", "join U5.1 U5.3 U5.11 3V3A", "join U5.2 U5.4 U5.9 U5.10 GND", "join U5.12 U5.16 3V3",
-    "join U5.13 CELL_CK", "join U5.14 CELL_DATA", "join U5.5 CELL_P", "join U5.6 CELL_N", "join U5.7 TAP_P",
-    "join U5.8 TAP_N", "add C18..21 DC-16X-100N", "join C18.1 3V3A", "join C18.2 GND", "join C19.1 3V3",
-    "join C19.2 GND", "join C20.1 CELL_P", "join C20.2 CELL_N", "join C21.1 TAP_P", "join C21.2 TAP_N",
-    "add R13..16 QR-16-1K", "join R13.1 BRIDGE_P", "join R13.2 CELL_P", "join R14.1 BRIDGE_N", "join R14.2 CELL_N",
-    "join R15.1 TAP_HIGH", "join R15.2 TAP_P", "join R16.1 TAP_LOW", "join R16.2 TAP_N",
-    'add J5 NH-1x4 "load cell"', "join J5.1 3V3A", "join J5.2 BRIDGE_P", "join J5.3 BRIDGE_N", "join J5.4 GND",
+    "add U4 AQ-33",
+    "join U4.1 U4.3 5V0",
+    "join U4.2 GND",
+    "join U4.5 3V3A",
+    "add C16 DC-20X-10U",
+    "join C16.1 5V0",
+    "join C16.2 GND",
+    "add C17 DC-20X-10U",
+    "join C17.1 3V3A",
+    "join C17.2 GND",
+    "add U5 OX-24",
+    "join U5.1 U5.3 U5.11 3V3A",
+    "join U5.2 U5.4 U5.9 U5.10 GND",
+    "join U5.12 U5.16 3V3",
+    "join U5.13 CELL_CK",
+    "join U5.14 CELL_DATA",
+    "join U5.5 CELL_P",
+    "join U5.6 CELL_N",
+    "join U5.7 TAP_P",
+    "join U5.8 TAP_N",
+    "add C18..21 DC-16X-100N",
+    "join C18.1 3V3A",
+    "join C18.2 GND",
+    "join C19.1 3V3",
+    "join C19.2 GND",
+    "join C20.1 CELL_P",
+    "join C20.2 CELL_N",
+    "join C21.1 TAP_P",
+    "join C21.2 TAP_N",
+    "add R13..16 QR-16-1K",
+    "join R13.1 BRIDGE_P",
+    "join R13.2 CELL_P",
+    "join R14.1 BRIDGE_N",
+    "join R14.2 CELL_N",
+    "join R15.1 TAP_HIGH",
+    "join R15.2 TAP_P",
+    "join R16.1 TAP_LOW",
+    "join R16.2 TAP_N",
+    'add J5 NH-1x4 "load cell"',
+    "join J5.1 3V3A",
+    "join J5.2 BRIDGE_P",
+    "join J5.3 BRIDGE_N",
+    "join J5.4 GND",
     # Clock and memory on the bus.
-    "add U6 MS-C1", "add U7 MS-E1", "join U6.1 U7.1 3V3", "join U6.2 U7.2 SDA", "join U6.3 U7.3 SCL",
-    "join U6.5..8 U7.5..8 GND", "add C22..23 DC-16X-100N", "join C22.1 C23.1 3V3", "join C22.2 C23.2 GND",
-    'block J1 "Feed"', 'block J3 J4 R12 "Press"', 'block U4 C16 C17 "Quiet supply"',
-    'block U5 C18 C19 C20 C21 R13 R14 R15 R16 J5 "Bridge and shunt"', 'block U6 U7 C22 C23 "Clock and memory"',
+    "add U6 MS-C1",
+    "add U7 MS-E1",
+    "join U6.1 U7.1 3V3",
+    "join U6.2 U7.2 SDA",
+    "join U6.3 U7.3 SCL",
+    "join U6.5..8 U7.5..8 GND",
+    "add C22..23 DC-16X-100N",
+    "join C22.1 C23.1 3V3",
+    "join C22.2 C23.2 GND",
+    'block J1 "Feed"',
+    'block J3 J4 R12 "Press"',
+    'block U4 C16 C17 "Quiet supply"',
+    'block U5 C18 C19 C20 C21 R13 R14 R15 R16 J5 "Bridge and shunt"',
+    'block U6 U7 C22 C23 "Clock and memory"',
     'demand "LOGGING: gpio, PRESSING: gpio, MARK: gpio, VALVE: gpio, CELL_CK: gpio, CELL_DATA: gpio, SDA/SCL: i2c,'
     ' PROG_TX/PROG_RX: uart, XIN/XOUT: xtal, flash 16k, supply 3.3"',
-    "role SW switching", "role PUMP_BACK high-current", "role VALVE_D high-current",
+    "role SW switching",
+    "role PUMP_BACK high-current",
+    "role VALVE_D high-current",
     *(f"role {n} sense" for n in ("FB", "TAP_HIGH", "TAP_LOW", "TAP_P", "TAP_N")),
-    *(f"role {n} sense" for n in ("BRIDGE_P", "BRIDGE_N", "CELL_P", "CELL_N")), "role SDA bus", "role SCL bus",
-    "hole 3.5 3.5 3.2", "hole 72.5 3.5 3.2", "hole 3.5 50.5 3.2", "hole 72.5 50.5 3.2",
-    "place J1 6 42 0", "place J4 6 29 0", "place J3 6 16 0", "place J5 71.5 26 0", "place S1 62 6", "place J2 40 4 90",
+    *(f"role {n} sense" for n in ("BRIDGE_P", "BRIDGE_N", "CELL_P", "CELL_N")),
+    "role SDA bus",
+    "role SCL bus",
+    "hole 3.5 3.5 3.2",
+    "hole 72.5 3.5 3.2",
+    "hole 3.5 50.5 3.2",
+    "hole 72.5 50.5 3.2",
+    "place J1 6 42 0",
+    "place J4 6 29 0",
+    "place J3 6 16 0",
+    "place J5 71.5 26 0",
+    "place S1 62 6",
+    "place J2 40 4 90",
     *(f"lock {r}" for r in ("J1", "J4", "J3", "J5", "S1", "J2")),
     'brief purpose "Weighs what the cider press gives, watches its pump, and stops it before the press is hurt."',
-    "brief size 76x54", "brief road order", "brief skills no-leadless", "brief quantity 3", "brief budget 40",
+    "brief size 76x54",
+    "brief manufacturing order",
+    "brief skills no-leadless",
+    "brief quantity 3",
+    "brief budget 40",
     "calc LOSS sense current_a=3 drop_v=30m r_ohm=R12",
     "calc HEAT linear vin_v=5V0 vout_v=3V3 load_a=0.12 iq_a=U2.iq_a theta_ja_k_per_w=U2.theta_ja_k_per_w ambient_c=30",
     'need Q1 must "Weighs to 20 g over 60 kg, with the pump running" measured<=20 g',
     'need Q3 must "Stops the press within 0.2 s of a jam" measured<=0.2 s',
     'need Q4 must "The linear regulator stays cool in the press house" HEAT.junction_c<=90',
-    "pour GND front", "pour GND in1 plane=yes", "pour GND back", "pour 3V3 in2 plane=yes",
-    "pour 12V in2 priority=2 plane=yes box=1,1,26x52", "swap C13 C14 DC-16G-33P", "swap R10 QR-16-180R",
-    "pin U6.4 INT unconnected", "pin U7.4 INT unconnected",
-    'text "CIDER PRESS" 64 49.4 1.3', 'text "LOGGER" 64 47.2 1.3', "assign U3",
-)  # fmt: skip
+    "pour GND front",
+    "pour GND in1 plane=yes",
+    "pour GND back",
+    "pour 3V3 in2 plane=yes",
+    "pour 12V in2 priority=2 plane=yes box=1,1,26x52",
+    "swap C13 C14 DC-16G-33P",
+    "swap R10 QR-16-180R",
+    "pin U6.4 INT unconnected",
+    "pin U7.4 INT unconnected",
+    'text "CIDER PRESS" 64 49.4 1.3',
+    'text "LOGGER" 64 47.2 1.3',
+    "assign U3",
+)
 
 
 def cider_press_logger() -> Design:
@@ -466,16 +646,21 @@ def cider_press_logger() -> Design:
         "3V3": power_net("3V3", "supply", 0.2, 0.15, neck=(0.2, 3), least=0.3),
         "3V3A": power_net("3V3A", "supply", 0.05, 0.15, neck=(0.2, 3), least=0.3),
         "GND": power_net("GND", "ground", 0.6, 0.15, neck=(0.2, 3), least=0.4),
-    }  # fmt: skip
-    nets = {k: n.model_copy(update={"rule": wide[k].rule}) if k in wide else n for k, n in design.nets.items()}
+    }
+    nets = {
+        k: n.model_copy(update={"rule": wide[k].rule}) if k in wide else n for k, n in design.nets.items()
+    }
     design, _ = apply(design.replaced(nets=nets), propose(design.replaced(nets=nets), 1, seed=1)[0].edit)
     return said(design, *CIDER_PLACES)
 
 
 CIDER_PLACES = (
-    "place C1 by U1.2", "place C16 by U4.1", "place C18 by U5.1", "place C4 by U2.3",
+    "place C1 by U1.2",
+    "place C16 by U4.1",
+    "place C18 by U5.1",
+    "place C4 by U2.3",
     'need Q2 must "Drives the press pump with 3 A" current.PUMP_BACK>=3',
-)  # fmt: skip
+)
 # Said once the board is routed.
 AFTERWARDS = {
     "1-frost-sentinel": ("vias 12V", "centre all"),
@@ -513,9 +698,11 @@ def finish(design: Design, slug: str) -> bool:
 
 if __name__ == "__main__":
     demos = {
-        "1-frost-sentinel": frost_sentinel, "2-seedling-thirst-beeper": thirst_beeper,
-        "3-packing-bench-panel": packing_bench_panel, "4-cider-press-logger": cider_press_logger,
-    }  # fmt: skip
+        "1-frost-sentinel": frost_sentinel,
+        "2-seedling-thirst-beeper": thirst_beeper,
+        "3-packing-bench-panel": packing_bench_panel,
+        "4-cider-press-logger": cider_press_logger,
+    }
     wanted = sys.argv[1:] or list(demos)
     clean = [finish(demos[slug](), slug) for slug in wanted]
     sys.exit(0 if all(clean) else 1)

@@ -14,15 +14,25 @@ FROST = "/d/1-frost-sentinel"
 # Software drawing, for the view in space.
 ARGUMENTS = ["--no-sandbox", "--enable-unsafe-swiftshader", "--use-gl=angle", "--use-angle=swiftshader"]
 VIEWS = {
-    "shelf": "/", "questions": "/new", "brief": f"{FROST}/brief", "prices": f"{FROST}/parts",
-    "controller": f"{FROST}/parts?show=controller", "patterns": "/d/3-packing-bench-panel/parts?show=patterns",
-    "circuit": f"{FROST}/circuit", "reasons": f"{FROST}/circuit?show=reasons", "blocks": f"{FROST}/circuit?show=blocks",
-    "power": f"{FROST}/power", "board": f"{FROST}/board", "panel": "/d/3-packing-bench-panel/board",
-    "proposals": f"{FROST}/board", "four-layers": "/d/4-cider-press-logger/board",
+    "shelf": "/",
+    "questions": "/new",
+    "brief": f"{FROST}/brief",
+    "prices": f"{FROST}/parts",
+    "controller": f"{FROST}/parts?show=controller",
+    "patterns": "/d/3-packing-bench-panel/parts?show=patterns",
+    "circuit": f"{FROST}/circuit",
+    "reasons": f"{FROST}/circuit?show=reasons",
+    "blocks": f"{FROST}/circuit?show=blocks",
+    "power": f"{FROST}/power",
+    "board": f"{FROST}/board",
+    "panel": "/d/3-packing-bench-panel/board",
+    "proposals": f"{FROST}/board",
+    "four-layers": "/d/4-cider-press-logger/board",
     "in-space": "/d/4-cider-press-logger/board",
-    "beeper-board": "/d/2-seedling-thirst-beeper/board", "order": f"{FROST}/make?road=order",
-    "etch": "/d/2-seedling-thirst-beeper/make?road=etch",
-}  # fmt: skip
+    "beeper-board": "/d/2-seedling-thirst-beeper/board",
+    "order": f"{FROST}/make?manufacturing=order",
+    "etch": "/d/2-seedling-thirst-beeper/make?manufacturing=etch",
+}
 
 
 def main(names: list[str], width: int = 1280, height: int = 800) -> None:
@@ -37,7 +47,9 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
             with sync_playwright() as p:
                 browser = p.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
                 page = browser.new_page(viewport={"width": width, "height": height})
-                page.on("console", lambda m: print("console:", m.text) if m.type in ("error", "warning") else None)
+                page.on(
+                    "console", lambda m: print("console:", m.text) if m.type in ("error", "warning") else None
+                )
                 for name in names or VIEWS:
                     page.goto(address + VIEWS[name])
                     page.wait_for_timeout(400)

@@ -38,10 +38,20 @@ class Limits:
 USUAL: Final = Limits()
 # What the readers need; loaded once in the process that all children are forked from.
 PRELOAD: Final = [
-    "vane_step.confined", "vane_step.core.exchange", "vane_step.core.fab.otherboard", "vane_step.core.parts.pinfiles",
-    "vane_step.core.board.outline.importers", "vane_step.core.circuit.blocks", "vane_step.core.circuit.capture",
-    "vane_step.core.parts.landpattern", "vane_step.web.made", "scipy.spatial", "ezdxf", "svgelements", "PIL.Image",
-]  # fmt: skip
+    "vane_step.confined",
+    "vane_step.core.exchange",
+    "vane_step.core.fab.otherboard",
+    "vane_step.core.parts.pinfiles",
+    "vane_step.core.board.outline.importers",
+    "vane_step.core.circuit.blocks",
+    "vane_step.core.circuit.capture",
+    "vane_step.core.parts.landpattern",
+    "vane_step.web.made",
+    "scipy.spatial",
+    "ezdxf",
+    "svgelements",
+    "PIL.Image",
+]
 
 
 class PassedLimit(Exception):
@@ -80,7 +90,7 @@ def confined(function: Callable[..., R], *args: Any, limits: Limits = USUAL, whe
         return answer
     except PassedLimit as error:
         raise InputError(
-            f"{error}.", where=where, next_step="Make it simpler or smaller, and bring it again."
+            f"{error}.", where=where, next_step="Make it simpler or smaller, and import it again."
         ) from error
     except ChildFailed as error:
         raise InputError(

@@ -28,7 +28,8 @@ def decoded(content: bytes, name: str) -> str:
         return content.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise InputError(
-            f"It is not UTF-8 text (byte {error.start}).", where=name,
+            f"It is not UTF-8 text (byte {error.start}).",
+            where=name,
             next_step="Save it as UTF-8.",
         ) from error
 
@@ -42,7 +43,9 @@ def exchange_folder(contents: Mapping[str, bytes], name: str, board: Board | Non
     """Read the files of an exchange folder."""
     strange = sorted(contents.keys() - set(FILES))
     if strange:
-        raise InputError(f"{strange[0]} is no file of an exchange folder.", where=name, allowed=", ".join(FILES))
+        raise InputError(
+            f"{strange[0]} is no file of an exchange folder.", where=name, allowed=", ".join(FILES)
+        )
     texts = {file: decoded(content, file) for file, content in contents.items()}
     return confined(read_exchange, texts, name, board, where=name)
 
@@ -84,7 +87,9 @@ def _outline(content: bytes, name: str, width_mm: float) -> Drawn:
     return drawn
 
 
-def legend_picture(content: bytes, name: str, width_mm: float, finest_mm: float) -> tuple[tuple[PointNm, ...], ...]:
+def legend_picture(
+    content: bytes, name: str, width_mm: float, finest_mm: float
+) -> tuple[tuple[PointNm, ...], ...]:
     """Trace a picture for the legend."""
     return confined(trace_shapes, content, name, width_mm, finest_mm, where=name)
 

@@ -61,7 +61,9 @@ def many(count: int, seed: int, keep: Path | None = None) -> int:
         harm += _told("terminal", to_terminal, list(pool.map(at_terminal, to_terminal, chunksize=8)))
     for number, where, verdict in harm[:40]:
         given = made(number)
-        print(f"  seed {number}, {where}, {given.reader} {[n for n, _ in given.files][:3]}: {verdict.wrong[:240]}")
+        print(
+            f"  seed {number}, {where}, {given.reader} {[n for n, _ in given.files][:3]}: {verdict.wrong[:240]}"
+        )
         if keep:
             (keep / str(number)).mkdir(parents=True, exist_ok=True)
             for name, data in given.files:
@@ -73,5 +75,7 @@ def many(count: int, seed: int, keep: Path | None = None) -> int:
 def _told(where: str, numbers: list[int], verdicts: list[Verdict]) -> list[tuple[int, str, Verdict]]:
     kinds = Counter(v.status for v in verdicts)
     slow = max(verdicts, key=lambda v: v.seconds, default=Verdict(0, 0.0))
-    print(f"{where}: {len(verdicts)} mutants; answers {dict(sorted(kinds.items()))}; slowest {slow.seconds:.1f} s")
+    print(
+        f"{where}: {len(verdicts)} mutants; answers {dict(sorted(kinds.items()))}; slowest {slow.seconds:.1f} s"
+    )
     return [(n, where, v) for n, v in zip(numbers, verdicts, strict=True) if v.wrong]

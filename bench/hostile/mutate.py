@@ -16,17 +16,68 @@ from bench.hostile.seeds import Brought
 
 MOST_BYTES = 3_000_000
 NUMBERS = (
-    "0", "-1", "1e9", "1e308", "1e999", "-1e999", "nan", "NaN", "inf", "Infinity", "1e-320", "99999999999999999999",
-    "0x10", "1_000", "1,5", "9" * 5000, "-" * 40 + "1", "1.2.3", "٣", "1²", "2147483648", "-0.0", "0.0000005", "65536",
-)  # fmt: skip
+    "0",
+    "-1",
+    "1e9",
+    "1e308",
+    "1e999",
+    "-1e999",
+    "nan",
+    "NaN",
+    "inf",
+    "Infinity",
+    "1e-320",
+    "99999999999999999999",
+    "0x10",
+    "1_000",
+    "1,5",
+    "9" * 5000,
+    "-" * 40 + "1",
+    "1.2.3",
+    "٣",
+    "1²",
+    "2147483648",
+    "-0.0",
+    "0.0000005",
+    "65536",
+)
 WORDS = (
-    "", "\x00", "\ud83d", "é", "﷽", "\u202e", "=1+1", "../../x", "%s%n", "<b>", "'\";--", "A" * 300, "x" * 70_000,
-    "\r\n", "\u2028", "null", "true", "{}", "[]", "$ref", "__class__", "#", "*%", "M02*", "🜚" * 40, "\ufeff",
-)  # fmt: skip
+    "",
+    "\x00",
+    "\ud83d",
+    "é",
+    "﷽",
+    "\u202e",
+    "=1+1",
+    "../../x",
+    "%s%n",
+    "<b>",
+    "'\";--",
+    "A" * 300,
+    "x" * 70_000,
+    "\r\n",
+    "\u2028",
+    "null",
+    "true",
+    "{}",
+    "[]",
+    "$ref",
+    "__class__",
+    "#",
+    "*%",
+    "M02*",
+    "🜚" * 40,
+    "\ufeff",
+)
 NESTS = (
-    ("[", "]"), ("{\"a\":", "}"), ("(", ")"), ("<g>", "</g>"), ("%LPC*%", ""), ("G36*\n", "G37*\n"),
+    ("[", "]"),
+    ('{"a":', "}"),
+    ("(", ")"),
+    ("<g>", "</g>"),
+    ("%LPC*%", ""),
+    ("G36*\n", "G37*\n"),
     ("0\nINSERT\n", ""),
-)  # fmt: skip
+)
 
 
 def mutant(chance: random.Random, right: Brought, others: list[Brought]) -> Brought:
@@ -62,16 +113,31 @@ def _shuffled(chance: random.Random, files: dict[str, bytes]) -> dict[str, bytes
 def _other_name(chance: random.Random, name: str) -> str:
     stem, _, kind = name.rpartition(".")
     return chance.choice(
-        (f"{stem}.{chance.choice(('dxf', 'svg', 'png', 'gbr', 'zip', 'json', 'bsd', 'ibs', 'csv', ''))}", f"{stem}²."
-         f"{kind}", "x" * 200 + "." + kind, kind, f"..{name}", f"a\n{name}", f"{stem}.{kind.upper()}")
-    )  # fmt: skip
+        (
+            f"{stem}.{chance.choice(('dxf', 'svg', 'png', 'gbr', 'zip', 'json', 'bsd', 'ibs', 'csv', ''))}",
+            f"{stem}².{kind}",
+            "x" * 200 + "." + kind,
+            kind,
+            f"..{name}",
+            f"a\n{name}",
+            f"{stem}.{kind.upper()}",
+        )
+    )
 
 
 def _spoiled(chance: random.Random, name: str, data: bytes, lent: bytes) -> bytes:
     if data[:2] == b"PK" and chance.random() < 0.8:
         try:
             return _archive(chance, data)
-        except (zipfile.BadZipFile, EOFError, OSError, RuntimeError, NotImplementedError, ValueError, zlib.error):
+        except (
+            zipfile.BadZipFile,
+            EOFError,
+            OSError,
+            RuntimeError,
+            NotImplementedError,
+            ValueError,
+            zlib.error,
+        ):
             # It was spoiled before.
             return chance.choice(BINARY)(chance, data, lent)
     if name.endswith(".json") and chance.random() < 0.5:
@@ -123,7 +189,9 @@ def _number(chance: random.Random, data: bytes, lent: bytes) -> bytes:
     found = list(re.finditer(rb"-?\d+(\.\d+)?", data[:400_000]))
     if not found:
         return _flip(chance, data, lent)
-    for match in sorted(chance.sample(found, min(len(found), chance.choice((1, 1, 3, 40)))), key=lambda m: -m.start()):
+    for match in sorted(
+        chance.sample(found, min(len(found), chance.choice((1, 1, 3, 40)))), key=lambda m: -m.start()
+    ):
         data = data[: match.start()] + chance.choice(NUMBERS).encode() + data[match.end() :]
     return data
 
@@ -160,7 +228,9 @@ def _nest(chance: random.Random, data: bytes, lent: bytes) -> bytes:
     opens, closes = (x.encode() for x in chance.choice(NESTS))
     depth = chance.choice((3, 200, 5000, 100_000))
     a, b = _span(chance, data)
-    return data[:a] + opens * depth + data[a:b] + (closes * depth if chance.random() < 0.7 else b"") + data[b:]
+    return (
+        data[:a] + opens * depth + data[a:b] + (closes * depth if chance.random() < 0.7 else b"") + data[b:]
+    )
 
 
 def _newlines(chance: random.Random, data: bytes, lent: bytes) -> bytes:
@@ -169,13 +239,36 @@ def _newlines(chance: random.Random, data: bytes, lent: bytes) -> bytes:
 
 
 def _encoded(chance: random.Random, data: bytes, lent: bytes) -> bytes:
-    return data.decode("utf-8", "replace").encode(chance.choice(("utf-16", "utf-32", "utf-8-sig", "utf-7")), "replace")
+    return data.decode("utf-8", "replace").encode(
+        chance.choice(("utf-16", "utf-32", "utf-8-sig", "utf-7")), "replace"
+    )
 
 
 TEXT: tuple[Callable[[random.Random, bytes, bytes], bytes], ...] = (
-    _number, _number, _number, _word, _word, _lines, _lines, _cut, _repeat, _splice, _nest, _flip, _newlines, _encoded,
-)  # fmt: skip
-BINARY: tuple[Callable[[random.Random, bytes, bytes], bytes], ...] = (_flip, _flip, _cut, _repeat, _splice, _big, _big)
+    _number,
+    _number,
+    _number,
+    _word,
+    _word,
+    _lines,
+    _lines,
+    _cut,
+    _repeat,
+    _splice,
+    _nest,
+    _flip,
+    _newlines,
+    _encoded,
+)
+BINARY: tuple[Callable[[random.Random, bytes, bytes], bytes], ...] = (
+    _flip,
+    _flip,
+    _cut,
+    _repeat,
+    _splice,
+    _big,
+    _big,
+)
 
 
 def _json(chance: random.Random, data: bytes) -> bytes:
@@ -213,7 +306,20 @@ def _strange(chance: random.Random, whole: Any, holder: Any, key: Any) -> None:
             inner = [inner] if chance.random() < 0.5 else {"a": inner}
         holder[key] = inner
     else:
-        plain: tuple[Any, ...] = (None, True, -1, 0, 10**30, 1e308, float("nan"), float("inf"), 0.5, [], {}, [[0, 0]])
+        plain: tuple[Any, ...] = (
+            None,
+            True,
+            -1,
+            0,
+            10**30,
+            1e308,
+            float("nan"),
+            float("inf"),
+            0.5,
+            [],
+            {},
+            [[0, 0]],
+        )
         holder[key] = chance.choice((*plain, *WORDS, *NUMBERS[:12]))
 
 
@@ -234,7 +340,9 @@ def _archive(chance: random.Random, data: bytes) -> bytes:
                 elif way == 3:
                     name = chance.choice(("../../etc/x.gbr", "/x.gbr", "a/" * 300 + "x.gbr", "²" + name, "x"))
                 elif way == 4:
-                    content = chance.choice((b"0", b" ", b"\n", b"X1Y1D01*\n")) * chance.choice((1000, 4_000_000))
+                    content = chance.choice((b"0", b" ", b"\n", b"X1Y1D01*\n")) * chance.choice(
+                        (1000, 4_000_000)
+                    )
                 elif way == 5:
                     for k in range(chance.choice((3, 300))):
                         new.writestr(f"{k}-{name}", content)

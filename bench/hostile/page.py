@@ -24,10 +24,13 @@ ROOT = Path(__file__).parent.parent.parent
 # Five seconds for reading, and some for the machine that is shared with whoever makes the mutants.
 MOST_SECONDS = 6.0
 TARGETS = {
-    "outline": ("outline", {"width": "60 mm"}), "like": ("outline", {}), "packages": ("packages", {}),
-    "picture": ("picture", {"width": "20 mm", "x": "10 mm", "y": "10 mm"}), "block": ("bring-block", {}),
+    "outline": ("outline", {"width": "60 mm"}),
+    "like": ("outline", {}),
+    "packages": ("packages", {}),
+    "picture": ("picture", {"width": "20 mm", "x": "10 mm", "y": "10 mm"}),
+    "block": ("bring-block", {}),
     "pins": ("part", {"ref": "U90", "package": "OWN-1"}),
-}  # fmt: skip
+}
 
 
 @dataclass
@@ -64,7 +67,10 @@ def _family(root: int) -> dict[int, int]:
                 status = Path(f"/proc/{entry}/stat").read_text().rpartition(")")[2].split()
             except OSError:
                 continue
-            parents[int(entry)], resident[int(entry)] = int(status[1]), int(status[21]) * os.sysconf("SC_PAGE_SIZE")
+            parents[int(entry)], resident[int(entry)] = (
+                int(status[1]),
+                int(status[21]) * os.sysconf("SC_PAGE_SIZE"),
+            )
     found = {root}
     grown = True
     while grown:
@@ -136,7 +142,10 @@ class Bringer:
         id = self.id
         if given.reader in ("design", "exchange"):
             id = re.sub(r"^/d/|/board$", "", answer.headers["location"])
-        pages = ["/", *(f"/d/{id}/{p}" for p in ("brief", "parts", "circuit", "power", "board", "board.json", "make"))]
+        pages = [
+            "/",
+            *(f"/d/{id}/{p}" for p in ("brief", "parts", "circuit", "power", "board", "board.json", "make")),
+        ]
         if given.reader == "block":
             pages = [f"/d/{id}/circuit?show=blocks"]
         wrong = ""
@@ -144,7 +153,9 @@ class Bringer:
             begun = time.perf_counter()
             shown = self.client.get(path)
             took = time.perf_counter() - begun
-            wrong = wrong or (f"{path.rpartition('/')[2] or 'shelf'}: " + w if (w := _judged(shown, took)) else "")
+            wrong = wrong or (
+                f"{path.rpartition('/')[2] or 'shelf'}: " + w if (w := _judged(shown, took)) else ""
+            )
         if id != self.id:
             self.client.post(f"/d/{id}/delete")
             self.client.post(f"/d/{id}/delete-for-good")
@@ -152,7 +163,9 @@ class Bringer:
             self.version += 1
             back = self.client.post(f"/d/{id}/undo", json={"version": self.version})
             self.version += 1
-            wrong = wrong or _judged(back, 0.0) or ("" if back.status_code == 200 else f"undo: {back.text[:80]}")
+            wrong = (
+                wrong or _judged(back, 0.0) or ("" if back.status_code == 200 else f"undo: {back.text[:80]}")
+            )
         return wrong
 
 

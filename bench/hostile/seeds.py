@@ -30,22 +30,36 @@ class Brought:
 def seeds() -> list[Brought]:
     """Give right input of every reader, in the order of ``READERS``."""
     found = [Brought("outline", ((f"board.{k}", v),)) for k, v in (("dxf", _dxf()), ("svg", _svg()))]
-    found += [Brought("outline", ((f"shape.{kind}", _picture(kind)),)) for kind in ("png", "jpg", "gif", "bmp", "webp")]
+    found += [
+        Brought("outline", ((f"shape.{kind}", _picture(kind)),))
+        for kind in ("png", "jpg", "gif", "bmp", "webp")
+    ]
     for name in (BEEPER, CIDER):
         made = release(demo_designs()[name], "2026-01-01T00:00:00Z")
         host = [(n, t.encode()) for n, t in made.files.items() if n.endswith((".gbr", ".xnc", ".ipc"))]
         found += [Brought("like", (("release.zip", made.zipped()),)), Brought("like", tuple(host))]
-    found += [Brought("picture", ((f"mark.{kind}", _picture(kind)),)) for kind in ("png", "jpg", "gif", "bmp", "webp")]
+    found += [
+        Brought("picture", ((f"mark.{kind}", _picture(kind)),))
+        for kind in ("png", "jpg", "gif", "bmp", "webp")
+    ]
     for sample in ("tern32.bsd", "wren8.ibs"):
         found.append(Brought("pins", ((sample, (TESTS / "samples" / sample).read_bytes()),)))
-    table = b"number,name,role\n1,VDD,supply-in\n2,GND,ground\n3,TX/PA1,io\n4,RX,input\n5,OUT,output\n6,NC,nc\n"
-    found += [Brought("pins", (("pins.csv", table),)), Brought("pins", (("pins.txt", table.replace(b",", b"\t")),))]
+    table = (
+        b"number,name,role\n1,VDD,supply-in\n2,GND,ground\n3,TX/PA1,io\n4,RX,input\n5,OUT,output\n6,NC,nc\n"
+    )
+    found += [
+        Brought("pins", (("pins.csv", table),)),
+        Brought("pins", (("pins.txt", table.replace(b",", b"\t")),)),
+    ]
     design = demo_designs()[BEEPER]
     listed = "".join(f"{n.name} {' '.join(n.pins)}\n" for n in design.nets.values())
     found.append(Brought("connections", (("list.txt", listed.encode()),)))
     mixed = b"ROW0..3: J1.1 J1.2\nA; U1.1, U1.2\n# a remark\nGND C1.2 C2.2\n"
     found.append(Brought("connections", (("list.txt", mixed),)))
-    found += [Brought("block", ((f"{k}.block.json", block_json(b).encode()),)) for k, b in list(blocks().items())[:6]]
+    found += [
+        Brought("block", ((f"{k}.block.json", block_json(b).encode()),))
+        for k, b in list(blocks().items())[:6]
+    ]
     folder = TESTS / "boards" / "smd2L_015_s1"
     found.append(Brought("packages", (("packages.json", (folder / "packages.json").read_bytes()),)))
     found += [Brought("design", (("design.json", to_json(d).encode()),)) for d in demo_designs().values()]

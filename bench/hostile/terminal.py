@@ -27,11 +27,13 @@ def command(given: Brought, folder: Path, paths: list[str]) -> list[str]:
         "outline": ["outline", design, "-o", out, "--size", f"{first}@60mm"],
         "like": ["outline", design, "-o", out, *(w for p in paths for w in ("--like", p))],
         "picture": ["picture", design, "-o", out, "--file", first, "--width", "20mm", "--at", "10,10"],
-        "pins": ["pins", first], "connections": ["connect", design, "-o", out, "--list", first],
-        "block": ["block", "use", design, first, "-o", out], "design": ["check", first],
+        "pins": ["pins", first],
+        "connections": ["connect", design, "-o", out, "--list", first],
+        "block": ["block", "use", design, first, "-o", out],
+        "design": ["check", first],
         "packages": ["import", str(folder / "given"), "-o", out],
         "exchange": ["import", str(folder / "given"), "-o", out],
-    }[given.reader]  # fmt: skip
+    }[given.reader]
 
 
 def run(given: Brought) -> Verdict:
@@ -59,7 +61,9 @@ def run(given: Brought) -> Verdict:
         elif code == 0 and (folder / "out.json").exists():
             again, _ = _in_child(["check", str(folder / "out.json")], folder / "again", str(folder))
             if again not in (0, 1):
-                wrong = "wrote what cannot be opened: " + (folder / "again").read_text("utf-8", "replace")[-160:]
+                wrong = (
+                    "wrote what cannot be opened: " + (folder / "again").read_text("utf-8", "replace")[-160:]
+                )
         return Verdict(code, seconds, wrong)
 
 

@@ -81,7 +81,9 @@ def _differs(
         for c in design.board.cutouts
         for p in [c.points]
     ]
-    rims = shapely.union_all([affinity.scale(m, 1e-6, 1e-6, origin=(0, 0)).boundary.buffer(0.2) for m in milled])
+    rims = shapely.union_all(
+        [affinity.scale(m, 1e-6, 1e-6, origin=(0, 0)).boundary.buffer(0.2) for m in milled]
+    )
     # What marks a hole is drilled away with it.
     drills = [h for n, t in files.items() if n.endswith(".xnc") for h in holes_of(t)]
     drilled = shapely.union_all([Point(x, y).buffer(size / 2) for x, y, size in drills])

@@ -52,14 +52,22 @@ def pads_of(text: str) -> list[PlacedPad]:
             width, height = d["packages"][part["package"]]["body_nm"]
             under = abs(pad["x_nm"]) < width / 2 and abs(pad["y_nm"]) < height / 2
             by_hand = d["board"]["rules"].get("etched") and len(layers) > 1 and kind == "through" and under
-            on = (("front" if back else "back",) if by_hand else layers) if kind == "through" else ("back" if (kind == "front") == back else "front",)
+            on = (
+                (("front" if back else "back",) if by_hand else layers)
+                if kind == "through"
+                else ("back" if (kind == "front") == back else "front",)
+            )
             x, y = (-pad["x_nm"] if back else pad["x_nm"]), pad["y_nm"]
             at = (
                 (place["x_nm"] + x * math.cos(turn) - y * math.sin(turn)) / 1e6,
                 (place["y_nm"] + x * math.sin(turn) + y * math.cos(turn)) / 1e6,
             )
             pin = f"{ref}.{pad['number']}"
-            found.append(PlacedPad(pin, net_of.get(pin, ""), tuple(x for x in on if x in layers), *at, kind == "through"))
+            found.append(
+                PlacedPad(
+                    pin, net_of.get(pin, ""), tuple(x for x in on if x in layers), *at, kind == "through"
+                )
+            )
     return found
 
 
@@ -117,7 +125,9 @@ def _flash(kind: str, v: list[float]) -> BaseGeometry:
         return box(-v[0] / 2, -v[1] / 2, v[0] / 2, v[1] / 2)
     if kind == "O":
         r = min(v[:2]) / 2
-        return LineString([(r - v[0] / 2, r - v[1] / 2), (v[0] / 2 - r, v[1] / 2 - r)]).buffer(r, quad_segs=24)
+        return LineString([(r - v[0] / 2, r - v[1] / 2), (v[0] / 2 - r, v[1] / 2 - r)]).buffer(
+            r, quad_segs=24
+        )
     if kind == "TURNEDRECT":
         return affinity.rotate(box(-v[0] / 2, -v[1] / 2, v[0] / 2, v[1] / 2), v[2], origin=(0, 0))
     assert kind == "CAPSULE", kind

@@ -30,7 +30,14 @@ def attempt(seed: int, whole: bool) -> Outcome:
     """Try one design."""
     trial = stranger(seed, whole)
     return Outcome(
-        seed, whole, trial.faults, trial.said, trial.state, trial.taken.total(), trial.refused.total(), trial.slowest
+        seed,
+        whole,
+        trial.faults,
+        trial.said,
+        trial.state,
+        trial.taken.total(),
+        trial.refused.total(),
+        trial.slowest,
     )
 
 

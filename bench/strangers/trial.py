@@ -36,7 +36,17 @@ from vane_step.web.view import board_view
 STAMP = "2026-01-01T00:00:00Z"
 ID = "s"
 # Stops that a person has to clear, and the router cannot cause.
-THEIRS = ("open-link", "not-placed", "no-copper", "courtyard", "outside", "parted", "slot", "off-edge", "edge-hole")
+THEIRS = (
+    "unrouted",
+    "not-placed",
+    "no-copper",
+    "courtyard",
+    "outside",
+    "parted",
+    "slot",
+    "off-edge",
+    "edge-hole",
+)
 
 
 @dataclass
@@ -77,8 +87,8 @@ class Trial:
             else:
                 proposal = ask(before, text, resources())
                 edit = proposal.edit
-                if proposal.action in ("undo", "redo"):
-                    getattr(self.store, proposal.action)(ID)
+                if proposal.action and proposal.action.name in ("undo", "redo"):
+                    getattr(self.store, proposal.action.name)(ID)
             inverse = None
             if edit is not None:
                 _, inverse = apply(before, edit)
@@ -126,10 +136,13 @@ class Trial:
         d = self.design
         found: list[Finding] = []
         for name, work in (
-            ("findings", lambda: found.extend(all_findings(d))), ("board", lambda: board_view(Kept(ID, 1, d, None, None, ""))),
-            ("sheet", lambda: sheet(d)), ("scoreboard", lambda: scoreboard(d)), ("reasons", lambda: reasons(d)),
+            ("findings", lambda: found.extend(all_findings(d))),
+            ("board", lambda: board_view(Kept(ID, 1, d, None, None, ""))),
+            ("sheet", lambda: sheet(d)),
+            ("scoreboard", lambda: scoreboard(d)),
+            ("reasons", lambda: reasons(d)),
             ("list", lambda: lines(d, {r: p.fitted for r, p in d.parts.items()}, {}, {})),
-        ):  # fmt: skip
+        ):
             try:
                 work()
             except Exception as error:
@@ -147,7 +160,11 @@ class Trial:
         """Route the board, check it, and hold what is called clean against its files."""
         d = self.design
         # Where pads lie wrongly already, a track that leaves one may be in the way as well.
-        wrong = {f.code for f in check(d).findings if f.level == "stop"} - {"open-link", "not-placed", "courtyard"}
+        wrong = {f.code for f in check(d).findings if f.level == "stop"} - {
+            "unrouted",
+            "not-placed",
+            "courtyard",
+        }
         try:
             result = route(d)
             self.store.edit(ID, result.edit, "route")
@@ -164,16 +181,22 @@ class Trial:
         # A net that its own rule makes narrower than its current needs is as its designer said.
         copper = d.board.rules.copper_um
         narrow = {
-            name for name, net in d.nets.items() if net.rule and (need := net.rule.current)
+            name
+            for name, net in d.nets.items()
+            if net.rule
+            and (need := net.rule.current)
             and net.rule.width_nm / 1e6 < width_mm(need.current_a, need.rise_k, copper, "outer")
-        }  # fmt: skip
+        }
         fresh = [
-            f for f in stops
-            if not wrong and f.code not in THEIRS and not (f.code == "track-current" and f.place.net in narrow)
+            f
+            for f in stops
+            if not wrong
+            and f.code not in THEIRS
+            and not (f.code == "track-current" and f.place.net in narrow)
         ]
         for rule in dict.fromkeys(f.code for f in fresh):
             self.fault(f"routing leaves a stop: {rule}: {next(f.message for f in fresh if f.code == rule)}")
-        self.state = "clean" if not stops else "open" if {f.code for f in stops} <= {"open-link"} else "stops"
+        self.state = "clean" if not stops else "open" if {f.code for f in stops} <= {"unrouted"} else "stops"
         self._files(d, {f.code for f in stops})
 
     def _files(self, d: Design, stops: set[str]) -> None:
@@ -204,7 +227,10 @@ class Trial:
         if there is None:
             return
         # References choose among places that are as good by a hair; the legend may fall out otherwise.
-        here, other = (Counter(f.code for f in check(x).findings if f.code not in ("legend-on-pad", "unprinted")) for x in (d, there))
+        here, other = (
+            Counter(f.code for f in check(x).findings if f.code not in ("legend-on-pad", "unprinted"))
+            for x in (d, there)
+        )
         if here != other:
             self.fault(f"moved as a whole it is judged otherwise: {dict((here - other) + (other - here))}")
 
@@ -215,11 +241,17 @@ def _elsewhere(d: Design, dx: int, dy: int) -> Design | None:
     def carried(value: object, key: str = "") -> object:
         if isinstance(value, dict):
             return {
-                k: v + (dx if k == "x_nm" else dy) if k in ("x_nm", "y_nm") and isinstance(v, int) else carried(v, k)
+                k: v + (dx if k == "x_nm" else dy)
+                if k in ("x_nm", "y_nm") and isinstance(v, int)
+                else carried(v, k)
                 for k, v in value.items()
             }
         if isinstance(value, list):
-            if key in ("outline", "points", "area", "cuts", "scores", "a", "b") and len(value) == 2 and all(isinstance(v, int) for v in value):
+            if (
+                key in ("outline", "points", "area", "cuts", "scores", "a", "b")
+                and len(value) == 2
+                and all(isinstance(v, int) for v in value)
+            ):
                 return [value[0] + dx, value[1] + dy]
             return [carried(v, key) for v in value]
         return value
@@ -236,9 +268,13 @@ def _elsewhere(d: Design, dx: int, dy: int) -> Design | None:
 
 
 OUTLINES = (
-    ((0, 0), (60, 0), (60, 45), (0, 45)), ((0, 0), (50, 0), (50, 20), (30, 20), (30, 50), (0, 50)), ((10, 0), (50, 0), (60, 25), (30, 48), (0, 25)),
-    ((-20, -15), (35, -15), (35, 30), (-20, 30)), ((0.0005, 0.0005), (64.4125, 0), (64, 41.0375), (3, 45)), ((0, 0), (70, 0), (70, 70), (60, 70), (60, 10), (10, 10), (10, 70), (0, 70)),
-)  # fmt: skip
+    ((0, 0), (60, 0), (60, 45), (0, 45)),
+    ((0, 0), (50, 0), (50, 20), (30, 20), (30, 50), (0, 50)),
+    ((10, 0), (50, 0), (60, 25), (30, 48), (0, 25)),
+    ((-20, -15), (35, -15), (35, 30), (-20, 30)),
+    ((0.0005, 0.0005), (64.4125, 0), (64, 41.0375), (3, 45)),
+    ((0, 0), (70, 0), (70, 70), (60, 70), (60, 10), (10, 10), (10, 70), (0, 70)),
+)
 
 
 def begin(trial: Trial, rng: random.Random) -> None:
@@ -289,15 +325,67 @@ def stranger(seed: int, whole: bool, sentences: int = 25) -> Trial:
 
 
 # What is said before the parts are arranged, of the board and of the circuit, and what after.
-BEFORE = ("cutout", "hole", "zone", "outline", "pattern", "use", "add", "text", "hole", "block", "slot", "rules", "place")
+BEFORE = (
+    "cutout",
+    "hole",
+    "zone",
+    "outline",
+    "pattern",
+    "use",
+    "add",
+    "text",
+    "hole",
+    "block",
+    "slot",
+    "rules",
+    "place",
+)
 CIRCUIT = (
-    "width", "current", "clearance", "layers", "rename", "merge", "remove", "undo", "redo", "fit", "role", "join", "part", "repeat", "swap",
-    "either", "variant", "matrix", "extra", "value", "pin",
-)  # fmt: skip
+    "width",
+    "current",
+    "clearance",
+    "layers",
+    "rename",
+    "merge",
+    "remove",
+    "undo",
+    "redo",
+    "fit",
+    "role",
+    "join",
+    "disconnect",
+    "repeat",
+    "swap",
+    "either",
+    "variant",
+    "matrix",
+    "extra",
+    "value",
+    "pin",
+)
 AFTER = (
-    "pour", "pour", "pour", "pour", "clear", "underside", "turn", "hole", "lock", "text", "field", "undo", "redo", "drills", "zone", "place",
-    "align", "shift", "cutout", "move", "waive",
-)  # fmt: skip
+    "pour",
+    "pour",
+    "pour",
+    "pour",
+    "clear",
+    "flip",
+    "turn",
+    "hole",
+    "lock",
+    "text",
+    "field",
+    "undo",
+    "redo",
+    "drills",
+    "zone",
+    "place",
+    "align",
+    "shift",
+    "cutout",
+    "move",
+    "waive",
+)
 
 
 def _arranged(trial: Trial, seed: int) -> None:

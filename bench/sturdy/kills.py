@@ -113,7 +113,6 @@ def kill_over_and_over(count: int, seed: int) -> Tally:
     return tally
 
 
-
 def kills(count: int, seed: int) -> int:
     """Kill two servers by turns so often in all; print and give how many answered changes were lost."""
     begun = time.perf_counter()

@@ -17,14 +17,42 @@ from bench.hostile.page import TARGETS, Watch, served
 from bench.hostile.seeds import seeds
 
 PAGES = (
-    "brief", "parts", "parts?show=controller", "parts?q=100n", "circuit", "circuit?show=reasons", "power", "board",
-    "board.json", "make", "make?road=etch", "score", "paths", "ledger", "sheets.pdf", "etch.pdf", "design.json",
-)  # fmt: skip
+    "brief",
+    "parts",
+    "parts?show=controller",
+    "parts?q=100n",
+    "circuit",
+    "circuit?show=reasons",
+    "power",
+    "board",
+    "board.json",
+    "make",
+    "make?manufacturing=etch",
+    "score",
+    "paths",
+    "ledger",
+    "sheets.pdf",
+    "etch.pdf",
+    "design.json",
+)
 SENTENCES = (
-    "value R1 {k}k", "shift R1 0.{k} 0", "turn R1 90", "note R1 seen {k}", "lift GND", "route GND", "route",
-    "pour GND back", "undo", "undo", "redo", 'text "{k}" 5 5', "rail NET{k} 5V", "trace GND 0.4mm", "tidy",
+    "value R1 {k}k",
+    "shift R1 0.{k} 0",
+    "turn R1 90",
+    "note R1 seen {k}",
+    "lift GND",
+    "route GND",
+    "route",
+    "pour GND back",
+    "undo",
+    "undo",
+    "redo",
+    'text "{k}" 5 5',
+    "rail NET{k} 5V",
+    "trace GND 0.4mm",
+    "tidy",
     "arrange all",
-)  # fmt: skip
+)
 DESIGNS = ("1-frost-sentinel", "2-seedling-thirst-beeper", "3-packing-bench-panel", "4-cider-press-logger")
 
 
@@ -42,9 +70,15 @@ class Person:
     def work(self, until: float) -> None:
         """Go on until a time."""
         ways: list[tuple[int, Callable[[str], httpx.Response]]] = [
-            (50, self.look), (30, self.say), (8, self.preview), (4, self.bring), (3, self.make), (2, self.panel),
-            (2, self.in_space), (1, self.copy),
-        ]  # fmt: skip
+            (50, self.look),
+            (30, self.say),
+            (8, self.preview),
+            (4, self.bring),
+            (3, self.make),
+            (2, self.panel),
+            (2, self.in_space),
+            (1, self.copy),
+        ]
         while time.monotonic() < until:
             way = self.chance.choices([w for _, w in ways], [n for n, _ in ways])[0]
             begun = time.perf_counter()

@@ -81,7 +81,9 @@ class InBrowser(unittest.TestCase):
 
     def page(self, path: str = "/", width: int = 1280, height: int = 800, **more: Any) -> Page:
         """Open a page; errors on its console end the test."""
-        context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True, **more)
+        context = self.browser.new_context(
+            viewport={"width": width, "height": height}, accept_downloads=True, **more
+        )
         self.addCleanup(context.close)
         page = context.new_page()
         page.set_default_timeout(20_000)
@@ -106,7 +108,7 @@ class InBrowser(unittest.TestCase):
         text = (ROOT / "vane_step" / "data" / "designs" / f"{demo}.json").read_text(encoding="utf-8")
         context = self.browser.new_context()
         answer = context.request.post(
-            f"{self.server.address}/bring",
+            f"{self.server.address}/import",
             max_redirects=0,
             multipart={
                 "files": {

@@ -52,7 +52,7 @@ class FirstSteps(InBrowser):
         page.get_by_role("link", name="Blocks").click()
         card = page.locator('.block-card:has(form[data-use-block="LED"])')
         card.locator("input[name=LIGHT]").fill("LAMP_ON")
-        card.get_by_role("button", name="Put it in").click()
+        card.get_by_role("button", name="Insert the block").click()
         expect(page.locator(".block-card.used", has_text="LED1")).to_be_visible()
         page.get_by_role("link", name="Reasons").click()
         field = page.get_by_label("current wanted of LAMP")
@@ -60,7 +60,7 @@ class FirstSteps(InBrowser):
         page.locator("form", has=field).get_by_role("button", name="Set").click()
         expect(page.locator(".reason.stale")).to_contain_text("300")
         expect(page.locator(".finding.look", has_text="LAMP no longer holds")).to_be_visible()
-        page.locator(".reason.stale").get_by_role("button", name="Take the new values").click()
+        page.locator(".reason.stale").get_by_role("button", name="Apply the new values").click()
         expect(page.locator(".reason.stale")).to_have_count(0)
         page.get_by_role("link", name="Fit").click()
         page.fill("input[name=id] >> nth=0", "dark")
@@ -69,7 +69,7 @@ class FirstSteps(InBrowser):
         # The option is there once the form was drawn anew: what is filled in before might go into the old one.
         page.select_option("select[name=variant]", "in dark")
         page.locator(".fit-form input[name=refs]").fill("LED1")
-        page.get_by_role("button", name="Say so").click()
+        page.get_by_role("button", name="Set what is fitted").click()
         expect(page.get_by_role("button", name="LED1 in without a light: not fitted")).to_be_visible()
         page.keyboard.press("Control+z")
         expect(page.get_by_role("button", name="LED1 in without a light: not fitted")).to_have_count(0)
@@ -82,16 +82,22 @@ class FirstSteps(InBrowser):
         before = page.locator(".sums .mine b").inner_text()
         self.assertGreater(float(before.split()[0]), 5)
         expect(page.locator(".finding", has_text="Not enough of HK-40-3A")).to_be_visible()
-        page.get_by_role("button", name="Take HK-60-3A instead").click()
+        page.get_by_role("button", name="Replace by HK-60-3A").click()
         expect(page.locator(".finding", has_text="Not enough of HK-40-3A")).to_have_count(0)
-        page.select_option("select[name=mode]", "down")
-        page.get_by_role("button", name="Make it so").click()
-        expect(page.locator("#notice")).to_contain_text("the simulated supplier is down")
+        parts = page.url
+        page.get_by_role("link", name="Simulation").click()
+        page.get_by_label("down").check()
+        page.get_by_role("button", name="Apply").click()
+        expect(page.locator("[role=status]")).to_contain_text("is down")
+        page.goto(parts)
         page.get_by_role("button", name="Ask the supplier").click()
         expect(page.locator("#notice")).to_contain_text("Older prices are shown")
         expect(page.locator(".sums .mine b")).to_contain_text("€")
-        page.select_option("select[name=mode]", "well")
-        page.get_by_role("button", name="Make it so").click()
+        page.get_by_role("link", name="Simulation").click()
+        page.get_by_label("responding").check()
+        page.get_by_role("button", name="Apply").click()
+        expect(page.locator("[role=status]")).to_contain_text("is responding")
+        page.goto(parts)
         page.locator("[data-others]", has_text="R3").first.click()
         expect(page.locator("#chosen")).to_contain_text("QR-16-43K")
 
@@ -121,18 +127,18 @@ class FirstSteps(InBrowser):
         page.keyboard.press("Enter")
         expect(mine).to_contain_text("as in the drawing")
 
-    def test_live_with_a_finding(self) -> None:
-        """A finding is waived with a reason, stands among those somebody lives with, and is brought back."""
+    def test_a_finding_is_accepted(self) -> None:
+        """A finding is accepted with a reason, stands among the accepted ones, and is no longer accepted."""
         page = self.page(f"{self.fresh('Waived')}/circuit")
         self.type(page, "remove R10")
         mine = page.locator(".finding", has_text="Nothing holds Q1 off")
         mine.locator("summary").click()
         mine.locator("input[name=reason]").fill("the pump is switched by hand")
-        mine.get_by_role("button", name="Live with it").click()
+        mine.get_by_role("button", name="Accept with this reason").click()
         expect(mine).to_have_count(0)
         page.locator(".waived summary").click()
         expect(page.locator(".waived")).to_contain_text("switched by hand")
-        page.get_by_role("button", name="bring back").click()
+        page.get_by_role("button", name="no longer accept").click()
         expect(page.locator(".finding", has_text="Nothing holds Q1 off")).to_be_visible()
 
     def test_views_stay_in_step(self) -> None:

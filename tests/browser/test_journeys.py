@@ -20,7 +20,7 @@ from vane_step.core.fab.reader import read_gerber
 from vane_step.core.fab.release import release
 
 
-class WholeRoad(InBrowser):
+class WholeWay(InBrowser):
     """From the shelf to files a maker can use."""
 
     def test_join_route_check_and_take_the_zip(self) -> None:
@@ -38,7 +38,7 @@ class WholeRoad(InBrowser):
         page.locator(".tread", has_text="Board").click()
         expect(page.locator("#board .openlink")).to_have_count(1)
         expect(page.locator(".finding.stop").first).to_contain_text("U1.12")
-        page.get_by_role("button", name="Route the open links").first.click()
+        page.get_by_role("button", name="Route all connections").first.click()
         expect(page.locator("#board .openlink")).to_have_count(0, timeout=120_000)
         expect(page.locator(".tread", has_text="Board")).to_contain_text("clean")
         expect(page.locator(".finding.stop")).to_have_count(0)
@@ -52,7 +52,9 @@ class WholeRoad(InBrowser):
                 front = next(n for n in archive.namelist() if n.endswith("copper-front.gbr"))
                 flashes = read_gerber(archive.read(front).decode(), front).flashes
         nets = {
-            f.attributes["P"]: f.attributes["N"][0] for f in flashes if f.attributes.get("P", ("",))[0] in ("U1", "J7")
+            f.attributes["P"]: f.attributes["N"][0]
+            for f in flashes
+            if f.attributes.get("P", ("",))[0] in ("U1", "J7")
         }
         self.assertEqual(nets["U1", "12"], nets["J7", "3"])
 
@@ -98,7 +100,7 @@ class WholeRoad(InBrowser):
         expect(page.locator("#ledger")).to_contain_text("Without a place on the board yet: J1, R1")
         page.get_by_role("button", name="Arrange the parts").first.click()
         expect(page.locator("#board .part")).to_have_count(2)
-        page.get_by_role("button", name="Route the open links").first.click()
+        page.get_by_role("button", name="Route all connections").first.click()
         expect(page.locator("#board .openlink")).to_have_count(0, timeout=120_000)
         expect(page.locator(".tread", has_text="Board")).to_contain_text("clean")
 
@@ -114,7 +116,9 @@ class Board(InBrowser):
 
     def place(self, page: Page, ref: str) -> dict[str, float]:
         """Ask the server where a part lies."""
-        data = page.evaluate("() => fetch(location.pathname.replace(/board$/, 'board.json')).then(r => r.json())")
+        data = page.evaluate(
+            "() => fetch(location.pathname.replace(/board$/, 'board.json')).then(r => r.json())"
+        )
         return next(p["place"] for p in data["parts"] if p["ref"] == ref)
 
     def test_drag_turn_keep_and_undo(self) -> None:
@@ -127,13 +131,18 @@ class Board(InBrowser):
         page.mouse.down()
         page.mouse.move(x + 30, y + 4, steps=5)
         expect(page.locator("#tip")).to_contain_text("R13")
-        expect(page.locator("#tip")).to_contain_text("its links")
+        expect(page.locator("#tip")).to_contain_text("its connections")
         self.assertGreater(page.locator("#links .openlink").count(), 0)
         page.mouse.up()
         expect(page.locator("#version")).to_have_text("2")
         self.assertGreater(self.place(page, "R13")["x_nm"], before["x_nm"] + 1_000_000)
         expect(page.locator("#chosen")).to_contain_text("R13")
-        for key, says in (("t", "turn R13"), ("u", "underside R13"), ("ArrowLeft", "place R13"), ("k", "lock R13")):
+        for key, says in (
+            ("t", "turn R13"),
+            ("u", "flip R13"),
+            ("ArrowLeft", "place R13"),
+            ("k", "lock R13"),
+        ):
             page.keyboard.press(key)
             expect(page.locator("#last")).to_contain_text(says)
         moved = self.version(page)
@@ -162,7 +171,7 @@ class Board(InBrowser):
         expect(page.locator("#version")).to_have_text("2")
         expect(page.locator("#board .openlink").first).to_be_visible()
         expect(page.locator("[data-proposal]")).to_have_count(0)
-        page.get_by_role("button", name="Route the open links").first.click()
+        page.get_by_role("button", name="Route all connections").first.click()
         page.locator("#stop-route").click(timeout=60_000)
         expect(page.locator("#last")).to_contain_text("route")
         for k in (4, 5):
@@ -193,7 +202,7 @@ class Board(InBrowser):
         page.mouse.click(*spots[0])
         page.mouse.move(*spots[1], steps=4)
         page.mouse.click(*spots[1])
-        expect(page.locator("#last")).to_contain_text("lay PUMP_G by hand")
+        expect(page.locator("#last")).to_contain_text("draw PUMP_G by hand")
         expect(page.locator("#board .openlink")).to_have_count(1)
         expect(page.locator(".finding.stop", has_text="Gap")).to_have_count(0)
         # Past the pump's transistor there is no straight way: the track walks round it; where, hangs on the copper there.
@@ -232,7 +241,9 @@ class Board(InBrowser):
     def test_several_parts_at_once(self) -> None:
         """Chosen with Shift, lined up by a button, dragged together, and chosen by a sentence."""
         page = self.page(self.fresh("several") + "/board")
-        spots = [page.locator(f'#board .part[data-ref="{ref}"] .yard').bounding_box() for ref in ("R15", "R16")]
+        spots = [
+            page.locator(f'#board .part[data-ref="{ref}"] .yard').bounding_box() for ref in ("R15", "R16")
+        ]
         middles = [(b["x"] + b["width"] / 2, b["y"] + b["height"] / 2) for b in spots if b]
         for spot in middles:
             page.keyboard.down("Shift")
@@ -263,7 +274,7 @@ class Board(InBrowser):
         if drawn.count():
             self.assertGreater(int(drawn.get_attribute("data-parts") or 0), 50)
             with page.expect_download() as kept:
-                page.get_by_role("button", name="Keep the picture").click()
+                page.get_by_role("button", name="Save the picture").click()
             self.assertTrue(kept.value.suggested_filename.endswith(".png"))
         page.get_by_role("button", name="Back to the plan").click()
         expect(page.locator("#space")).to_be_hidden()
@@ -305,8 +316,8 @@ class Board(InBrowser):
         page.keyboard.press(".")
         self.assertNotEqual(page.get_attribute("#board", "viewBox"), before)
         expect(page.locator(".finding.at")).to_have_count(1)
-        expect(page.get_by_role("button", name="Lay RX anew").first).to_be_visible()
-        page.get_by_role("button", name="Lay RX anew").first.click()
+        expect(page.get_by_role("button", name="Route RX again").first).to_be_visible()
+        page.get_by_role("button", name="Route RX again").first.click()
         expect(page.locator(".finding.stop")).to_have_count(0, timeout=120_000)
 
     def test_outline_holes_texts_and_pours_by_pointing(self) -> None:
@@ -342,15 +353,17 @@ class Board(InBrowser):
         page.locator("summary", has_text="Outline").click()
         page.set_input_files("input[type=file]", ROOT / "tools" / "weathercock.png")
         page.locator('form[action$="/outline"] input[name=width]').fill("120")
-        page.get_by_role("button", name="Take this outline").click()
+        page.get_by_role("button", name="Use this outline").click()
         expect(page.locator("#last")).to_contain_text("outline from a drawing", timeout=20_000)
         (rim,) = page.request.get(page.url.partition("#")[0] + ".json").json()["rims"]
         self.assertGreater(len(rim), 20)
         self.assertAlmostEqual(max(x for x, _ in rim) - min(x for x, _ in rim), 120, delta=0.2)
         page.locator("summary", has_text="Outline").click()
         files = release(demo(FROST), "2026-11-26T00:00:00Z").zipped()
-        page.set_input_files("input[type=file]", {"name": "frost.zip", "mimeType": "application/zip", "buffer": files})
-        page.get_by_role("button", name="Take this outline").click()
+        page.set_input_files(
+            "input[type=file]", {"name": "frost.zip", "mimeType": "application/zip", "buffer": files}
+        )
+        page.get_by_role("button", name="Use this outline").click()
         expect(page.locator("#last")).to_contain_text("4 holes and", timeout=20_000)
         expect(page.locator('#board [data-item="H4"]')).to_be_attached()
 
@@ -382,7 +395,10 @@ class Together(InBrowser):
     def test_a_fault_inside_is_said(self) -> None:
         """What the server cannot answer is told on the page, which does not stay at saving."""
         page = self.page(self.fresh("fault") + "/circuit")
-        for status, body, says in ((500, '{"message": "Something failed inside"}', "Something failed"), (502, "<html>", "502")):
+        for status, body, says in (
+            (500, '{"message": "Something failed inside"}', "Something failed"),
+            (502, "<html>", "502"),
+        ):
             page.route("**/ask", lambda r, _, s=status, b=body: r.fulfill(status=s, body=b))
             self.faults.clear()
             page.keyboard.press("/")
@@ -546,7 +562,7 @@ class Looks(InBrowser):
         f"/d/{FROST}/parts?show=catalogue&q=fet",
         f"/d/{FROST}/parts?show=controller",
         f"/d/{FROST}/parts?show=patterns",
-        f"/d/{FROST}/parts?show=drawer",
+        f"/d/{FROST}/parts?show=stock",
         f"/d/{FROST}/circuit",
         f"/d/{FROST}/circuit?show=reasons",
         f"/d/{FROST}/circuit?show=blocks",
@@ -554,8 +570,8 @@ class Looks(InBrowser):
         f"/d/{FROST}/circuit?show=list",
         f"/d/{FROST}/power",
         f"/d/{FROST}/board",
-        f"/d/{FROST}/make?road=order",
-        f"/d/{BEEPER}/make?road=etch",
+        f"/d/{FROST}/make?manufacturing=order",
+        f"/d/{BEEPER}/make?manufacturing=etch",
     )
     CONTRAST = """() => {
       const rgb = (s) => { const m = s.match(/[\\d.]+/g).map(Number); return m.length < 4 ? [...m, 1] : m; };

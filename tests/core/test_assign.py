@@ -5,8 +5,7 @@ from __future__ import annotations
 import itertools
 import unittest
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import BEEPER, FROST, demo, said
 from vane_step.core.board.placement.pin_escape import reach_mm
@@ -39,11 +38,18 @@ def best_by_trying(pins: tuple[Pin, ...], signals: tuple[Signal, ...]) -> int:
     """Count how many signals can be met at most, by trying every choice for each of them."""
     choices = []
     for s in signals:
-        fits = [(p.number, f) for p in pins for f, _ in offers(p, s.function) if not s.tolerant or "5VT" in p.functions]
+        fits = [
+            (p.number, f)
+            for p in pins
+            for f, _ in offers(p, s.function)
+            if not s.tolerant or "5VT" in p.functions
+        ]
         choices.append([None, *fits])
     best = 0
     for pick in itertools.product(*choices):
-        uses = tuple(PinUse(pin=c[0], demand=s.name, function=c[1]) for s, c in zip(signals, pick, strict=True) if c)
+        uses = tuple(
+            PinUse(pin=c[0], demand=s.name, function=c[1]) for s, c in zip(signals, pick, strict=True) if c
+        )
         if len(uses) > best and not verify(pins, signals, uses):
             best = len(uses)
     return best
@@ -52,21 +58,28 @@ def best_by_trying(pins: tuple[Pin, ...], signals: tuple[Signal, ...]) -> int:
 class Solving(unittest.TestCase):
     """The solver."""
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(
         st.lists(st.sets(st.sampled_from(FUNCTIONS), max_size=4), min_size=1, max_size=5),
         st.lists(
-            st.sampled_from(["adc", "pwm", "uart", "i2c", "int", "A: int 5v"]), min_size=1, max_size=3, unique=True
+            st.sampled_from(["adc", "pwm", "uart", "i2c", "int", "A: int 5v"]),
+            min_size=1,
+            max_size=3,
+            unique=True,
         ),
     )
     def test_as_many_as_can_be(self, pins: list[set[str]], wants: list[str]) -> None:
         """The assignment is sound, and meets as many signals as trying everything does."""
-        made = tuple(Pin(number=str(k + 1), role="io", functions=tuple(sorted(f))) for k, f in enumerate(pins))
+        made = tuple(
+            Pin(number=str(k + 1), role="io", functions=tuple(sorted(f))) for k, f in enumerate(pins)
+        )
         signals = read_demand("\n".join(wants)).signals
         solved = assign(made, signals)
         self.assertEqual(verify(made, signals, solved.uses), [])
         self.assertEqual(len(solved.uses), best_by_trying(made, signals))
-        self.assertEqual({u.demand for u in solved.uses} | {s.name for s in solved.missing}, {s.name for s in signals})
+        self.assertEqual(
+            {u.demand for u in solved.uses} | {s.name for s in solved.missing}, {s.name for s in signals}
+        )
         self.assertTrue({u.pin for u in solved.uses}.isdisjoint(solved.spare))
 
     def test_forty_demands(self) -> None:
@@ -111,7 +124,10 @@ class Solving(unittest.TestCase):
         tolerant = next(p.number for p in pins if "5VT" not in p.functions and offers(p, "INT"))
         spoilt = tuple(
             u.model_copy(
-                update={"pin": tolerant, "function": offers(next(p for p in pins if p.number == tolerant), "INT")[0][0]}
+                update={
+                    "pin": tolerant,
+                    "function": offers(next(p for p in pins if p.number == tolerant), "INT")[0][0],
+                }
             )
             if u.demand == "F"
             else u
@@ -128,7 +144,9 @@ class Demands(unittest.TestCase):
         d = read_demand(
             "2 adc, SENSE: adc\nGPS: uart # the receiver\nSDA/SCL: i2c\nflash 32k\nsupply 3.0..3.6, package TQFP\nprice 3"
         )
-        self.assertEqual([s.name for s in d.signals], ["ADC1", "ADC2", "SENSE", "GPS_TX", "GPS_RX", "SDA", "SCL"])
+        self.assertEqual(
+            [s.name for s in d.signals], ["ADC1", "ADC2", "SENSE", "GPS_TX", "GPS_RX", "SDA", "SCL"]
+        )
         self.assertEqual((d.flash_b, d.supply_v, d.package, d.price), (32768, (3.0, 3.6), "TQFP", 3))
 
     def test_refusals(self) -> None:
@@ -147,7 +165,9 @@ class Demands(unittest.TestCase):
     def test_candidates(self) -> None:
         """Those that fit come first, each with its proof; what is missing is said of the others."""
         demand = read_demand("SENSE: adc\nPUMP: pwm\nBUS: i2c\nflash 20k\nsupply 5")
-        found = candidates(catalogue(), demand, Brief(no_leadless=True), {"OW-28D": (9.0, 3), "OW-32T": (2.0, 3)})
+        found = candidates(
+            catalogue(), demand, Brief(no_leadless=True), {"OW-28D": (9.0, 3), "OW-32T": (2.0, 3)}
+        )
         self.assertEqual(found[0].part.number, "OW-32T")
         fits = [c.feasible for c in found]
         self.assertEqual(fits, sorted(fits, reverse=True))

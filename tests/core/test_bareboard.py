@@ -66,7 +66,9 @@ class Openings(unittest.TestCase):
         cut = said(cut, f"slot {u + 0.6} {v + 0.6} {u + 3.6} {v + 0.6} 1.2")
         self.assertEqual(codes(cut), [])
         slot = 3 * 1.2 + 3.14159 * 0.36
-        self.assertAlmostEqual(outline(d).area - outline(cut).area, 4 * 2 - (4 - 3.14159) * 0.36 + slot, delta=0.01)
+        self.assertAlmostEqual(
+            outline(d).area - outline(cut).area, 4 * 2 - (4 - 3.14159) * 0.36 + slot, delta=0.01
+        )
         holes = [Polygon(r) for r in outline(cut).interiors]
         self.assertGreaterEqual(
             copper(cut, "ground").distance(unary_union(holes)), cut.board.rules.edge_clearance_nm / 1e6 - 1e-9
@@ -87,7 +89,9 @@ class Openings(unittest.TestCase):
         d = demo(FROST)
         pad = d.parts["R9"].place
         assert pad is not None
-        self.assertIn("copper-to-edge", codes(said(d, f"cutout {pad.x_nm / 1e6 - 1} {pad.y_nm / 1e6 - 1} 2x2")))
+        self.assertIn(
+            "copper-to-edge", codes(said(d, f"cutout {pad.x_nm / 1e6 - 1} {pad.y_nm / 1e6 - 1} 2x2"))
+        )
         x, y = free(d, 4, 2)
         self.assertEqual(codes(said(d, f"slot {x + 1} {y + 1} {x + 3} {y + 1} 0.7")), ["slot"])
         self.assertEqual(codes(said(d, f"cutout {x} {y} 4x0.7")), ["slot"])
@@ -95,8 +99,16 @@ class Openings(unittest.TestCase):
         made = release(d, STAMP)
         from vane_step.core.fab.readback import read_back
 
-        self.assertIn("cutouts", {f.code for f in read_back(said(d, f"cutout {x} {y} 4x2"), made.files).differences})
-        for sentence in ("cutout 10 10 0x5", "cutout 10 10 5", "slot 1 1 2 2", "slot 1 1 1 1 0", "clear ground 1 1 x"):
+        self.assertIn(
+            "cutouts", {f.code for f in read_back(said(d, f"cutout {x} {y} 4x2"), made.files).differences}
+        )
+        for sentence in (
+            "cutout 10 10 0x5",
+            "cutout 10 10 5",
+            "slot 1 1 2 2",
+            "slot 1 1 1 1 0",
+            "clear ground 1 1 x",
+        ):
             with self.assertRaises(VaneStepError):
                 said(d, sentence)
 
@@ -126,8 +138,12 @@ class Edges(unittest.TestCase):
                 self.assertAlmostEqual(min(gaps[0], gaps[1] - keep), 0, places=5, msg=(pack, edge))
                 spots = shapely.bounds(shapely.MultiPoint([s.centroid for s in pads]))
                 wide, tall = spots[2] - spots[0], spots[3] - spots[1]
-                self.assertGreaterEqual(*((tall, wide - 1e-6) if side % 2 == 0 else (wide, tall - 1e-6)), (pack, edge))
-                self.assertEqual([c for c in codes(d) if c in ("outside", "copper-to-edge")], [], (pack, edge))
+                self.assertGreaterEqual(
+                    *((tall, wide - 1e-6) if side % 2 == 0 else (wide, tall - 1e-6)), (pack, edge)
+                )
+                self.assertEqual(
+                    [c for c in codes(d) if c in ("outside", "copper-to-edge")], [], (pack, edge)
+                )
         usb = said(design([part("J1", "USBC-6", 20, 15)], {}, on=board(44, 36)), "edge J1 right")
         pads = unary_union([i.shape() for i in copper_items(usb)])
         self.assertLess(pads.centroid.x, bodies(usb)["J1"].centroid.x, "its mouth faces outwards")
@@ -145,11 +161,15 @@ class Zones(unittest.TestCase):
             body = bodies(turned)["U1"]
             for _ in range(30):
                 x, y = (round(chance.uniform(a, b), 2) for a, b in ((14, 26), (9, 21)))
-                there = apply(turned, SetItem(hole=turned.holes["H1"].model_copy(update={"x_nm": nm(x), "y_nm": nm(y)})))[0]
+                there = apply(
+                    turned, SetItem(hole=turned.holes["H1"].model_copy(update={"x_nm": nm(x), "y_nm": nm(y)}))
+                )[0]
                 through = shapely.Point(x, y).buffer(1.6, quad_segs=64).intersects(body)
                 head = shapely.Point(x, y).buffer(3.2, quad_segs=64).intersects(body)
                 codes = {f.code for f in check(there).findings} & {"hole-in-part", "screw-on-part"}
-                self.assertEqual(codes, {"hole-in-part"} if through else {"screw-on-part"} if head else set(), (x, y))
+                self.assertEqual(
+                    codes, {"hole-in-part"} if through else {"screw-on-part"} if head else set(), (x, y)
+                )
         radio = next(p for p in catalogue().parts.values() if package(p.package).keepout_nm)
         aerial = said(design([], {}, on=board(60, 50)), f"add U1 {radio.number}", "place U1 30 25")
         zone = keepouts(aerial)["U1"]
@@ -166,10 +186,14 @@ class Zones(unittest.TestCase):
                 over = {"front", "back"} if sides == "both" else {sides}
                 reach = {"front": 1.5, "back": 8.5} if under else {"front": 8.5, "back": 1.5}
                 told = [f.reading for f in zone_findings(there)]
-                self.assertEqual(told, [r for side, r in reach.items() if side in over and r > ends], (sides, ends, under))
+                self.assertEqual(
+                    told, [r for side, r in reach.items() if side in over and r > ends], (sides, ends, under)
+                )
         tall = d.packages["HDR-1x2"].height_nm / 1e6
         for height, codes in ((tall - 0.1, 1), (tall + 2, 1), (tall + 3.2, 0)):
-            found = [f for f in limit_findings(said(d, f"brief tall {height:.2f}")) if f.code == "brief-height"]
+            found = [
+                f for f in limit_findings(said(d, f"brief tall {height:.2f}")) if f.code == "brief-height"
+            ]
             self.assertEqual(len(found), codes, height)
 
     def test_what_lies_in_them_is_told(self) -> None:
@@ -190,10 +214,14 @@ class Zones(unittest.TestCase):
         assert u1 is not None
         corner = f"{u1.x_nm / 1e6 - 6} {u1.y_nm / 1e6 - 6} 12x12"
         at_home = {d.net_of(f"U1.{p.number}") for p in d.parts["U1"].pins}
-        crossing = {f.place.net for f in check(said(d, f"zone quiet {corner}")).findings if f.code == "quiet-zone"}
+        crossing = {
+            f.place.net for f in check(said(d, f"zone quiet {corner}")).findings if f.code == "quiet-zone"
+        }
         self.assertFalse(crossing & at_home)
         box_of = box(u1.x_nm / 1e6 - 6, u1.y_nm / 1e6 - 6, u1.x_nm / 1e6 + 6, u1.y_nm / 1e6 + 6)
-        pads_in = {i.net for i in copper_items(d) if i.kind == "pad" and box_of.covers(shapely.Point(i.x_mm, i.y_mm))}
+        pads_in = {
+            i.net for i in copper_items(d) if i.kind == "pad" and box_of.covers(shapely.Point(i.x_mm, i.y_mm))
+        }
         lengths: dict[str | None, float] = {}
         for i in copper_items(d):
             if i.kind == "track" and i.net not in pads_in:

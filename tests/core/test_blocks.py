@@ -5,8 +5,7 @@ from __future__ import annotations
 import json
 import unittest
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import FROST, board, demo, said
 from vane_step.core.circuit.blocks import block_from, block_json, take_block, use_block
@@ -19,10 +18,22 @@ from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.data.shipped import blocks, catalogue
 
 WANTED = (
-    "Linear 3V3", "Buck 5V", "USB-C sink", "Reverse protection", "Diode-OR with jumper", "LED", "Low-side driver",
-    "Low-side driver with flyback", "Relay", "Debounced button", "Divider to analogue pin", "Open-drain bus", "Sounder",
-    "Sense resistor", "Key matrix 3 x 5",
-)  # fmt: skip
+    "Linear 3V3",
+    "Buck 5V",
+    "USB-C sink",
+    "Reverse protection",
+    "Diode-OR with jumper",
+    "LED",
+    "Low-side driver",
+    "Low-side driver with flyback",
+    "Relay",
+    "Debounced button",
+    "Divider to analogue pin",
+    "Open-drain bus",
+    "Sounder",
+    "Sense resistor",
+    "Key matrix 3 x 5",
+)
 
 
 def shape(design: Design, refs: set[str]) -> list[tuple[tuple[str, str], ...]]:
@@ -30,7 +41,9 @@ def shape(design: Design, refs: set[str]) -> list[tuple[tuple[str, str], ...]]:
     found = []
     for net in design.nets.values():
         ends = sorted(
-            (design.parts[r].catalogue or design.parts[r].value, n) for r, n in map(split_pin, net.pins) if r in refs
+            (design.parts[r].catalogue or design.parts[r].value, n)
+            for r, n in map(split_pin, net.pins)
+            if r in refs
         )
         if ends:
             found.append(tuple(ends))
@@ -45,11 +58,15 @@ class Shipped(unittest.TestCase):
         self.assertLessEqual(set(WANTED), set(blocks()))
         for name, saved in blocks().items():
             with self.subTest(name):
-                d = apply(Design(name="x", board=board()), use_block(Design(name="x", board=board()), saved, {}))[0]
+                d = apply(
+                    Design(name="x", board=board()), use_block(Design(name="x", board=board()), saved, {})
+                )[0]
                 self.assertEqual(len(d.parts), len(saved.parts))
                 self.assertEqual({r.state for r in reasons(d)} - {"holds"}, set())
                 outside = ("lonely-net", "no-supply", "open-pin", "decoupling", "no-pull-up")
-                self.assertEqual([f.message for f in review(d) if f.level != "note" and f.code not in outside], [])
+                self.assertEqual(
+                    [f.message for f in review(d) if f.level != "note" and f.code not in outside], []
+                )
                 self.assertEqual(block_from(block_json(saved)), saved)
 
     def test_twice_in_a_full_design(self) -> None:
@@ -124,7 +141,7 @@ class OwnBlocks(unittest.TestCase):
             with self.subTest(text), self.assertRaises(error):
                 said(d, text)
 
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=80)
     @given(st.data())
     def test_hostile_files(self, data: st.DataObject) -> None:
         """A block file damaged anywhere is read, or refused in a sentence; never a crash."""

@@ -5,8 +5,7 @@ from __future__ import annotations
 import unittest
 from datetime import UTC, datetime, timedelta
 
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from tests.support import FROST, demo, said
 from vane_step.core.circuit.variants import fitted
@@ -53,9 +52,15 @@ class Buying(unittest.TestCase):
     """One part."""
 
     @given(
-        st.integers(1, 300), st.integers(1, 40), st.integers(1, 25),
-        st.lists(st.tuples(st.sampled_from([5, 10, 50, 100, 250]), st.floats(0.3, 0.99)), max_size=4, unique_by=lambda b: b[0]),
-    )  # fmt: skip
+        st.integers(1, 300),
+        st.integers(1, 40),
+        st.integers(1, 25),
+        st.lists(
+            st.tuples(st.sampled_from([5, 10, 50, 100, 250]), st.floats(0.3, 0.99)),
+            max_size=4,
+            unique_by=lambda b: b[0],
+        ),
+    )
     def test_against_trying_every_amount(
         self, wanted: int, minimum: int, multiple: int, more: list[tuple[int, float]]
     ) -> None:
@@ -96,7 +101,7 @@ class List(unittest.TestCase):
     """A whole design."""
 
     def test_prices_at_several_quantities(self) -> None:
-        """The sum is that of the lines; the drawer is taken off, unfitted parts are not bought, unpriced lines are counted."""
+        """The sum is that of the lines; stock at hand is taken off, unfitted parts are not bought, unpriced lines are counted."""
         d = demo(FROST)
         found = lines(d, fitted(d), offers_for(), {})
         self.assertEqual(sum(len(line.refs) for line in found), len(d.parts))
@@ -115,15 +120,26 @@ class List(unittest.TestCase):
         """Short stock, end of life, one source, a better break, nobody offers, nothing chosen: each told once, with its date."""
         d = said(demo(FROST), "value R13 330")
         offers = offers_for(
-            HK_40_3A={"stock": 2}, AB_18_2={"life": "end of life"}, AR_33={"life": "not for new designs"}, TQ_8={"sources": 1, "stock": 30},
+            HK_40_3A={"stock": 2},
+            AB_18_2={"life": "end of life"},
+            AR_33={"life": "not for new designs"},
+            TQ_8={"sources": 1, "stock": 30},
             DC_16X_100N={"breaks": ((1, 1.0), (100, 0.1))},
-        )  # fmt: skip
+        )
         offers["NU-6"] = Dated(None, NOW - timedelta(days=2))
         found = list(buying_findings(d, lines(d, fitted(d), offers, {}), 5, NOW, {"HK-40-3A": "HK-60-3A"}))
         by = {(f.code, f.place.refs[0]): f for f in found}
         self.assertEqual(
-            {(c, r) for c, r in by if c != "one-source"} , {("short-stock", "D1"), ("life", "U2"), ("life", "U3"), ("next-break", "C2"), ("no-offer", "J2"), ("no-number", "R13")}
-        )  # fmt: skip
+            {(c, r) for c, r in by if c != "one-source"},
+            {
+                ("short-stock", "D1"),
+                ("life", "U2"),
+                ("life", "U3"),
+                ("next-break", "C2"),
+                ("no-offer", "J2"),
+                ("no-number", "R13"),
+            },
+        )
         self.assertIn(("one-source", "Y1"), by)
         short = by["short-stock", "D1"]
         self.assertEqual((short.level, short.reading, short.limit, short.unit), ("look", 2, 17, "pieces"))

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import BEEPER, BEEPER_TYPED, FROST, board, circuit, demo, design, part, said
 from vane_step.core.ask import ask
@@ -104,7 +103,9 @@ class Lists(unittest.TestCase):
 
     def test_forms(self) -> None:
         """Colons, commas, spaces and runs; comments and empty lines; the whole list is one edit."""
-        d = design([part("U1", "SOIC-8", 10, 10), part("R1", "CHIP-1608M", 20, 10), part("J1", "HDR-1x4", 30, 10)])
+        d = design(
+            [part("U1", "SOIC-8", 10, 10), part("R1", "CHIP-1608M", 20, 10), part("J1", "HDR-1x4", 30, 10)]
+        )
         text = "# from the bench\nPUMP: U1.1 R1.1\nOUT R1.2,J1.1   # to the door\n\nGND,U1,4\nROW: U1.5..7 J1.2..4\n"
         after, inverse = apply(d, connections(d, text))
         self.assertEqual(after.nets["PUMP"].pins, ("U1.1", "R1.1"))
@@ -133,7 +134,7 @@ class Lists(unittest.TestCase):
                 connections(d, text)
             self.assertIn(says, caught.exception.line())
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(st.text(alphabet="AR1.2:,; \n#GND\t..", max_size=60))
     def test_any_text(self, text: str) -> None:
         """Any text connects something or is refused."""
@@ -152,10 +153,14 @@ class Matrices(unittest.TestCase):
         for to_rows in (True, False):
             rows, columns = ["R0", "R1", "R2"], [f"K{k}" for k in range(5)]
             d = apply(
-                design([], on=board(200, 200)), matrix(design([]), rows, columns, to_rows, "KEY-P650-D6", "DIODE-P762")
+                design([], on=board(200, 200)),
+                matrix(design([]), rows, columns, to_rows, "KEY-P650-D6", "DIODE-P762"),
             )[0]
             self.assertEqual(
-                (sum(p.kind == "switch" for p in d.parts.values()), sum(p.kind == "diode" for p in d.parts.values())),
+                (
+                    sum(p.kind == "switch" for p in d.parts.values()),
+                    sum(p.kind == "diode" for p in d.parts.values()),
+                ),
                 (15, 15),
             )
             ways = set()
@@ -192,7 +197,9 @@ class Repeating(unittest.TestCase):
         self.assertEqual(after.nets["LIGHT_A2"].pins, ("LED2.2", "R7.2"))
         self.assertEqual(set(after.nets["GND"].pins) - set(d.nets["GND"].pins), {"LED2.1", "LED3.1"})
         self.assertEqual(after.parts["R8"].value, d.parts["R3"].value)
-        self.assertEqual({p.block for r, p in after.parts.items() if r in ("LED2", "LED3")}, {"Light 2", "Light 3"})
+        self.assertEqual(
+            {p.block for r, p in after.parts.items() if r in ("LED2", "LED3")}, {"Light 2", "Light 3"}
+        )
         self.assertIsNone(after.parts["LED2"].place)
 
     def test_names_count_on(self) -> None:
@@ -227,11 +234,24 @@ class Repeated(unittest.TestCase):
     def test_copies_judge_like_their_original(self) -> None:
         """Pins keep functions and states, pairs their signs, values their reasons; buses stay shared when said; no block is mixed."""
         d = said(
-            design([]), "add U1 OP-20T", "block U1 Cell", "join U1.1 BUS0", "join U1.2 TAP_P", "join U1.3 TAP_N", "add R1 QR-16-1K",
-            "block R1 Cell", "join R1.1 TAP_P", "join R1.2 BUS0", "calc LED led supply_v=5 current_a=5m r_ohm=R1", "repeat Cell 2 sharing BUS*",
+            design([]),
+            "add U1 OP-20T",
+            "block U1 Cell",
+            "join U1.1 BUS0",
+            "join U1.2 TAP_P",
+            "join U1.3 TAP_N",
+            "add R1 QR-16-1K",
+            "block R1 Cell",
+            "join R1.1 TAP_P",
+            "join R1.2 BUS0",
+            "calc LED led supply_v=5 current_a=5m r_ohm=R1",
             "repeat Cell 2 sharing BUS*",
-        )  # fmt: skip
-        self.assertEqual(sorted({p.block for p in d.parts.values()}, key=natural), ["Cell", "Cell 2", "Cell 3", "Cell 4", "Cell 5"])
+            "repeat Cell 2 sharing BUS*",
+        )
+        self.assertEqual(
+            sorted({p.block for p in d.parts.values()}, key=natural),
+            ["Cell", "Cell 2", "Cell 3", "Cell 4", "Cell 5"],
+        )
         for k in range(2, 6):
             self.assertEqual(d.parts[f"U{k}"].pins, d.parts["U1"].pins)
             self.assertEqual((d.net_of(f"U{k}.1"), d.net_of(f"R{k}.2")), ("BUS0", "BUS0"))
@@ -246,8 +266,22 @@ class Remedies(unittest.TestCase):
 
     def test_harmful_ones_are_withheld(self) -> None:
         """A merge of two rails, what is refused and what cures nothing are not offered; a merge of two spellings is."""
-        d = said(circuit("split supply"), "add R5 LMF-1K", "join R5.1 OUT", "join R5.2 out", "add R6 LMF-1K", "join R6.1 OUT", "join R6.2 out")
-        shorts = Finding(level="look", code="two-spellings", message="", source="", remedy=Remedy(label="", ask="merge -12V +12V"))
+        d = said(
+            circuit("split supply"),
+            "add R5 LMF-1K",
+            "join R5.1 OUT",
+            "join R5.2 out",
+            "add R6 LMF-1K",
+            "join R6.1 OUT",
+            "join R6.2 out",
+        )
+        shorts = Finding(
+            level="look",
+            code="two-spellings",
+            message="",
+            source="",
+            remedy=Remedy(label="", ask="merge -12V +12V"),
+        )
         nothing = shorts.model_copy(update={"remedy": Remedy(label="", ask="swap R5 NOTHING")})
         moves = shorts.model_copy(update={"remedy": Remedy(label="", ask="place R5 5 5")})
         [spelt] = [f for f in review(d) if f.code == "two-spellings"]
@@ -258,4 +292,7 @@ class Remedies(unittest.TestCase):
     def test_the_same_package_is_no_likeness(self) -> None:
         """For a part nobody chose only one of its value, or of its very number, is offered."""
         d = said(design([]), "add U1 SOIC-16 UB-16", "add U2 SIP-3 switch", "add R1 CHIP-1608M 10k")
-        self.assertEqual([[p.number for p in catalogue().like(d.parts[r])][:1] for r in ("U1", "U2", "R1")], [[], [], ["QR-16-10K"]])
+        self.assertEqual(
+            [[p.number for p in catalogue().like(d.parts[r])][:1] for r in ("U1", "U2", "R1")],
+            [[], [], ["QR-16-10K"]],
+        )

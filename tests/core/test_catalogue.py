@@ -5,8 +5,7 @@ from __future__ import annotations
 import re
 import unittest
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.parts.catalogue import PARAMETERS, read_catalogue, read_search, series_values, typed
@@ -66,8 +65,17 @@ class Data(unittest.TestCase):
         self.assertEqual(len(series_values(1, 9.1e6)), 7 * len(E24))
         for part in catalogue().parts.values():
             if part.category == "resistor":
-                self.assertAlmostEqual(parse_value(part.value), part.params["r_ohm"], delta=1e-6 * part.params["r_ohm"])
-        for value, text in ((4700, "4k7"), (4.7, "4R7"), (1e-7, "100n"), (2.2e-11, "22p"), (1e6, "1M"), (0.05, "50m")):
+                self.assertAlmostEqual(
+                    parse_value(part.value), part.params["r_ohm"], delta=1e-6 * part.params["r_ohm"]
+                )
+        for value, text in (
+            (4700, "4k7"),
+            (4.7, "4R7"),
+            (1e-7, "100n"),
+            (2.2e-11, "22p"),
+            (1e6, "1M"),
+            (0.05, "50m"),
+        ):
             self.assertEqual(typed(value), text)
 
     def test_broken_files_are_refused(self) -> None:
@@ -123,7 +131,7 @@ class Search(unittest.TestCase):
         }
         self.assertEqual(found, wanted)
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(st.text(max_size=60))
     def test_any_text(self, text: str) -> None:
         """Any text finds something, nothing, or says why not."""

@@ -7,8 +7,7 @@ import unittest
 from unittest.mock import patch
 
 import shapely
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import (
     BEEPER,
@@ -52,7 +51,7 @@ from vane_step.core.quantity import nm
 from vane_step.data.shipped import rule_set
 
 # Tests of gaps lay copper that leads nowhere.
-LOOSE = ("open-link", "loose-end", "loose-via")
+LOOSE = ("unrouted", "loose-end", "loose-via")
 
 
 def codes(d: Design, leave_out: tuple[str, ...] = LOOSE) -> list[str]:
@@ -63,12 +62,13 @@ def codes(d: Design, leave_out: tuple[str, ...] = LOOSE) -> list[str]:
 class Exactness(unittest.TestCase):
     """A gap that equals the limit passes; one nanometre less does not count, two do."""
 
-    @settings(deadline=None)
     @given(st.floats(0, 360), st.booleans(), st.floats(0.15, 0.6))
     def test_gap_at_the_limit(self, angle: float, bend: bool, rule: float) -> None:
         """Whatever the angle, the limit is met to rounding, and the reading is the gap."""
         self.assertEqual(codes(two_tracks(rule + 4e-6, rule, angle, bend)), [])
-        tight = [f for f in check(two_tracks(rule - 1e-4, rule, angle, bend)).findings if f.code == "clearance"]
+        tight = [
+            f for f in check(two_tracks(rule - 1e-4, rule, angle, bend)).findings if f.code == "clearance"
+        ]
         self.assertEqual(len(tight), 1)
         self.assertAlmostEqual(tight[0].reading or 0, rule - 1e-4, delta=4e-6)
         self.assertAlmostEqual(tight[0].limit or 0, rule, delta=1e-6)
@@ -93,7 +93,10 @@ class Exactness(unittest.TestCase):
         edge, holes = 0.3, 0.25
         for off, found in ((0, []), (1e-4, ["copper-to-edge"])):
             d = design(
-                [], on=board(), nets={"A": ""}, tracks={"T1": track("T1", "A", 0.4, (5, 0.2 + edge - off), (9, 5))}
+                [],
+                on=board(),
+                nets={"A": ""},
+                tracks={"T1": track("T1", "A", 0.4, (5, 0.2 + edge - off), (9, 5))},
             )
             self.assertEqual(codes(d), found)
         for off, found in ((0, []), (1e-4, ["hole-to-hole"])):
@@ -104,14 +107,15 @@ class Exactness(unittest.TestCase):
 class Slivers(unittest.TestCase):
     """Copper of a pour between two tracks of others, held against the least width of the maker."""
 
-    @settings(deadline=None, max_examples=12)
+    @settings(max_examples=12)
     @given(st.floats(0.02, 0.4))
     def test_strip(self, strip: float) -> None:
         """What is thinner than the maker holds is not filled; were it filled, it is told with its width."""
         apart = strip + 0.3 + 2 * 0.3
         tracks = {
-            "T1": track("T1", "A", 0.3, (15, 15), (25, 15)), "T2": track("T2", "B", 0.3, (15, 15 + apart), (25, 15 + apart))
-        }  # fmt: skip
+            "T1": track("T1", "A", 0.3, (15, 15), (25, 15)),
+            "T2": track("T2", "B", 0.3, (15, 15 + apart), (25, 15 + apart)),
+        }
         pour = Pour(id="G-front", net="G", layer="front", clearance_nm=nm(0.3), min_width_nm=nm(0.05))
         tracks["T3"] = track("T3", "G", 0.3, (5, 5), (8, 5))
         d = design([], nets={"A": "", "B": "", "G": ""}, tracks=tracks, pours={"G-front": pour})
@@ -136,13 +140,16 @@ class Slivers(unittest.TestCase):
 class Joints(unittest.TestCase):
     """Copper that hangs together by too little."""
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(st.floats(-0.02, 0.25), st.sampled_from([0.2, 0.25, 0.4]), st.sampled_from(["rect", "round"]))
     def test_grazing_ends(self, into: float, wide: float, shape: str) -> None:
         """A track whose end reaches so far into a pad is joined by the chord it shares with it; the files tell the same."""
         d = design([part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", 20, 10)], {"A": "R1.2 R2.1"})
         pack = d.packages["CHIP-2012M"]
-        pads = tuple(p.model_copy(update={"shape": shape, "width_nm": nm(1.2), "height_nm": nm(1.2)}) for p in pack.pads)
+        pads = tuple(
+            p.model_copy(update={"shape": shape, "width_nm": nm(1.2), "height_nm": nm(1.2)})
+            for p in pack.pads
+        )
         d = d.replaced(packages={pack.name: pack.model_copy(update={"pads": pads})})
         ends = {i.id: i.shape() for i in copper_items(d)}
         right, left = ends["R1.2"].bounds[2], ends["R2.1"].bounds[0]
@@ -157,7 +164,10 @@ class Joints(unittest.TestCase):
             return
         self.assertEqual(len(found), int(chord < least), (chord, into))
         if found:
-            self.assertAlmostEqual(found[0].reading or 0, chord, delta=0.03)
+            # Circles have corners, 4 µm off at most; near its beginning a chord grows much faster than that.
+            near = [2 * math.sqrt(max(0.0, (wide - x) * x)) for x in (max(0.0, into - 0.005), into + 0.005)]
+            self.assertGreater(found[0].reading or 0, near[0] - 0.01)
+            self.assertLess(found[0].reading or 0, near[1] + 0.01)
         files = write_files(d, "2026-11-26T00:00:00Z")
         self.assertEqual("file-thin" in {f.code for f in read_back(d, files).differences}, chord < least)
 
@@ -190,19 +200,29 @@ class InTheFiles(unittest.TestCase):
         at = {i.id: (i.x_mm, i.y_mm) for i in copper_items(d)}
         (x0, y0), end = at["R1.2"], at["R2.1"]
         for wide, count in ((0.2, 0), (0.12, 1)):
-            self.assertEqual(self.thin(d.replaced(tracks={"T1": track("T1", "A", wide, (x0, y0), end)})), count)
+            self.assertEqual(
+                self.thin(d.replaced(tracks={"T1": track("T1", "A", wide, (x0, y0), end)})), count
+            )
         # A second track leaves the first and comes back to within a hair of the pad.
         edge = next(i for i in copper_items(d) if i.id == "R1.2").shape().bounds
         out = track("T1", "A", 0.2, (x0, y0), (x0 + 3, y0))
-        back = track("T2", "A", 0.2, (x0 + 3, y0), (edge[2] + 0.095, edge[3] + 1), (edge[2] + 0.095, edge[1] + 0.5))
+        back = track(
+            "T2", "A", 0.2, (x0 + 3, y0), (edge[2] + 0.095, edge[3] + 1), (edge[2] + 0.095, edge[1] + 0.5)
+        )
         both = d.replaced(tracks={"T1": out, "T2": back})
-        self.assertEqual(([f.code for f in check(both).findings if f.code == "thin-joint"], self.thin(both)), ([], 0))
+        self.assertEqual(
+            ([f.code for f in check(both).findings if f.code == "thin-joint"], self.thin(both)), ([], 0)
+        )
         poured = said(design([part("J1", "HDR-1x2", 10, 10)], {"A": "J1.1"}), "pour A back")
         for gap, thin in ((0.2, False), (0.08, True)):
             spots = "".join(f"X{nm(20 + k * (1 + gap))}Y{nm(20)}D03*\n" for k in (0, 1))
             holes = f"%ADD99C,1.0*%\n%LPC*%\nD99*\n{spots}%LPD*%"
             self.assertEqual(self.thin(poured, **{"copper-back": holes}) > 0, thin)
-        fine = design([part("U1", "TSSOP-20", 20, 15)], {}, board(rules=rule_set("standard-house").model_copy(update={"min_width_nm": nm(0.45)})))
+        fine = design(
+            [part("U1", "TSSOP-20", 20, 15)],
+            {},
+            board(rules=rule_set("standard-house").model_copy(update={"min_width_nm": nm(0.45)})),
+        )
         self.assertIn("thin-pad", codes(fine))
         self.assertEqual(self.thin(fine), 0)
 
@@ -210,7 +230,7 @@ class InTheFiles(unittest.TestCase):
 class Material(unittest.TestCase):
     """Holes and cut-outs against the edge of the board."""
 
-    @settings(deadline=None, max_examples=60)
+    @settings(max_examples=60)
     @given(st.floats(-4.0, 4.0), st.floats(0.3, 4.0), st.booleans())
     def test_holes(self, inside: float, wide: float, at_cutout: bool) -> None:
         """A hole so far within an edge: on the board, with a thin wall, across the edge, or outside of it."""
@@ -231,7 +251,9 @@ class Material(unittest.TestCase):
         """A cut-out close to the edge, or to another one, leaves a bridge; farther off it does not."""
         for gap, wanted in ((0.9, ["thin-bridge"]), (1.1, [])):
             self.assertEqual(codes(said(design([], {}), f"cutout {gap} 10 10x10")), wanted)
-            self.assertEqual(codes(said(design([], {}), "cutout 10 5 5x10", f"cutout {15 + gap} 5 5x10")), wanted)
+            self.assertEqual(
+                codes(said(design([], {}), "cutout 10 5 5x10", f"cutout {15 + gap} 5 5x10")), wanted
+            )
 
 
 class Creepage(unittest.TestCase):
@@ -240,20 +262,34 @@ class Creepage(unittest.TestCase):
     def test_table(self) -> None:
         """Values read from IPC-2221B, table 6-1, by hand; more volts never want less."""
         for volts, inner, bare, coated, lead in (
-            (12, 0.05, 0.1, 0.05, 0.13), (48, 0.1, 0.6, 0.13, 0.4), (100, 0.1, 0.6, 0.13, 0.5), (325, 0.25, 2.5, 0.8, 1.5),
+            (12, 0.05, 0.1, 0.05, 0.13),
+            (48, 0.1, 0.6, 0.13, 0.4),
+            (100, 0.1, 0.6, 0.13, 0.5),
+            (325, 0.25, 2.5, 0.8, 1.5),
             (600, 0.5, 3.0, 1.105, 1.805),
-        ):  # fmt: skip
-            self.assertEqual([round(spacing_mm(volts, s), 3) for s in ("inner", "bare", "coated", "lead")], [inner, bare, coated, lead])  # type: ignore[arg-type]
+        ):
+            self.assertEqual(
+                [round(spacing_mm(volts, s), 3) for s in ("inner", "bare", "coated", "lead")],
+                [inner, bare, coated, lead],
+            )  # type: ignore[arg-type]
         for surface in ("inner", "bare", "coated", "lead"):
             found = [spacing_mm(v, surface) for v in range(0, 900, 7)]  # type: ignore[arg-type]
             self.assertEqual(found, sorted(found))
 
-    @settings(deadline=None, max_examples=40)
-    @given(st.sampled_from([(12, ""), (48, "look"), (100, "stop"), (325, "stop")]), st.floats(0.2, 2.0), st.booleans())
+    @settings(max_examples=40)
+    @given(
+        st.sampled_from([(12, ""), (48, "look"), (100, "stop"), (325, "stop")]),
+        st.floats(0.2, 2.0),
+        st.booleans(),
+    )
     def test_pads_and_pours(self, rail: tuple[int, str], gap: float, poured: bool) -> None:
         """Two pads, or a track and a pour, so far apart: told exactly where the table wants more."""
         volts, level = rail
-        parts = [part("J1", "CHIP-2012M", 10, 10), part("J2", "CHIP-2012M", 20, 10), part("J3", "HDR-1x2", 30, 20)]
+        parts = [
+            part("J1", "CHIP-2012M", 10, 10),
+            part("J2", "CHIP-2012M", 20, 10),
+            part("J3", "HDR-1x2", 30, 20),
+        ]
         d = said(design(parts, {"HV": "J1.2", "LOW": "J2.1 J3.1"}), f"rail HV {volts}V")
         at_ = {i.id: i.shape().bounds for i in copper_items(d)}
         shift = at_["J2.1"][0] - at_["J1.2"][2] - gap
@@ -298,7 +334,13 @@ class SeededFaults(unittest.TestCase):
         )
         across = track("T1", "A", 0.25, (11, 10), (19, 10))
         jumper = Jumper(
-            id="W1", net="A", a=(nm(5), nm(20)), b=(nm(15), nm(20)), pad_nm=nm(1.8), drill_nm=nm(0.8), wire_nm=nm(0.7)
+            id="W1",
+            net="A",
+            a=(nm(5), nm(20)),
+            b=(nm(15), nm(20)),
+            pad_nm=nm(1.8),
+            drill_nm=nm(0.8),
+            wire_nm=nm(0.7),
         )
         planted = {
             "width": d.replaced(tracks={"T1": track("T1", "A", 0.1, (11, 10), (19, 10))}),
@@ -309,15 +351,19 @@ class SeededFaults(unittest.TestCase):
             "courtyard": apply(d, PlaceParts(places={"R2": PartPlace(x_nm=nm(12), y_nm=nm(10))}))[0],
             "outside": apply(d, PlaceParts(places={"R2": PartPlace(x_nm=nm(39.5), y_nm=nm(10))}))[0],
             "not-placed": apply(d, PlaceParts(places={"R2": None}))[0],
-            "legend-on-pad": apply(d, SetItem(text=LegendText(id="t", text="HELLO", x_nm=nm(11), y_nm=nm(10))))[0],
+            "legend-on-pad": apply(
+                d, SetItem(text=LegendText(id="t", text="HELLO", x_nm=nm(11), y_nm=nm(10)))
+            )[0],
             "legend-height": apply(
                 d, SetItem(text=LegendText(id="t", text="HI", x_nm=nm(30), y_nm=nm(25), height_nm=nm(0.5)))
             )[0],
-            "copper-to-hole": apply(d, SetItem(hole=MountingHole(id="H1", x_nm=nm(11), y_nm=nm(7.8), drill_nm=nm(3))))[0],
+            "copper-to-hole": apply(
+                d, SetItem(hole=MountingHole(id="H1", x_nm=nm(11), y_nm=nm(7.8), drill_nm=nm(3)))
+            )[0],
             "jumper": d.replaced(jumpers={"W1": jumper}),
         }
         for code, faulty in planted.items():
-            found = [f for f in check(faulty).findings if f.code not in ("open-link", code)]
+            found = [f for f in check(faulty).findings if f.code not in ("unrouted", code)]
             mine = [f for f in check(faulty).findings if f.code == code]
             with self.subTest(code):
                 self.assertTrue(mine)
@@ -352,7 +398,7 @@ class SeededFaults(unittest.TestCase):
         self.assertEqual(f.remedy.ask, "width A 2A 10K")
         wide = hot.model_copy(update={"width_nm": nm(0.8)})
         d = d.replaced(nets={**d.nets, "A": d.nets["A"].model_copy(update={"rule": wide})})
-        asks = {f.code: f.remedy.ask for f in check(d).findings if f.remedy and f.code != "open-link"}
+        asks = {f.code: f.remedy.ask for f in check(d).findings if f.remedy and f.code != "unrouted"}
         self.assertEqual(asks, {"track-current": "route A fresh", "net-width": "route A fresh"})
 
 
@@ -367,7 +413,11 @@ class BothSides(unittest.TestCase):
         faulty = apply(clean, PlaceParts(places={"U1": x.model_copy(update={"x_nm": x.x_nm + nm(0.3)})}))[0]
         for d in (clean, faulty):
             one, two = (
-                sorted((f.code, round(f.reading or 0, 3)) for f in check(x).findings if not f.code.startswith("legend"))
+                sorted(
+                    (f.code, round(f.reading or 0, 3))
+                    for f in check(x).findings
+                    if not f.code.startswith("legend")
+                )
                 for x in (d, mirrored(d))
             )
             self.assertEqual(one, two)
@@ -377,8 +427,12 @@ class BothSides(unittest.TestCase):
 class AfterAnEdit(unittest.TestCase):
     """What is judged anew only near an edit is what judging everything anew finds."""
 
-    @settings(deadline=None, max_examples=7)
-    @given(st.lists(st.tuples(st.integers(0, 5), st.integers(0, 10**6), st.floats(-1.5, 1.5)), min_size=1, max_size=4))
+    @settings(max_examples=7)
+    @given(
+        st.lists(
+            st.tuples(st.integers(0, 5), st.integers(0, 10**6), st.floats(-1.5, 1.5)), min_size=1, max_size=4
+        )
+    )
     def test_chains_of_edits(self, steps: list[tuple[int, int, float]]) -> None:
         """Parts moved, turned and taken off, tracks lifted and shifted, holes drilled: with pours and without."""
         for d in (demo(FROST), demo(FROST).replaced(pours={})):
@@ -402,7 +456,9 @@ class AfterAnEdit(unittest.TestCase):
         }
         if kind in places:
             changed = {
-                refs[pick % len(refs)]: d.parts[refs[pick % len(refs)]].model_copy(update={"place": places[kind]})
+                refs[pick % len(refs)]: d.parts[refs[pick % len(refs)]].model_copy(
+                    update={"place": places[kind]}
+                )
             }
             return d.replaced(parts={**d.parts, **changed})
         if kind == 3:
@@ -434,10 +490,13 @@ class Joining(unittest.TestCase):
     def test_open_links_are_shortest(self) -> None:
         """Between groups the nearest pads are linked: the links form a least spanning tree."""
         d = design(
-            [part(f"R{i}", "CHIP-2012M", x, 10) for i, x in enumerate((5, 12, 30, 22), 1)], {"A": "R1.1 R2.1 R3.1 R4.1"}
+            [part(f"R{i}", "CHIP-2012M", x, 10) for i, x in enumerate((5, 12, 30, 22), 1)],
+            {"A": "R1.1 R2.1 R3.1 R4.1"},
         )
         pairs = {frozenset((k.a, k.b)) for k in connectivity(d).open_links}
-        self.assertEqual(pairs, {frozenset(p) for p in (("R1.1", "R2.1"), ("R2.1", "R4.1"), ("R4.1", "R3.1"))})
+        self.assertEqual(
+            pairs, {frozenset(p) for p in (("R1.1", "R2.1"), ("R2.1", "R4.1"), ("R4.1", "R3.1"))}
+        )
         self.assertEqual(figures(d)["links_total"], 3)
 
 
@@ -492,7 +551,7 @@ class Craft(unittest.TestCase):
 
     def seeded(self, code: str, d: Design) -> None:
         """Only this fault is told, with a reading on the wrong side of its limit."""
-        found = [f for f in check(d).findings if f.code not in ("open-link", "legend-on-pad")]
+        found = [f for f in check(d).findings if f.code not in ("unrouted", "legend-on-pad")]
         self.assertEqual([f.code for f in found], [code])
         reading, limit = found[0].reading, found[0].limit
         assert reading is not None and limit is not None
@@ -512,7 +571,7 @@ class Craft(unittest.TestCase):
         codes_of = {f.code for n in ("smd2L_040_s1", "th1L_015_s1") for f in check(routed(n)).findings}
         # On a dense board a reference may find no room, which is told and no fault.
         self.assertEqual(codes_of, {"unprinted"})
-        self.assertEqual(codes(self.two_ends((20, 15), (20, 20), (25, 20), (25, 15)), ("open-link",)), [])
+        self.assertEqual(codes(self.two_ends((20, 15), (20, 20), (25, 20), (25, 15)), ("unrouted",)), [])
 
     def test_seeded_faults(self) -> None:
         """A sharp corner, an end in nothing, a via that joins nothing, one in a pad, and a hole too deep to plate."""
@@ -533,11 +592,11 @@ class Craft(unittest.TestCase):
                 tracks=(track("T4", "A", 0.3, (18, 15), (18, 20), layer="back"),),
             ),
         )[0]
-        self.assertEqual(codes(free, ("open-link",)), [])
+        self.assertEqual(codes(free, ("unrouted",)), [])
         thick = free.board.model_copy(update={"rules": free.board.rules.model_copy(update={"board_mm": 2.6})})
         self.assertEqual(set(codes(free.replaced(board=thick))), {"aspect-ratio"})
 
-    @settings(deadline=None, max_examples=25)
+    @settings(max_examples=25)
     @given(st.floats(0.0, 0.3))
     def test_mask_bridge(self, gap: float) -> None:
         """Mask between pads of two parts is told exactly where it is narrower than holds."""

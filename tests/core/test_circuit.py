@@ -8,8 +8,7 @@ import unittest
 from xml.etree import ElementTree
 
 import pypdfium2
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import BEEPER, FROST, PANEL, ROOT, boxes_apart, circuit, demo, design, part, pin_of, said
 from vane_step.core.ask import ask
@@ -65,7 +64,9 @@ class Review(unittest.TestCase):
             with self.subTest(edit=edit):
                 fresh = [f for f in review(apply(frost, edit)[0]) if f.code == code and f.level == level]
                 self.assertTrue(any(pin in f.place.pins for f in fresh), found(apply(frost, edit)[0]))
-                self.assertTrue(all(f.source and f.reading is not None and f.limit is not None for f in fresh))
+                self.assertTrue(
+                    all(f.source and f.reading is not None and f.limit is not None for f in fresh)
+                )
 
     def test_seeded_faults(self) -> None:
         """Every fault of the set (tests/samples/faults.json, add to it) is found, at its parts, and was not there before."""
@@ -79,7 +80,9 @@ class Review(unittest.TestCase):
                 self.assertEqual([f for f in review(d) if not as_listed(f)], [])
                 self.assertTrue([f for f in mine if set(fault["refs"]) <= set(f.place.refs)], found(d))
                 self.assertTrue(
-                    all(f.source and f.message and f.reading is not None and f.limit is not None for f in mine)
+                    all(
+                        f.source and f.message and f.reading is not None and f.limit is not None for f in mine
+                    )
                 )
 
     def test_right_circuits_are_left_in_peace(self) -> None:
@@ -94,16 +97,37 @@ class Review(unittest.TestCase):
     def test_voltages_of_names(self) -> None:
         """A rail's voltage is read with its sign, wherever it stands in the name; a name without one tells none."""
         for name, value in {
-            "3V3": 3.3, "+12V": 12, "-35V": -35, "N12V": -12, "5V0_QUIET": 5, "PACK_16V8": 16.8, "VCC": None, "N1": None, "12VA": None, "V5": None,
-        }.items():  # fmt: skip
+            "3V3": 3.3,
+            "+12V": 12,
+            "-35V": -35,
+            "N12V": -12,
+            "5V0_QUIET": 5,
+            "PACK_16V8": 16.8,
+            "VCC": None,
+            "N1": None,
+            "12VA": None,
+            "V5": None,
+        }.items():
             self.assertEqual(named_volts(name), value, name)
-        self.assertEqual([role_of_net(n) for n in ("-35V", "N5V", "+12V", "12V_IN", "N1", "SDA")], ["supply"] * 4 + ["signal"] * 2)
+        self.assertEqual(
+            [role_of_net(n) for n in ("-35V", "N5V", "+12V", "12V_IN", "N1", "SDA")],
+            ["supply"] * 4 + ["signal"] * 2,
+        )
 
     def test_signs_are_part_of_a_name(self) -> None:
         """Rails and pairs that differ by a sign are never offered as one net; spellings of one are."""
-        for names, asked in (("+35V -35V", False), ("USB_D+ USB_D-", False), ("IN+ IN-", False), ("+12V 12V", True), ("SPI-CLK spi_clk", True)):
+        for names, asked in (
+            ("+35V -35V", False),
+            ("USB_D+ USB_D-", False),
+            ("IN+ IN-", False),
+            ("+12V 12V", True),
+            ("SPI-CLK spi_clk", True),
+        ):
             one, two = names.split()
-            d = design([part("R1", "CHIP-1608M", 5, 5), part("R2", "CHIP-1608M", 9, 9)], {one: "R1.1 R2.1", two: "R1.2 R2.2"})
+            d = design(
+                [part("R1", "CHIP-1608M", 5, 5), part("R2", "CHIP-1608M", 9, 9)],
+                {one: "R1.1 R2.1", two: "R1.2 R2.2"},
+            )
             self.assertEqual("two-spellings" in {f.code for f in review(d)}, asked, names)
 
     def test_names_give_roles(self) -> None:
@@ -122,7 +146,10 @@ class Review(unittest.TestCase):
         self.assertIn("IN from 3 to 1", proposal.says)
         after = said(d, "swap U1 PM-50")
         for name in ("IN", "OUT", "GND"):
-            was, now = (next(x.net_of(f"U1.{p.number}") for p in x.parts["U1"].pins if p.name == name) for x in (d, after))
+            was, now = (
+                next(x.net_of(f"U1.{p.number}") for p in x.parts["U1"].pins if p.name == name)
+                for x in (d, after)
+            )
             self.assertEqual(was, now)
         with self.assertRaises(InputError):
             said(circuit("relay"), "swap Q1 AR-50T")
@@ -197,10 +224,20 @@ def random_circuit(seed: int) -> Design:
                 )
                 for n in range(1, pick.choice([3, 4, 9, 33, 65]))
             )
-            parts.append(part(f"U{i}", "SOIC-8", 5, 5, block=block, pins=pins, value="X" * pick.randrange(12)))
+            parts.append(
+                part(f"U{i}", "SOIC-8", 5, 5, block=block, pins=pins, value="X" * pick.randrange(12))
+            )
         else:
             parts.append(
-                part(f"R{i}", "CHIP-1608M", 5, 5, block=block, kind=pick.choice(KINDS), value="V" * pick.randrange(14))
+                part(
+                    f"R{i}",
+                    "CHIP-1608M",
+                    5,
+                    5,
+                    block=block,
+                    kind=pick.choice(KINDS),
+                    value="V" * pick.randrange(14),
+                )
             )
     names = [f"NET_{'LONG_' * pick.randrange(4)}{k}" for k in range(pick.randrange(1, 30))]
     nets: dict[str, list[str]] = {n: [] for n in names}
@@ -231,7 +268,10 @@ class Sheet(unittest.TestCase):
         for name, box in solid:
             self.assertTrue(
                 any(
-                    z[0] - 0.01 <= box[0] and box[2] <= z[2] + 0.01 and z[1] <= box[1] and box[3] <= z[3] + 0.01
+                    z[0] - 0.01 <= box[0]
+                    and box[2] <= z[2] + 0.01
+                    and z[1] <= box[1]
+                    and box[3] <= z[3] + 0.01
                     for _, z in zones
                 ),
                 f"{name} reaches out of its block",
@@ -242,8 +282,12 @@ class Sheet(unittest.TestCase):
             for m in bodies:
                 x0, x1, y0, y1 = min(w.x0, w.x1), max(w.x0, w.x1), min(w.y0, w.y1), max(w.y0, w.y1)
                 through = x0 < m.x + m.w - 0.5 and m.x + 0.5 < x1 and y0 < m.y + m.h - 0.5 and m.y + 0.5 < y1
-                through |= x0 == x1 and m.x + 0.5 < x0 < m.x + m.w - 0.5 and y0 < m.y + m.h - 0.5 and m.y + 0.5 < y1
-                through |= y0 == y1 and m.y + 0.5 < y0 < m.y + m.h - 0.5 and x0 < m.x + m.w - 0.5 and m.x + 0.5 < x1
+                through |= (
+                    x0 == x1 and m.x + 0.5 < x0 < m.x + m.w - 0.5 and y0 < m.y + m.h - 0.5 and m.y + 0.5 < y1
+                )
+                through |= (
+                    y0 == y1 and m.y + 0.5 < y0 < m.y + m.h - 0.5 and x0 < m.x + m.w - 0.5 and m.x + 0.5 < x1
+                )
                 self.assertFalse(through, f"a wire of {w.net} runs through {m.kind} {m.ref}")
         return drawn
 
@@ -252,7 +296,7 @@ class Sheet(unittest.TestCase):
         for name in (FROST, BEEPER):
             self.assertLessEqual(self.judge(demo(name)).width, 750)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(st.integers(0, 2**32))
     def test_any_circuit(self, seed: int) -> None:
         """Random circuits are drawn without overlaps, whatever is joined to what."""
@@ -268,7 +312,9 @@ class Sheet(unittest.TestCase):
                 met = [
                     w
                     for w in g.wires
-                    if w.net == tab.net and abs(w.y0 - tab.y - 9) < 0.6 and min(abs(w.x0 - x), abs(w.x1 - x)) < 0.6
+                    if w.net == tab.net
+                    and abs(w.y0 - tab.y - 9) < 0.6
+                    and min(abs(w.x0 - x), abs(w.x1 - x)) < 0.6
                 ]
                 self.assertTrue(met, f"nothing meets {tab.pin}")
 
@@ -276,7 +322,8 @@ class Sheet(unittest.TestCase):
         """A changed value leaves every other mark where it was."""
         d = demo(FROST)
         before, after = (
-            {m for g in sheet(x).groups for m in g.marks} for x in (d, apply(d, SetValue(ref="R9", value="220"))[0])
+            {m for g in sheet(x).groups for m in g.marks}
+            for x in (d, apply(d, SetValue(ref="R9", value="220"))[0])
         )
         self.assertEqual({m.ref for m in before ^ after}, {"R9"})
 
@@ -305,30 +352,45 @@ class Sheets(unittest.TestCase):
         d = demo(FROST)
         names = sheet_names(d)
         self.assertEqual(names, ["", "Yard", "Power"])
-        drawn = [{m.ref for g in sheet(d, page=n).groups for m in g.marks if m.kind in ("card", "part")} for n in names]
+        drawn = [
+            {m.ref for g in sheet(d, page=n).groups for m in g.marks if m.kind in ("card", "part")}
+            for n in names
+        ]
         self.assertEqual(sum(len(x) for x in drawn), len(d.parts))
         self.assertEqual(set.union(*drawn), set(d.parts))
         for name in names:
             drawing = sheet(d, page=name)
             solid = [
-                (f"{m.kind} {m.ref or m.net}", (b.x0, b.y0, b.x1, b.y1)) for g in drawing.groups for m in g.marks
+                (f"{m.kind} {m.ref or m.net}", (b.x0, b.y0, b.x1, b.y1))
+                for g in drawing.groups
+                for m in g.marks
                 if m.kind in ("card", "part", "pill", "supply", "ground", "text") and (b := m.box())
-            ]  # fmt: skip
+            ]
             self.assertEqual(boxes_apart(solid), [])
             for mark in (m for g in drawing.groups for m in g.marks if m.kind == "pill"):
                 on = {
-                    k + 1 for k, refs in enumerate(drawn) if any(p.split(".")[0] in refs for p in d.nets[mark.net].pins)
+                    k + 1
+                    for k, refs in enumerate(drawn)
+                    if any(p.split(".")[0] in refs for p in d.nets[mark.net].pins)
                 }
                 told = mark.label.partition(" ›")[2]
                 others = on - {names.index(name) + 1}
                 quiet = d.nets[mark.net].role in ("supply", "ground")
-                self.assertEqual({int(x) for x in told.split(",") if x}, set() if quiet else others, mark.label)
+                self.assertEqual(
+                    {int(x) for x in told.split(",") if x}, set() if quiet else others, mark.label
+                )
 
     def test_an_edit_moves_nothing_else(self) -> None:
         """A value changed, a pin joined, a part more: what is drawn of other blocks stays where it was."""
         d = demo(FROST)
         before = {g.anchor: g.box() for g in sheet(d).groups}
-        for sentence in ("value R13 330", "join U1.12 TX", "value R6 9k1 1%", "remove C14", "swap LED1 GL-20A"):
+        for sentence in (
+            "value R13 330",
+            "join U1.12 TX",
+            "value R6 9k1 1%",
+            "remove C14",
+            "swap LED1 GL-20A",
+        ):
             after = {g.anchor: g.box() for g in sheet(said(d, sentence)).groups}
             block = {d.parts[r].block for r in sentence.replace(".", " ").split() if r in d.parts}
             with self.subTest(sentence):

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 from shapely.geometry import LineString
 
 from tests.support import FROST, board, demo, design, part, said, track, via
@@ -33,11 +32,17 @@ def codes(d: Design) -> set[str]:
 def one_via(amps: float) -> Design:
     """Make a net that carries a current: a track on each layer and one via between them."""
     rule = NetRule(width_nm=1_000_000, clearance_nm=200_000, current=CurrentNeed(current_a=amps, rise_k=10))
-    tracks = [track("T1", "A", 1.0, (5, 15), (20, 15)), track("T2", "A", 1.0, (20, 15), (35, 15), layer="back")]
+    tracks = [
+        track("T1", "A", 1.0, (5, 15), (20, 15)),
+        track("T2", "A", 1.0, (20, 15), (35, 15), layer="back"),
+    ]
     return Design(
-        name="one via", board=board(), nets={"A": Net(name="A", rule=rule)}, tracks={t.id: t for t in tracks},
+        name="one via",
+        board=board(),
+        nets={"A": Net(name="A", rule=rule)},
+        tracks={t.id: t for t in tracks},
         vias={"V1": via("V1", "A", 20, 15)},
-    )  # fmt: skip
+    )
 
 
 class KeptToLayers(unittest.TestCase):
@@ -87,19 +92,28 @@ class Tapered(unittest.TestCase):
 class Centring(unittest.TestCase):
     """A piece between two tracks of others slides to the middle of its room, whichever way it runs."""
 
-    @settings(deadline=None, max_examples=20)
+    @settings(max_examples=20)
     @given(st.floats(0.22, 0.6), st.floats(0.22, 0.6), st.integers(0, 3), st.booleans())
     def test_between_two(self, left: float, right: float, turn: int, kept: bool) -> None:
         """It ends with the same room on both sides, the track as long as before; kept tracks and crowded ones stay."""
         wide = 0.2
         x0, x1 = 20 - wide - left, 20 + wide + right
-        runs = {"T1": [(12, 12), (20, 12), (20, 18), (28, 18)], "T2": [(x0, 13), (x0, 17)], "T3": [(x1, 13), (x1, 17)]}
+        runs = {
+            "T1": [(12, 12), (20, 12), (20, 18), (28, 18)],
+            "T2": [(x0, 13), (x0, 17)],
+            "T3": [(x1, 13), (x1, 17)],
+        }
         nets = dict(zip(runs, "ABC", strict=True))
         quarter = [(1, 0), (0, 1), (-1, 0), (0, -1)][turn]
         tracks = {}
         for k, run in runs.items():
-            spots = [(20 + (x - 20) * quarter[0] - (y - 15) * quarter[1], 15 + (x - 20) * quarter[1] + (y - 15) * quarter[0])
-                     for x, y in run]  # fmt: skip
+            spots = [
+                (
+                    20 + (x - 20) * quarter[0] - (y - 15) * quarter[1],
+                    15 + (x - 20) * quarter[1] + (y - 15) * quarter[0],
+                )
+                for x, y in run
+            ]
             tracks[k] = track(k, nets[k], wide, *spots).model_copy(update={"locked": kept and k == "T1"})
         rule = NetRule(width_nm=nm(wide), clearance_nm=nm(0.2))
         d = design([], nets=dict.fromkeys("ABC", ""), tracks=tracks)
@@ -131,13 +145,15 @@ class Drills(unittest.TestCase):
         told = [f for f in check(said(d, f"drills {have} 3")).findings if f.code == "drill-size"]
         self.assertEqual([(f.reading, f.limit, f.sense) for f in told], [(3.2, 3.0, "at most")])
         row = said(design([part("J1", "HDR-1x11", 20, 15)]), "drills 3")
-        self.assertIn("which 11 holes want", next(f.message for f in check(row).findings if f.code == "drill-size"))
+        self.assertIn(
+            "which 11 holes want", next(f.message for f in check(row).findings if f.code == "drill-size")
+        )
 
 
 class Stencil(unittest.TestCase):
     """Openings whose walls hold more paste than the pad are told, by the area of the shape itself."""
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     @given(st.floats(0.2, 0.6), st.floats(0.2, 2.0), st.sampled_from(["rect", "round"]))
     def test_area_ratio(self, w: float, h: float, shape: str) -> None:
         d = design([part("R1", "CHIP-1608M", 20, 15)])
@@ -158,7 +174,9 @@ class HalfHoles(unittest.TestCase):
 
     def test_a_module(self) -> None:
         pairs = {f"N{k}": f"J1.{k} J2.{k}" for k in range(1, 9)}
-        d = said(design([part("J1", "EDGE-8-P254", 20, 15), part("J2", "HDR-1x8", 20, 15)], pairs), "edge J1 left")
+        d = said(
+            design([part("J1", "EDGE-8-P254", 20, 15), part("J2", "HDR-1x8", 20, 15)], pairs), "edge J1 left"
+        )
         laid = apply(d, route(d).edit)[0]
         self.assertEqual(check(laid).findings, ())
         self.assertEqual(part_solids(laid.packages["EDGE-8-P254"], 1.6), [], "no lead stands in a half hole")
@@ -171,7 +189,7 @@ class HalfHoles(unittest.TestCase):
 class Channels(unittest.TestCase):
     """Equal channels are exchanged as wholes, links get shorter, and crossed ones come undone."""
 
-    @settings(max_examples=10, deadline=None)
+    @settings(max_examples=10)
     @given(st.permutations(range(1, 8)))
     def test_a_driver_array(self, order: list[int]) -> None:
         roles = ["GND ground", *(f"IN{k} input" for k in range(1, 8))]

@@ -56,13 +56,21 @@ class Keeping(unittest.TestCase):
         forget()
         check(d)
         for value, least, most in (
-            (np.zeros((1000, 50)), 400_000, 401_000), (["x" * 100] * 1000, 100_000, 200_000), (copper_items(d), 10**5, 10**6),
-            ([Point(0, 0).buffer(1, quad_segs=25)] * 100, 160_000, 400_000), ({k: (k, 0.5) for k in range(900)}, 30_000, 200_000),
-        ):  # fmt: skip
+            (np.zeros((1000, 50)), 400_000, 401_000),
+            (["x" * 100] * 1000, 100_000, 200_000),
+            (copper_items(d), 10**5, 10**6),
+            ([Point(0, 0).buffer(1, quad_segs=25)] * 100, 160_000, 400_000),
+            ({k: (k, 0.5) for k in range(900)}, 30_000, 200_000),
+        ):
             self.assertTrue(least < weight(value) < most, (weight(value), least, most))
-        with mock.patch.object(derive, "RESULTS_BYTES", 400_000), mock.patch.object(derive, "PIECES_BYTES", 800_000):
+        with (
+            mock.patch.object(derive, "RESULTS_BYTES", 400_000),
+            mock.patch.object(derive, "PIECES_BYTES", 800_000),
+        ):
             for k in range(6):
-                moved = apply(d, PlaceParts(places={"R9": {"x_nm": 20_000_000 + k * 1000, "y_nm": 9_000_000}}))[0]
+                moved = apply(
+                    d, PlaceParts(places={"R9": {"x_nm": 20_000_000 + k * 1000, "y_nm": 9_000_000}})
+                )[0]
                 self.assertEqual(check(moved).figures["parts"], check(d).figures["parts"])
                 largest = max(taken for _, taken in derive._cache.values())
                 self.assertLessEqual(derive._bytes_kept, max(400_000, largest))
@@ -151,7 +159,10 @@ class AtTheSameTime(unittest.TestCase):
                 place = d.parts["R13"].place
                 assert place is not None
                 d = apply(
-                    d, PlaceParts(places={"R13": place.model_copy(update={"turn_deg": (place.turn_deg + 90) % 360})})
+                    d,
+                    PlaceParts(
+                        places={"R13": place.model_copy(update={"turn_deg": (place.turn_deg + 90) % 360})}
+                    ),
                 )[0]
                 asked = [
                     pool.submit(check, d),

@@ -7,8 +7,7 @@ import random
 import unittest
 
 import jsonschema
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import BEEPER, FROST, ROOT, board, demo, design, part, track, via
 from vane_step.core.ask import ask
@@ -40,7 +39,9 @@ def start() -> Design:
     """Give a small design with every kind of thing in it."""
     parts = [part(f"R{i}", "CHIP-2012M", 6 * i, 10) for i in range(1, 5)] + [part("U1", "SOIC-8", 20, 20)]
     d = design(parts, {"A": "R1.1 R2.1 U1.1", "B": "R1.2 R3.1", "GND": "R4.2 U1.4"})
-    copper = edits.LayCopper(tracks=(track("T1", "A", 0.2, (6, 10), (12, 10)),), vias=(via("V1", "A", 9, 12),))
+    copper = edits.LayCopper(
+        tracks=(track("T1", "A", 0.2, (6, 10), (12, 10)),), vias=(via("V1", "A", 9, 12),)
+    )
     return apply(d, copper)[0]
 
 
@@ -54,7 +55,12 @@ def some_edit(d: Design, pick: random.Random) -> Edit:
     ref, net, other = pick.choice(refs), pick.choice(nets), pick.choice(nets)
     new = part(f"Q{pick.randrange(4)}", "SOT-23", 5, 5)
     copper = track(
-        f"T{pick.randrange(6)}", net, 0.3, (1, 1), (pick.randrange(2, 9), 5), layer=pick.choice(["front", "back"])
+        f"T{pick.randrange(6)}",
+        net,
+        0.3,
+        (1, 1),
+        (pick.randrange(2, 9), 5),
+        layer=pick.choice(["front", "back"]),
     )
     data = pick.choice(
         [
@@ -64,10 +70,14 @@ def some_edit(d: Design, pick: random.Random) -> Edit:
             edits.Join(pins=tuple(pick.sample(pins, min(2, len(pins)))), net=net),
             edits.ReplacePart(part=new.model_copy(update={"ref": ref}), package=package("SOT-23")),
             edits.SetPart(ref=ref, fitted=False, choice="FEED", catalogue="QR-16-10K", params={"r_ohm": 1e4}),
-            edits.SetBrief(brief=Brief(quantity=pick.randrange(1, 9), road="etch")),
+            edits.SetBrief(brief=Brief(quantity=pick.randrange(1, 9), manufacturing="etch")),
             edits.SetItem(variant=Variant(id="v", fitted={ref: False})),
-            edits.SetItem(calculation=Calculation(id="C", formula="rc", inputs={"r_ohm": net}, sets={"r_ohm": ref})),
-            edits.SetItem(requirement=Requirement(id="Q1", text="does it"), block=Block(name="b", hints=("near",))),
+            edits.SetItem(
+                calculation=Calculation(id="C", formula="rc", inputs={"r_ohm": net}, sets={"r_ohm": ref})
+            ),
+            edits.SetItem(
+                requirement=Requirement(id="Q1", text="does it"), block=Block(name="b", hints=("near",))
+            ),
             edits.RemoveItem(id=pick.choice(["v", "C", "Q1", "b"])),
             edits.PartPins(pins=(pick.choice(pins),)),
             edits.RenameNet(net=net, to=other),
@@ -95,7 +105,7 @@ def some_edit(d: Design, pick: random.Random) -> Edit:
 class Edits(unittest.TestCase):
     """What an edit does, and that it can be undone."""
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(st.integers(0, 2**32))
     def test_any_sequence_can_be_taken_back(self, seed: int) -> None:
         """Each edit of a random sequence is refused cleanly or undone exactly, and leaves a consistent document."""
@@ -115,7 +125,9 @@ class Edits(unittest.TestCase):
         for before, inverse in reversed(trail):
             d, _ = apply(d, inverse)
             self.assertEqual(d, before)
-            self.assertEqual(list(d.parts), list(before.parts), "the order of parts decides how the sheet is drawn")
+            self.assertEqual(
+                list(d.parts), list(before.parts), "the order of parts decides how the sheet is drawn"
+            )
 
     def test_joining(self) -> None:
         """A pin leaves the net it was on; the net it joins is made when there is none."""
@@ -136,7 +148,9 @@ class Edits(unittest.TestCase):
     def test_refusals(self) -> None:
         """What would break the design is refused, says what is in the way, and changes nothing."""
         d = start()
-        kept, _ = apply(d, edits.PlaceParts(places={"R1": d.parts["R1"].place.model_copy(update={"locked": True})}))  # type: ignore[union-attr]
+        kept, _ = apply(
+            d, edits.PlaceParts(places={"R1": d.parts["R1"].place.model_copy(update={"locked": True})})
+        )  # type: ignore[union-attr]
         cases: list[tuple[Design, Edit, str]] = [
             (d, edits.RenameNet(net="A", to="B"), "already a net B"),
             (d, edits.AddPart(part=part("R1", "CHIP-2012M", 0, 0)), "in use"),
@@ -145,8 +159,12 @@ class Edits(unittest.TestCase):
             (d, edits.SetRules(rules=rule_set("standard-house"), copper_layers=4), "does not make 4"),
             (d, edits.SetRules(rules=rule_set("kitchen-table"), copper_layers=1), "layer front"),
             (kept, edits.PlaceParts(places={"R1": None}), "locked"),
-            (d, edits.LayCopper(tracks=(track("T1", "A", 0.2, (0, 0), (1, 1)),)), "already laid"),
-            (d, edits.LayCopper(tracks=(track("T9", "A", 0.2, (0, 0), (1, 1), layer="in1"),)), "no layer in1"),
+            (d, edits.LayCopper(tracks=(track("T1", "A", 0.2, (0, 0), (1, 1)),)), "already there"),
+            (
+                d,
+                edits.LayCopper(tracks=(track("T9", "A", 0.2, (0, 0), (1, 1), layer="in1"),)),
+                "no layer in1",
+            ),
             (d, edits.LayCopper(tracks=(track("T9", "Z", 0.2, (0, 0), (1, 1)),)), "no net Z"),
         ]
         for before, edit, says in cases:
@@ -170,7 +188,9 @@ class FileFormat(unittest.TestCase):
         """The schema in docs/ is the program's own, and the demo designs fit it."""
         schema = json_schema()
         published = json.loads((ROOT / "docs" / "design.schema.json").read_text(encoding="utf-8"))
-        self.assertEqual(published, json.loads(json.dumps(schema)), "run: vane-step schema > docs/design.schema.json")
+        self.assertEqual(
+            published, json.loads(json.dumps(schema)), "run: vane-step schema > docs/design.schema.json"
+        )
         jsonschema.Draft202012Validator.check_schema(schema)
         for name in (FROST, BEEPER):
             jsonschema.validate(json.loads(to_json(demo(name))), schema)
@@ -201,7 +221,7 @@ class FileFormat(unittest.TestCase):
             with self.assertRaisesRegex(InputError, "keepout_nm"):
                 from_json(json.dumps(data), "huge")
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(st.data())
     def test_damaged_files(self, data: st.DataObject) -> None:
         """A file damaged anywhere is read or refused; it never raises anything else."""
@@ -217,17 +237,57 @@ class FileFormat(unittest.TestCase):
     def test_no_inner_layers_on_two(self) -> None:
         """A track on a layer the board lacks makes the whole file unusable."""
         d = start().replaced(board=board(rules=rule_set("four-layer-house"), layers=4))
-        text = to_json(apply(d, edits.LayCopper(tracks=(track("T9", "A", 0.2, (0, 0), (1, 1), layer="in2"),)))[0])
+        text = to_json(
+            apply(d, edits.LayCopper(tracks=(track("T9", "A", 0.2, (0, 0), (1, 1), layer="in2"),)))[0]
+        )
         with self.assertRaises(InputError):
             from_json(text.replace('"copper_layers": 4, "rules"', '"copper_layers": 2, "rules"'))
 
 
 ABSURD = (
-    None, "", "x", "x" * 300, " ", "a b", "1²", "\ud83d", "line\nend", True, -1, 0, 1, 10**10, 10**400, -0.5, 1e300, float("nan"),
-    float("inf"), [], [[0, 0]], [[0, 0], [9, 9]], [[0, 0]] * 4, [[0, 0], [9_000_000, 9_000_000], [9_000_000, 0], [0, 9_000_000]],
-    [[-5_000_000, -5_000_000], [99_000_000, -5_000_000], [99_000_000, 99_000_000], [-5_000_000, 99_000_000]], {}, {"x": 1}, {"R1": None},
-    "front", "back", "GND", "47k", "R1", 2, 90, 250_000, 3_000_000, 0.25, 33.3, [[0, 0], [5_000_000, 0], [0, 5_000_000]], {"ohm": 2.5}, False,
-)  # fmt: skip
+    None,
+    "",
+    "x",
+    "x" * 300,
+    " ",
+    "a b",
+    "1²",
+    "\ud83d",
+    "line\nend",
+    True,
+    -1,
+    0,
+    1,
+    10**10,
+    10**400,
+    -0.5,
+    1e300,
+    float("nan"),
+    float("inf"),
+    [],
+    [[0, 0]],
+    [[0, 0], [9, 9]],
+    [[0, 0]] * 4,
+    [[0, 0], [9_000_000, 9_000_000], [9_000_000, 0], [0, 9_000_000]],
+    [[-5_000_000, -5_000_000], [99_000_000, -5_000_000], [99_000_000, 99_000_000], [-5_000_000, 99_000_000]],
+    {},
+    {"x": 1},
+    {"R1": None},
+    "front",
+    "back",
+    "GND",
+    "47k",
+    "R1",
+    2,
+    90,
+    250_000,
+    3_000_000,
+    0.25,
+    33.3,
+    [[0, 0], [5_000_000, 0], [0, 5_000_000]],
+    {"ohm": 2.5},
+    False,
+)
 
 
 class AbsurdEntries(unittest.TestCase):
@@ -248,9 +308,17 @@ class AbsurdEntries(unittest.TestCase):
         """Entries of every kind, by the edit that restores them, and in a file."""
         plain = demo(BEEPER)
         for text in (
-            "need N1 must \"width\" width<=60", "variant bare", "zone quiet 2 2 5x5", "cutout 20 20 4x4", "text \"GO\" 5 5",
-            "field 9 9 8x4", "hole 5 40", "pour GND back box=2,2,20x20", "clear GND-back 4 4 2x2", "note R1 \"hot\"",
-        ):  # fmt: skip
+            'need N1 must "width" width<=60',
+            "variant bare",
+            "zone quiet 2 2 5x5",
+            "cutout 20 20 4x4",
+            'text "GO" 5 5',
+            "field 9 9 8x4",
+            "hole 5 40",
+            "pour GND back box=2,2,20x20",
+            "clear GND-back 4 4 2x2",
+            'note R1 "hot"',
+        ):
             plain = apply(plain, ask(plain, text, resources()).edit)[0]  # type: ignore[arg-type]
         pick = random.Random(12)
         taken = refused = 0
@@ -264,7 +332,11 @@ class AbsurdEntries(unittest.TestCase):
             except VaneStepError as error:
                 refused += 1
                 self.assertTrue(json.dumps(error.as_dict()).isascii() and error.line())
-                self.assertRaises(VaneStepError, from_json, json.dumps({**whole, section: {**whole[section], key: entry} if key else entry}))
+                self.assertRaises(
+                    VaneStepError,
+                    from_json,
+                    json.dumps({**whole, section: {**whole[section], key: entry} if key else entry}),
+                )
                 continue
             taken += 1
             self.assertEqual(to_json(from_json(to_json(after))), to_json(after))

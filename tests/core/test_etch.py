@@ -88,7 +88,9 @@ def two_sided() -> Design:
     return design([part("J1", "HDR-1x2", 8, 20)], {"A": "J1.1"}, on, tracks=tracks)
 
 
-def ink_of(pdf: bytes, page: int, copy_at: tuple[float, float], size: tuple[float, float]) -> shapely.Geometry:
+def ink_of(
+    pdf: bytes, page: int, copy_at: tuple[float, float], size: tuple[float, float]
+) -> shapely.Geometry:
     """Give the ink inside one copy's outline on a page, its lower left corner at the origin."""
     rings = [shapely.Polygon(p) for p in paths(pages(pdf)[page]) if len(p) > 2]
     shape = shapely.Polygon()
@@ -105,7 +107,9 @@ class WhichWayRound(unittest.TestCase):
         """Every method has the sides the handbook gives."""
         self.assertEqual(set(TRUTH), set(METHODS))
         for name, (front, back) in TRUTH.items():
-            self.assertEqual((METHODS[name].mirrored("front"), METHODS[name].mirrored("back")), (front, back), name)
+            self.assertEqual(
+                (METHODS[name].mirrored("front"), METHODS[name].mirrored("back")), (front, back), name
+            )
 
     def test_ink_lies_as_copper_will(self) -> None:
         """The ink read from the PDF is the copper of the side, mirrored or not as the method says."""
@@ -126,7 +130,9 @@ class WhichWayRound(unittest.TestCase):
                     self.assertLess(ink.symmetric_difference(wanted).buffer(-0.02).area, 0.01)
                     other = affinity.scale(wanted, -1, 1, origin=(19.5, 0))
                     self.assertGreater(
-                        ink.symmetric_difference(other).area, 5, "the board is lopsided, so this test can fail"
+                        ink.symmetric_difference(other).area,
+                        5,
+                        "the board is lopsided, so this test can fail",
                     )
 
     def test_the_word_proves_it(self) -> None:
@@ -150,7 +156,9 @@ class Scale(unittest.TestCase):
         tall = max(drawn, key=lambda p: max(y for _, y in p) - min(y for _, y in p) if len(p) == 4 else 0)
         across = max(x for x, _ in wide) - min(x for x, _ in wide) - 0.2
         upwards = max(y for _, y in tall) - min(y for _, y in tall) - 0.2
-        edge = max((p for p in drawn if len(p) > 4), key=lambda p: max(x for x, _ in p) - min(x for x, _ in p))
+        edge = max(
+            (p for p in drawn if len(p) > 4), key=lambda p: max(x for x, _ in p) - min(x for x, _ in p)
+        )
         board_wide = max(x for x, _ in edge) - min(x for x, _ in edge) - 0.2
         x0, _, x1, _ = outline(d).bounds
         for measured, true in ((across, 50), (upwards, 50), (board_wide, x1 - x0)):
@@ -212,7 +220,12 @@ class Drills(unittest.TestCase):
             self.assertEqual(r.bit_mm, min(mm for mm in BITS_MM.values() if mm >= r.drill_mm - 1e-9))
             self.assertAlmostEqual(r.ring_loss_mm, (r.bit_mm - r.drill_mm) / 2, places=4)
         # Of drills said to be at hand one of those is taken, or it is told that there is none; a ring it eats is told.
-        for drills, told in (("0.8 1.0", []), ("0.9 1.2", []), ("0.8", ["etch-drill"]), ("1.6", ["etch-ring"])):
+        for drills, told in (
+            ("0.8 1.0", []),
+            ("0.9 1.2", []),
+            ("0.8", ["etch-drill"]),
+            ("1.6", ["etch-ring"]),
+        ):
             mine = said(d, f"drills {drills}")
             have = [float(x) for x in drills.split()]
             for r in drill_plan(mine):
@@ -238,34 +251,65 @@ class ByHand(unittest.TestCase):
     def test_no_track_ends_where_no_iron_reaches(self) -> None:
         """A board etched on two sides is routed so that leads under bodies are joined on the other side only; the rest is listed."""
         d = said(
-            design([], on=board(60, 45)), "rules kitchen-table 2", "add J1..2 NT-3", "add C1..2 BE-100-25", "add R1..3 LMF-10K", "add Q1 FN-45",
-            "join J1.1 C1.1 R1.1 12V", "join J1.2 C1.2 J2.3 GND", "join R1.2 Q1.B", "join Q1.C R2.1 J2.1", "join R2.2 12V",
-            "join Q1.E R3.1 C2.1", "join R3.2 C2.2 GND", "join J2.2 J1.3", "arrange",
-        )  # fmt: skip
+            design([], on=board(60, 45)),
+            "rules kitchen-table 2",
+            "add J1..2 NT-3",
+            "add C1..2 BE-100-25",
+            "add R1..3 LMF-10K",
+            "add Q1 FN-45",
+            "join J1.1 C1.1 R1.1 12V",
+            "join J1.2 C1.2 J2.3 GND",
+            "join R1.2 Q1.B",
+            "join Q1.C R2.1 J2.1",
+            "join R2.2 12V",
+            "join Q1.E R3.1 C2.1",
+            "join R3.2 C2.2 GND",
+            "join J2.2 J1.3",
+            "arrange",
+        )
         d = apply(d, route(d).edit)[0]
         made = release(d, "2026-01-01T00:00:00Z")
         self.assertEqual((made.stops, made.read.differences), ((), ()))
         self.assertIn("front", {t.layer for t in d.tracks.values()})
         under = {
-            f"{p.ref}.{pad.number}" for p in d.parts.values() for pad in d.packages[p.package].pads
-            if abs(pad.x_nm) < d.packages[p.package].body_nm[0] / 2 and abs(pad.y_nm) < d.packages[p.package].body_nm[1] / 2
-        }  # fmt: skip
+            f"{p.ref}.{pad.number}"
+            for p in d.parts.values()
+            for pad in d.packages[p.package].pads
+            if abs(pad.x_nm) < d.packages[p.package].body_nm[0] / 2
+            and abs(pad.y_nm) < d.packages[p.package].body_nm[1] / 2
+        }
         self.assertTrue({"J1.1", "C1.1"} <= under)
-        ends = [(p, t.net) for t in d.tracks.values() if t.layer == "front" for p in (t.points[0], t.points[-1])]
+        ends = [
+            (p, t.net) for t in d.tracks.values() if t.layer == "front" for p in (t.points[0], t.points[-1])
+        ]
         for item in copper_items(d):
             if item.kind == "pad" and item.id in under:
-                self.assertFalse([n for (x, y), n in ends if math.hypot(x / 1e6 - item.x_mm, y / 1e6 - item.y_mm) < 0.3], item.id)
+                self.assertFalse(
+                    [n for (x, y), n in ends if math.hypot(x / 1e6 - item.x_mm, y / 1e6 - item.y_mm) < 0.3],
+                    item.id,
+                )
         joints = both_sides(d)
         self.assertFalse(set(joints.pins) & under)
         self.assertEqual({id for id, _, _ in joints.vias}, set(d.vias))
-        self.assertIn("Solder on both sides", " ".join(artwork.drill_page(d)) if joints.pins else "Solder on both sides")
+        self.assertIn(
+            "Solder on both sides", " ".join(artwork.drill_page(d)) if joints.pins else "Solder on both sides"
+        )
 
     def test_a_board_made_for_plating_is_told(self) -> None:
         """Etched at home, boards for a house lose what joined them through plated holes; a leg that is reached is a joint."""
-        told = {name: {f.code for f in artwork.etch_findings(demo(name), METHODS["pen"])} & {"etch-plating", "etch-layers"}
-                for name in (FROST, BEEPER, CIDER)}  # fmt: skip
-        self.assertEqual(told, {FROST: {"etch-plating"}, BEEPER: set(), CIDER: {"etch-plating", "etch-layers"}})
-        d = design([part("C1", "ELCO-P250-D6", 10, 10), part("C2", "ELCO-P250-D6", 10, 20)], {"A": "C1.2 C2.2"}, board())
+        told = {
+            name: {f.code for f in artwork.etch_findings(demo(name), METHODS["pen"])}
+            & {"etch-plating", "etch-layers"}
+            for name in (FROST, BEEPER, CIDER)
+        }
+        self.assertEqual(
+            told, {FROST: {"etch-plating"}, BEEPER: set(), CIDER: {"etch-plating", "etch-layers"}}
+        )
+        d = design(
+            [part("C1", "ELCO-P250-D6", 10, 10), part("C2", "ELCO-P250-D6", 10, 20)],
+            {"A": "C1.2 C2.2"},
+            board(),
+        )
         spots = [(i.x_mm, i.y_mm) for i in copper_items(d) if i.net == "A"]
         for layer, codes in (("front", {"etch-plating"}), ("back", set())):
             laid = d.replaced(tracks={"T1": track("T1", "A", 0.8, *spots, layer=layer)})

@@ -7,8 +7,7 @@ import io
 import json
 import unittest
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import BOARDS, board, folder, texts_of
 from vane_step.core.errors import InputError, VaneStepError
@@ -25,14 +24,17 @@ class RealFolders(unittest.TestCase):
         for name in NAMES:
             texts, d = texts_of(name), folder(name)
             rows = {
-                key: list(csv.DictReader(io.StringIO(texts[f"{key}.csv"]))) for key in ("parts", "nets", "net_rules")
+                key: list(csv.DictReader(io.StringIO(texts[f"{key}.csv"])))
+                for key in ("parts", "nets", "net_rules")
             }
             with self.subTest(name):
                 self.assertEqual({r["ref"] for r in rows["parts"]}, set(d.parts))
                 for r in rows["parts"]:
                     place = d.parts[r["ref"]].place
                     assert place is not None
-                    self.assertEqual((place.x_nm, place.y_nm), (round(float(r["x"]) * 1e6), round(float(r["y"]) * 1e6)))
+                    self.assertEqual(
+                        (place.x_nm, place.y_nm), (round(float(r["x"]) * 1e6), round(float(r["y"]) * 1e6))
+                    )
                     self.assertEqual((place.turn_deg, place.side), (float(r["turn"]) % 360, r["side"]))
                 self.assertEqual(
                     {(r["net"], f"{r['ref']}.{r['pin']}") for r in rows["nets"]},
@@ -43,7 +45,8 @@ class RealFolders(unittest.TestCase):
                     assert rule is not None
                     self.assertEqual(rule.width_nm, round(float(r["width_mm"]) * 1e6))
                     self.assertEqual(
-                        rule.neck_width_nm, round(float(r["neck_width_mm"]) * 1e6) if r["neck_width_mm"] else None
+                        rule.neck_width_nm,
+                        round(float(r["neck_width_mm"]) * 1e6) if r["neck_width_mm"] else None,
                     )
                 data = json.loads(texts["board.json"])
                 self.assertEqual(d.board.copper_layers, data["copper_layers"])
@@ -101,7 +104,7 @@ class Refusals(unittest.TestCase):
                 read_exchange({k: v for k, v in texts.items() if k != gone}, "folder")
             self.assertIn(gone, caught.exception.line())
 
-    @settings(max_examples=120, deadline=None)
+    @settings(max_examples=120)
     @given(st.data())
     def test_damaged_anywhere(self, data: st.DataObject) -> None:
         """Damage at any place is read or refused with one line; never anything else."""
@@ -109,7 +112,9 @@ class Refusals(unittest.TestCase):
         file = data.draw(st.sampled_from(sorted(texts)))
         text = texts[file]
         at, cut = data.draw(st.integers(0, len(text) - 1)), data.draw(st.integers(0, 30))
-        put = data.draw(st.sampled_from(["", ",", '"', "\n", "}", "nan", "1e400", "-", "\x00", "é", "[", "'; --"]))
+        put = data.draw(
+            st.sampled_from(["", ",", '"', "\n", "}", "nan", "1e400", "-", "\x00", "é", "[", "'; --"])
+        )
         try:
             read_exchange({**texts, file: text[:at] + put + text[at + cut :]}, "folder")
         except VaneStepError as error:
@@ -131,7 +136,11 @@ class Packages(unittest.TestCase):
             "layers": "front",
         }
         text = json.dumps(
-            {"packages": [{"name": "MINE-2", "pads": [pad, {**pad, "number": "2", "x_mm": 1}], "body_mm": [2, 1.25]}]}
+            {
+                "packages": [
+                    {"name": "MINE-2", "pads": [pad, {**pad, "number": "2", "x_mm": 1}], "body_mm": [2, 1.25]}
+                ]
+            }
         )
         found = read_packages(text)["MINE-2"]
         x0, y0, x1, y1 = found.courtyard_nm

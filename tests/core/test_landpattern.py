@@ -7,8 +7,7 @@ import math
 import unittest
 
 import shapely
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from vane_step.core.design.model import Package
 from vane_step.core.errors import InputError, NotFound
@@ -85,12 +84,16 @@ class EveryPackage(unittest.TestCase):
         for name, kitchen, p in every():
             with self.subTest(name, kitchen=kitchen):
                 shapes = [pad_shape(x) for x in p.pads]
-                self.assertGreaterEqual(min(a.distance(b) for a, b in itertools.combinations(shapes, 2)), 0.15 - 1e-9)
+                self.assertGreaterEqual(
+                    min(a.distance(b) for a, b in itertools.combinations(shapes, 2)), 0.15 - 1e-9
+                )
                 yard = shapely.box(*(v / 1e6 for v in p.courtyard_nm))
                 self.assertTrue(yard.covers(shapely.union_all(shapes).buffer(0.2, join_style="mitre")))
                 w, h = (v / 2e6 for v in p.body_nm)
                 if p.pads[0].layers == "front":
-                    self.assertTrue(yard.covers(shapely.box(-w, -h, w, h)) or name.startswith(("USBC", "ELCO")))
+                    self.assertTrue(
+                        yard.covers(shapely.box(-w, -h, w, h)) or name.startswith(("USBC", "ELCO"))
+                    )
                 self.assertEqual(p.height_nm > 0, any(p.body_nm))
                 self.assertEqual(p.pin1_nm, (p.pads[0].x_nm, p.pads[0].y_nm))
 
@@ -101,8 +104,12 @@ class EveryPackage(unittest.TestCase):
             if any(p.layers != "through" or p.on_edge for p in pack.pads):
                 continue
             pads = [(p, pad_shape(p)) for p in pack.pads if not p.bare_hole]
-            gaps = [a.distance(b) for (p, a), (q, b) in itertools.combinations(pads, 2) if p.number != q.number]
-            self.assertGreaterEqual(min(gaps, default=9), rules.default_clearance_nm / 1e6 - 1e-6, (name, kitchen))
+            gaps = [
+                a.distance(b) for (p, a), (q, b) in itertools.combinations(pads, 2) if p.number != q.number
+            ]
+            self.assertGreaterEqual(
+                min(gaps, default=9), rules.default_clearance_nm / 1e6 - 1e-6, (name, kitchen)
+            )
             for pad, _ in pads:
                 ring = (min(pad.width_nm, pad.height_nm) - pad.drill_nm) / 2
                 self.assertGreaterEqual(ring, rules.min_ring_nm, (name, kitchen))
@@ -113,13 +120,17 @@ class EveryPackage(unittest.TestCase):
                 self.assertLess(pitch, 0.7 + 2 * 0.15 + 0.15, error)
                 continue
             shapes = [pad_shape(p) for p in pack.pads]
-            self.assertGreaterEqual(min(a.distance(b) for a, b in itertools.pairwise(shapes)), 0.15 - 1e-6, pitch)
+            self.assertGreaterEqual(
+                min(a.distance(b) for a, b in itertools.pairwise(shapes)), 0.15 - 1e-6, pitch
+            )
             self.assertEqual("trimmed" in pack.source, pitch < 1.3 + 0.15, pitch)
 
     def test_legend_off_pads(self) -> None:
         """Printed lines keep 0.15 mm from pads, and pin 1 or polarity can be told from them or from the pad."""
         for name, kitchen, p in every():
-            lines = shapely.union_all([shapely.LineString([(x / 1e6, y / 1e6) for x, y in run]) for run in p.legend])
+            lines = shapely.union_all(
+                [shapely.LineString([(x / 1e6, y / 1e6) for x, y in run]) for run in p.legend]
+            )
             with self.subTest(name, kitchen=kitchen):
                 plain = not p.polarised and len(p.pads) == 2
                 if lines.is_empty and plain:
@@ -128,7 +139,8 @@ class EveryPackage(unittest.TestCase):
                     self.assertGreaterEqual(pad_shape(pad).distance(lines), 0.15 + 0.075 - 1e-6)
                 turned = shapely.affinity.rotate(lines, 180, origin=(0, 0))
                 told = (
-                    lines.symmetric_difference(turned.buffer(0.01)).length > 0.3 or p.pads[0].shape != p.pads[1].shape
+                    lines.symmetric_difference(turned.buffer(0.01)).length > 0.3
+                    or p.pads[0].shape != p.pads[1].shape
                 )
                 self.assertTrue(told or plain, "pin 1 looks like any other")
 

@@ -6,8 +6,7 @@ import math
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import CIDER, FROST, demo, design, part, said
 from vane_step.core.board.analysis.current_loops import loops, over_plane_nh, rectangle_nh, via_nh
@@ -33,7 +32,7 @@ def flux_nh(w: float, h: float, a: float) -> float:
 
 
 class Formulas(unittest.TestCase):
-    @settings(deadline=None, max_examples=8)
+    @settings(max_examples=8)
     @given(st.floats(2, 20), st.floats(2, 20), st.floats(0.05, 0.2))
     def test_rectangle(self, w: float, h: float, a: float) -> None:
         """The flux through the rectangle over the current, to some percent of the thin wires' sum."""
@@ -64,7 +63,7 @@ class OnBoards(unittest.TestCase):
         d = design(
             [part("U1", "SOIC-8", 20, 15), part("C1", "CHIP-1608M", 12, 15)],
             {"VCC": "U1.1 C1.2", "GND": "U1.4 C1.1"},
-        )  # fmt: skip
+        )
         roles = {"VCC": "supply", "GND": "ground"}
         d = d.replaced(nets={k: n.model_copy(update={"role": roles[k]}) for k, n in d.nets.items()})
         pads = {i.id: i for i in copper_items(d)}
@@ -75,7 +74,11 @@ class OnBoards(unittest.TestCase):
         rule = flat.rule_of("VCC")
         self.assertGreaterEqual(loop.area_mm2, reach * (rule.width_nm + rule.clearance_nm) / 1e6 - 1e-6)
         buck = {"VIN": "U1.2 C1.2", "SW": "U1.1 D1.1", "GND": "U1.6 C1.1 D1.2"}
-        parts = [part("U1", "SOIC-8", 20, 15), part("C1", "CHIP-1608M", 13, 15), part("D1", "SOD-123", 14, 20)]
+        parts = [
+            part("U1", "SOIC-8", 20, 15),
+            part("C1", "CHIP-1608M", 13, 15),
+            part("D1", "SOD-123", 14, 20),
+        ]
         stage = design(parts, buck)
         roles = {"VIN": "supply", "GND": "ground", "SW": "switching"}
         kinds = {"C1": "capacitor", "D1": "diode"}
@@ -83,7 +86,9 @@ class OnBoards(unittest.TestCase):
             nets={k: n.model_copy(update={"role": roles[k]}) for k, n in stage.nets.items()},
             parts={r: p.model_copy(update={"kind": kinds.get(r, p.kind)}) for r, p in stage.parts.items()},
         )
-        near, far = (next(x for x in loops(said(stage, *s)) if x.kind == "switching") for s in ([], ["shift D1 -2 4"]))
+        near, far = (
+            next(x for x in loops(said(stage, *s)) if x.kind == "switching") for s in ([], ["shift D1 -2 4"])
+        )
         self.assertEqual(near.refs, ("U1", "C1", "D1"))
         self.assertGreater(far.area_mm2, near.area_mm2 + 5)
 

@@ -27,16 +27,23 @@ class OtherBoards(unittest.TestCase):
             for k, (r, p) in enumerate(d.parts.items())
         }
         bare = d.replaced(
-            parts=lost, holes={}, tracks={}, vias={}, pours={}, texts={},
-            board=d.board.model_copy(update={"outline": tuple((nm(x), nm(y)) for x, y in ((0, 0), (9, 0), (9, 9)))}),
-        )  # fmt: skip
+            parts=lost,
+            holes={},
+            tracks={},
+            vias={},
+            pours={},
+            texts={},
+            board=d.board.model_copy(
+                update={"outline": tuple((nm(x), nm(y)) for x, y in ((0, 0), (9, 0), (9, 9)))}
+            ),
+        )
         found = other_board(bare, {"frost.zip": archive})
         after = apply(bare, found.edit)[0]
         here, there = outline(d), outline(after)
         self.assertLess(
-            Polygon([(x - here.bounds[0], y - here.bounds[1]) for x, y in here.exterior.coords]).hausdorff_distance(
-                there
-            ),
+            Polygon(
+                [(x - here.bounds[0], y - here.bounds[1]) for x, y in here.exterior.coords]
+            ).hausdorff_distance(there),
             1e-4,
         )
         shift = here.bounds[:2]
@@ -46,7 +53,9 @@ class OtherBoards(unittest.TestCase):
 
         self.assertEqual(
             sorted((*at(h.x_nm, h.y_nm), h.drill_nm) for h in d.holes.values()),
-            sorted((round(h.x_nm / 1e6, 3), round(h.y_nm / 1e6, 3), h.drill_nm) for h in after.holes.values()),
+            sorted(
+                (round(h.x_nm / 1e6, 3), round(h.y_nm / 1e6, 3), h.drill_nm) for h in after.holes.values()
+            ),
         )
         # The files name them, so each goes back to its own place.
         self.assertEqual(set(found.placed), {r for r in d.parts if r[0] == "J"} | {"BZ1"})
@@ -62,17 +71,35 @@ class OtherBoards(unittest.TestCase):
         """Two headers alike: placed by name, by nets or by surface pads; asked without names, with a clash, with holes alone."""
         nets = {"5V": "J1.1", "SIG": "J1.2 J2.3", "GND": "J1.3 J2.1", "SDA": "J2.2"}
         host = design(
-            [part("J1", "HDR-1x3", 8, 20, 90), part("J2", "HDR-1x3", 30, 20, 270), part("U1", "SOIC-8", 20, 10)], nets,
+            [
+                part("J1", "HDR-1x3", 8, 20, 90),
+                part("J2", "HDR-1x3", 30, 20, 270),
+                part("U1", "SOIC-8", 20, 10),
+            ],
+            nets,
             on=board(40, 30),
-        )  # fmt: skip
-        host = host.replaced(nets={k: n.model_copy(update={"role": "supply" if k == "5V" else n.role}) for k, n in host.nets.items()})
+        )
+        host = host.replaced(
+            nets={
+                k: n.model_copy(update={"role": "supply" if k == "5V" else n.role})
+                for k, n in host.nets.items()
+            }
+        )
         files = {n: t.encode() for n, t in write_files(host, "2026-11-26T00:00:00Z").items()}
         bare = {n: t for n, t in files.items() if "copper" not in n and not n.endswith(".ipc")}
 
         def lost(*renamed: tuple[str, str]) -> Design:
             names = dict(renamed)
-            parts = [p.model_copy(update={"ref": names.get(p.ref, p.ref), "place": None}) for p in host.parts.values()]
-            pins = {k: n.model_copy(update={"pins": tuple(f"{names.get(a, a)}.{b}" for a, b in map(split_pin, n.pins))}) for k, n in host.nets.items()}
+            parts = [
+                p.model_copy(update={"ref": names.get(p.ref, p.ref), "place": None})
+                for p in host.parts.values()
+            ]
+            pins = {
+                k: n.model_copy(
+                    update={"pins": tuple(f"{names.get(a, a)}.{b}" for a, b in map(split_pin, n.pins))}
+                )
+                for k, n in host.nets.items()
+            }
             return host.replaced(parts={p.ref: p for p in parts}, nets=pins)
 
         def placed(d: Design, given: dict[str, bytes]) -> tuple[dict[str, PartPlace], dict[str, int]]:
@@ -82,7 +109,11 @@ class OtherBoards(unittest.TestCase):
             self.assertTrue(all(p.locked for p in mine.values()))
             return mine, {r: len(offers) for r, offers in found.asked.items()}
 
-        home = {r: p.place.model_copy(update={"locked": True}) for r, p in host.parts.items() if p.place and r != "U1"}
+        home = {
+            r: p.place.model_copy(update={"locked": True})
+            for r, p in host.parts.items()
+            if p.place and r != "U1"
+        }
         self.assertEqual(placed(lost(), files), (home, {}))
         netlist = {n: t for n, t in files.items() if "copper" not in n}
         self.assertEqual(placed(lost(), netlist), (home, {}))
@@ -102,15 +133,27 @@ class OtherBoards(unittest.TestCase):
         there = other_board(swapped, files)
         for ref, turned, clashes in (("J2", 0, 0), ("J2", 180, 2), ("J1", 180, 2)):
             place = home["J1" if ref == "J2" else "J2"]
-            put = apply(swapped, PlaceParts(places={ref: place.model_copy(update={"turn_deg": (place.turn_deg + turned) % 360})}))[0]
+            put = apply(
+                swapped,
+                PlaceParts(
+                    places={ref: place.model_copy(update={"turn_deg": (place.turn_deg + turned) % 360})}
+                ),
+            )[0]
             met = meetings(put, ref, there.spots)
             self.assertEqual((len(met), sum(m.clash for m in met)), (3, clashes), (ref, turned))
         offers = other_board(lost(), bare).asked["J1"]
-        self.assertEqual({(o.place.x_nm, o.place.turn_deg) for o in offers}, {(nm(8), 90), (nm(8), 270), (nm(30), 90), (nm(30), 270)})
+        self.assertEqual(
+            {(o.place.x_nm, o.place.turn_deg) for o in offers},
+            {(nm(8), 90), (nm(8), 270), (nm(30), 90), (nm(30), 270)},
+        )
 
     def test_either_side_and_any_turn(self) -> None:
         """A connector of surface pads on the back, turned by 30 degrees, comes back as it lay; one on the wrong side does not."""
-        for pack, side, turn in (("SOIC-8", "back", 0.0), ("SOIC-8", "front", 30.0), ("HDR-1x4", "front", 180.0)):
+        for pack, side, turn in (
+            ("SOIC-8", "back", 0.0),
+            ("SOIC-8", "front", 30.0),
+            ("HDR-1x4", "front", 180.0),
+        ):
             host = design([part("J1", pack, 20, 15, turn)], {})
             host = said(host, "underside J1") if side == "back" else host
             files = {n: t.encode() for n, t in write_files(host, "2026-11-26T00:00:00Z").items()}
@@ -140,5 +183,7 @@ def pads(d: object, ref: str, shift: tuple[float, ...]) -> list[tuple[float, flo
     from vane_step.core.board.geometry.shapes import copper_items
 
     return [
-        (i.x_mm - shift[0], i.y_mm - shift[1]) for i in copper_items(d) if i.id.startswith(f"{ref}.") and i.drill_mm
+        (i.x_mm - shift[0], i.y_mm - shift[1])
+        for i in copper_items(d)
+        if i.id.startswith(f"{ref}.") and i.drill_mm
     ]  # type: ignore[arg-type]

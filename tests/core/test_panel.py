@@ -103,14 +103,26 @@ class Panels(unittest.TestCase):
             self.assertEqual(len(rows), 8)
             made = panel(d, PanelPlan(2, 2, gap_mm=2.4))
             holes = [i for i in copper_items(made) if i.id.startswith("J1-")]
-            free = shapely.union_all([Polygon([(x / 1e6, y / 1e6) for x, y in c.points]) for c in made.board.cutouts])
+            free = shapely.union_all(
+                [Polygon([(x / 1e6, y / 1e6) for x, y in c.points]) for c in made.board.cutouts]
+            )
             for item in holes:
                 # Half of each lies over what is milled away: no tab holds it.
-                self.assertAlmostEqual(item.shape().intersection(free).area / item.shape().area, 0.5, delta=0.06, msg=item.id)
+                self.assertAlmostEqual(
+                    item.shape().intersection(free).area / item.shape().area, 0.5, delta=0.06, msg=item.id
+                )
             self.assertEqual(len(board_pieces(made)), 1)
             with self.assertRaisesRegex(VaneStepError, "tear the half holes"):
                 panel(d, PanelPlan(2, 1, joint="score"))
-        both = said(design([part("J1", "EDGE-8-P254", 0, 15), part("J2", "EDGE-8-P254", 30, 15)], {}, on=board(30, 30, rules=house)), "edge J1 left 15", "edge J2 right 15")
+        both = said(
+            design(
+                [part("J1", "EDGE-8-P254", 0, 15), part("J2", "EDGE-8-P254", 30, 15)],
+                {},
+                on=board(30, 30, rules=house),
+            ),
+            "edge J1 left 15",
+            "edge J2 right 15",
+        )
         reach = max(p.height_nm for p in both.packages["EDGE-8-P254"].pads) / 1e6
         with self.assertRaisesRegex(VaneStepError, "half holes of neighbouring"):
             panel(both, PanelPlan(2, 1, gap_mm=max(1.6, reach - 0.1)))
@@ -133,9 +145,13 @@ class Panels(unittest.TestCase):
                     else:
                         image, size = translate(image, -x0, -y0), (x1 - x0, y1 - y0)
                     steps = [
-                        (plan.rail_mm + c * (size[0] + plan.gap_mm), plan.rail_mm + r * (size[1] + plan.gap_mm))
-                        for r in range(plan.rows) for c in range(plan.columns)
-                    ]  # fmt: skip
+                        (
+                            plan.rail_mm + c * (size[0] + plan.gap_mm),
+                            plan.rail_mm + r * (size[1] + plan.gap_mm),
+                        )
+                        for r in range(plan.rows)
+                        for c in range(plan.columns)
+                    ]
                     wanted = shapely.union_all([translate(image, x, y) for x, y in steps])
                     apart = read_gerber(made.files[there], there).image.symmetric_difference(wanted)
                     bores = shapely.union_all(
@@ -143,9 +159,10 @@ class Panels(unittest.TestCase):
                     )
                     self.assertLess(apart.difference(bores).area, 1e-3, there)
             self.assertTrue(any(n.endswith("-quiet-parts.csv") for n in made.files))
-            self.assertIn(f"{2 * plan.columns * plan.rows},", next(
-                line for line in made.files[f"{made.name}-parts.csv"].splitlines() if "socket" in line
-            ))  # fmt: skip
+            self.assertIn(
+                f"{2 * plan.columns * plan.rows},",
+                next(line for line in made.files[f"{made.name}-parts.csv"].splitlines() if "socket" in line),
+            )
 
     def test_a_copy_that_differs_is_told(self) -> None:
         """An object left out, moved by a micrometre, of another size, turned clear, or of too many: each is found."""
@@ -177,5 +194,8 @@ class Panels(unittest.TestCase):
             plan = PanelPlan(3, 3)
             everywhere = {f.code for f in check(panel(d, plan)).findings if f.level == "stop"}
             made = panel_release(d, plan, "2026-11-26T00:00:00Z")
-            self.assertEqual({f.code for f in made.stops} - {f.code for f in stops(d)}, everywhere - {f.code for f in stops(d)})
+            self.assertEqual(
+                {f.code for f in made.stops} - {f.code for f in stops(d)},
+                everywhere - {f.code for f in stops(d)},
+            )
             self.assertEqual(bool(everywhere), bool(sentence))

@@ -5,8 +5,7 @@ from __future__ import annotations
 import unittest
 
 import numpy as np
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 from shapely.geometry import Point
 
 from tests.support import BEEPER, FROST, demo, design, part, track
@@ -20,7 +19,7 @@ from vane_step.core.route.router import route
 
 
 class Paths(unittest.TestCase):
-    @settings(deadline=None, max_examples=30)
+    @settings(max_examples=30)
     @given(st.floats(1.0, 6.0), st.floats(0.3, 2.0))
     def test_a_slot_is_measured(self, half: float, wide: float) -> None:
         """A track over ground that another net's track cuts has a gap as wide as the cut with its clearances."""
@@ -43,15 +42,20 @@ class Paths(unittest.TestCase):
 
     def test_pairs_side_by_side(self) -> None:
         """Two sense tracks of 20 mm, 0.5 mm apart for so much of their way, are told as that; other nets are no pairs."""
-        d = design([part("J1", "HDR-1x4", 4, 26)], {"IN_P": "J1.1", "IN_N": "J1.2", "X_P": "J1.3", "X_N": "J1.4"})
+        d = design(
+            [part("J1", "HDR-1x4", 4, 26)], {"IN_P": "J1.1", "IN_N": "J1.2", "X_P": "J1.3", "X_N": "J1.4"}
+        )
         for together in (0.0, 8.0, 20.0):
-            away = [(10 + together, 15.5), (10 + together, 25.5), (30, 25.5)] if together < 20 else [(30, 15.5)]
+            away = (
+                [(10 + together, 15.5), (10 + together, 25.5), (30, 25.5)] if together < 20 else [(30, 15.5)]
+            )
             tracks = {
                 "T1": track("T1", "IN_P", 0.3, (10, 15), (30, 15)),
                 "T2": track("T2", "IN_N", 0.3, (10, 15.5), *away),
             }
             nets = {
-                k: n.model_copy(update={"role": "sense" if k.startswith("IN") else "signal"}) for k, n in d.nets.items()
+                k: n.model_copy(update={"role": "sense" if k.startswith("IN") else "signal"})
+                for k, n in d.nets.items()
             }
             (pair,) = sense_pairs(d.replaced(nets=nets, tracks=tracks))
             self.assertEqual(pair.nets, ("IN_P", "IN_N"))
@@ -64,13 +68,15 @@ class Paths(unittest.TestCase):
         at = {"R1": (5, 5), "R2": (5, 11), "R3": (35, 5), "R4": (35, 11)}
         d = design(
             [part(r, "CHIP-2012M", *xy) for r, xy in at.items()], {"IN_P": "R1.2 R3.1", "IN_N": "R2.2 R4.1"}
-        )  # fmt: skip
+        )
         shares = []
         for role in ("signal", "sense"):
             bare = d.replaced(nets={k: n.model_copy(update={"role": role}) for k, n in d.nets.items()})
             after = apply(bare, route(bare).edit)[0]
             self.assertEqual([f.code for f in check(after).findings if f.level != "note"], [])
-            asked = after.replaced(nets={k: n.model_copy(update={"role": "sense"}) for k, n in d.nets.items()})
+            asked = after.replaced(
+                nets={k: n.model_copy(update={"role": "sense"}) for k, n in d.nets.items()}
+            )
             shares += [pair.beside for pair in sense_pairs(asked)]
         self.assertEqual(shares[0], 0)
         self.assertGreater(shares[1], 0.5)
@@ -91,7 +97,8 @@ class Paths(unittest.TestCase):
                     for s in np.linspace(0, 1, max(2, int(np.hypot(bx - ax, by - ay) / 20_000))):
                         total += 1
                         hits += any(
-                            p.covers(Point((ax + s * (bx - ax)) / 1e6, (ay + s * (by - ay)) / 1e6)) for p in grounds
+                            p.covers(Point((ax + s * (bx - ax)) / 1e6, (ay + s * (by - ay)) / 1e6))
+                            for p in grounds
                         )
             self.assertAlmostEqual(paths[net].share, hits / total, delta=0.05)
 

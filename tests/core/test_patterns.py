@@ -8,8 +8,7 @@ import re
 import unittest
 
 import shapely
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import FROST, board, demo, design, part, said
 from vane_step.core.board.drc.check import check
@@ -46,11 +45,13 @@ class Families(unittest.TestCase):
                         min(a.distance(b) for a, b in itertools.combinations(shapes, 2)), 0.15 - 1e-6
                     )
                     self.assertTrue(
-                        shapely.box(*(v / 1e6 for v in p.courtyard_nm)).covers(shapely.union_all(shapes).buffer(0.2))
+                        shapely.box(*(v / 1e6 for v in p.courtyard_nm)).covers(
+                            shapely.union_all(shapes).buffer(0.2)
+                        )
                     )
                     self.assertTrue(p.drawing and p.source and measures(p))
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(
         st.integers(2, 16),
         st.integers(0, 16),
@@ -65,9 +66,16 @@ class Families(unittest.TestCase):
         """Toes reach beyond the largest body, the thermal pad keeps its distance, and trimming is told."""
         d, e = max(below, 2) * pitch + 2.2, left * pitch + 2.2
         values = {
-            "left": str(left), "below": str(below), "e": f"{pitch}", "D": f"{d:.3f}..{d + slack:.3f}", "E": f"{e:.3f}..{e + slack:.3f}", "T": f"{foot:.3f}",
-            "W": f"{pitch * 0.45:.3f}", "D2": f"{d * thermal:.3f}", "E2": f"{e * thermal:.3f}",
-        }  # fmt: skip
+            "left": str(left),
+            "below": str(below),
+            "e": f"{pitch}",
+            "D": f"{d:.3f}..{d + slack:.3f}",
+            "E": f"{e:.3f}..{e + slack:.3f}",
+            "T": f"{foot:.3f}",
+            "W": f"{pitch * 0.45:.3f}",
+            "D2": f"{d * thermal:.3f}",
+            "E2": f"{e * thermal:.3f}",
+        }
         p = from_dimensions("no-lead", "N", values)
         first = p.pads[0]
         self.assertGreaterEqual(-(first.x_nm - first.width_nm / 2) / 1e6 + 0.06, (d + slack) / 2 + 0.2)
@@ -95,11 +103,20 @@ class Families(unittest.TestCase):
     def test_refusals(self) -> None:
         """Dimensions that make no part name themselves."""
         for family, values, says in (
-            ("teapot", {}, "no family"), ("gull", {"pins": "7"}, "divide"), ("gull", {"pins": "many"}, "number of pins"), ("chip", {"L": "x"}, "length"),
-            ("chip", {"L": "2..1"}, "least first"), ("chip", {"L": "1", "T": "0.6"}, "meet in the middle"), ("chip", {"colour": "1"}, "no dimension"),
-            ("transistor", {"pins": "4"}, "3, 5, 6"), ("axial", {"e": "3"}, "bend inside"), ("header", {"rows": "3"}, "no such header"),
-            ("ball-grid", {"rows": "40", "columns": "2"}, "20 rows"), ("module", {"antenna": "20"}, "antenna"), ("no-lead", {"W": "0.6"}, "wider than"),
-        ):  # fmt: skip
+            ("teapot", {}, "no family"),
+            ("gull", {"pins": "7"}, "divide"),
+            ("gull", {"pins": "many"}, "number of pins"),
+            ("chip", {"L": "x"}, "length"),
+            ("chip", {"L": "2..1"}, "least first"),
+            ("chip", {"L": "1", "T": "0.6"}, "meet in the middle"),
+            ("chip", {"colour": "1"}, "no dimension"),
+            ("transistor", {"pins": "4"}, "3, 5, 6"),
+            ("axial", {"e": "3"}, "bend inside"),
+            ("header", {"rows": "3"}, "no such header"),
+            ("ball-grid", {"rows": "40", "columns": "2"}, "20 rows"),
+            ("module", {"antenna": "20"}, "antenna"),
+            ("no-lead", {"W": "0.6"}, "wider than"),
+        ):
             with self.subTest(family, values=values), self.assertRaises(InputError) as caught:
                 from_dimensions(family, "X", values)
             self.assertIn(says, caught.exception.line())
@@ -129,7 +146,11 @@ class Questions(unittest.TestCase):
             with self.subTest(name):
                 self.assertIn("as in the drawing", judged(p, *right).checked)
                 wrong = mirrored(p)
-                flat = abs(shapely.Polygon([(q.x_nm, q.y_nm) for q in p.pads]).area) < 1e9 if len(p.pads) > 2 else True
+                flat = (
+                    abs(shapely.Polygon([(q.x_nm, q.y_nm) for q in p.pads]).area) < 1e9
+                    if len(p.pads) > 2
+                    else True
+                )
                 if truth(wrong) != right:
                     with self.assertRaises(EditRefused):
                         judged(wrong, *right)
@@ -169,11 +190,14 @@ class Questions(unittest.TestCase):
             text = pattern_pdf([p]).decode("latin-1")
             unit = 72 / 25.4
             rects = [
-                [float(v) / unit for v in m.split()] for m in re.findall(r"n ([\d.]+ [\d.]+ [\d.]+ [\d.]+) re f", text)
+                [float(v) / unit for v in m.split()]
+                for m in re.findall(r"n ([\d.]+ [\d.]+ [\d.]+ [\d.]+) re f", text)
             ]
             square = [q for q in p.pads if q.shape == "rect"]
             self.assertEqual(len(rects), len(square))
-            for (x, y, w, h), (x2, y2, _, _), one, two in zip(rects, rects[1:], square, square[1:], strict=False):
+            for (x, y, w, h), (x2, y2, _, _), one, two in zip(
+                rects, rects[1:], square, square[1:], strict=False
+            ):
                 self.assertAlmostEqual(w, one.width_nm / 1e6, delta=0.01)
                 self.assertAlmostEqual(h, one.height_nm / 1e6, delta=0.01)
                 dx = (two.x_nm - two.width_nm / 2 - one.x_nm + one.width_nm / 2) / 1e6
@@ -195,7 +219,13 @@ class Antenna(unittest.TestCase):
                     part(f"R{k}", "CHIP-2012M", x, y)
                     for k, (x, y) in enumerate(((4, 55), (56, 55), (4, 5), (56, 5)), 1)
                 ]
-                nets = {"A": "R1.2 R2.1", "B": "R3.2 R4.1", "C": "R1.1 R3.1", "D": "R2.2 R4.2", "GND": "U1.1 U1.32"}
+                nets = {
+                    "A": "R1.2 R2.1",
+                    "B": "R3.2 R4.1",
+                    "C": "R1.1 R3.1",
+                    "D": "R2.2 R4.2",
+                    "GND": "U1.1 U1.32",
+                }
                 d = design([m, *r], nets, board(60, 60))
                 d = d.replaced(pours={"g": Pour(id="g", net="GND", layer="back")})
                 done = apply(d, route(d).edit)[0]
@@ -206,6 +236,9 @@ class Antenna(unittest.TestCase):
                 bad = said(done, "lift all")
                 points = tuple((round((middle.x + k) * 1e6), round(middle.y * 1e6)) for k in (-1, 1))
                 bad = apply(
-                    bad, LayCopper(tracks=(Track(id="t1", net="A", layer="front", width_nm=250_000, points=points),))
+                    bad,
+                    LayCopper(
+                        tracks=(Track(id="t1", net="A", layer="front", width_nm=250_000, points=points),)
+                    ),
                 )[0]
                 self.assertIn(("stop", "keep-out"), {(f.level, f.code) for f in check(bad).findings})

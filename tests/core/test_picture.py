@@ -9,8 +9,7 @@ import unittest
 import zlib
 
 import shapely
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 from PIL import Image, ImageDraw
 from shapely.geometry import LineString, Polygon
 
@@ -67,8 +66,10 @@ def star(corners: int, inner: float, turn: float) -> list[tuple[float, float]]:
 class Tracing(unittest.TestCase):
     """The edge that is found."""
 
-    @settings(max_examples=25, deadline=None)
-    @given(st.integers(3, 9), st.sampled_from([0.45, 0.7, 1.0]), st.floats(0, 3), st.sampled_from([50.0, 120.0]))
+    @settings(max_examples=25)
+    @given(
+        st.integers(3, 9), st.sampled_from([0.45, 0.7, 1.0]), st.floats(0, 3), st.sampled_from([50.0, 120.0])
+    )
     def test_within_a_pixel(self, corners: int, inner: float, turn: float, width: float) -> None:
         """The outline lies within a pixel or so of the drawn shape, as wide as said, with its corners and few more.
 
@@ -78,7 +79,9 @@ class Tracing(unittest.TestCase):
         shape, right = traced(drawn(points), width), wanted(points, width)
         pixel = width / (Polygon(points).bounds[2] - Polygon(points).bounds[0])
         self.assertTrue(shape.is_valid)
-        self.assertAlmostEqual(shape.bounds[2] - shape.bounds[0], width, delta=2 * max(0.1, 0.4 * pixel) + 0.02)
+        self.assertAlmostEqual(
+            shape.bounds[2] - shape.bounds[0], width, delta=2 * max(0.1, 0.4 * pixel) + 0.02
+        )
         self.assertLess(shapely.hausdorff_distance(shape, right), 1.7 * pixel + 0.2)
         self.assertLess(shape.symmetric_difference(right).area, 0.02 * right.area + right.length * 0.12)
         self.assertLess(len(shape.exterior.coords), 12 * corners + 20)
@@ -144,9 +147,16 @@ class Drawings(unittest.TestCase):
             return entity("CIRCLE", (10, x), (20, y), (40, radius))
 
         drawing = (
-            ring((10, 20), (60, 20), (60, 50), (10, 50)) + ring((30, 30), (40, 30), (40, 34), (30, 34)) + line(32, 31, 38, 33)
-            + circle(15, 25, 1.6) + circle(55, 45, 1.1) + circle(50, 28, 5) + line(14, 25, 16, 25) + line(35, 20, 35, 26) + circle(80, 80, 2)
-        )  # fmt: skip
+            ring((10, 20), (60, 20), (60, 50), (10, 50))
+            + ring((30, 30), (40, 30), (40, 34), (30, 34))
+            + line(32, 31, 38, 33)
+            + circle(15, 25, 1.6)
+            + circle(55, 45, 1.1)
+            + circle(50, 28, 5)
+            + line(14, 25, 16, 25)
+            + line(35, 20, 35, 26)
+            + circle(80, 80, 2)
+        )
         text = f"0\nSECTION\n2\nENTITIES\n{drawing}0\nENDSEC\n0\nEOF\n"
         found = outline_from(text.encode(), "case.dxf")
         self.assertEqual(set(found.outline), {(0, 0), (nm(50), 0), (nm(50), nm(30)), (0, nm(30))})
@@ -165,7 +175,7 @@ class Drawings(unittest.TestCase):
 class Inked(unittest.TestCase):
     """What is traced for the legend is printed within its shape, holes left free, and mirrored on the back."""
 
-    @settings(max_examples=8, deadline=None)
+    @settings(max_examples=8)
     @given(st.integers(3, 7), st.floats(0.5, 1.0), st.floats(0, 3.1), st.sampled_from(["front", "back"]))
     def test_ink_fills_the_shape(self, corners: int, inner: float, turn: float, side: Side) -> None:
         picture = Image.open(io.BytesIO(drawn(star(corners, inner, turn))))
@@ -178,11 +188,14 @@ class Inked(unittest.TestCase):
         text = ink(d, "star", rings, (20_000_000, 15_000_000), side)
         d = apply(d, SetItem(text=text))[0]
         shape = shape_of(text)
-        printed = shapely.union_all([LineString(k.points).buffer(k.width_mm / 2) for k in legend(d) if k.side == side])
+        printed = shapely.union_all(
+            [LineString(k.points).buffer(k.width_mm / 2) for k in legend(d) if k.side == side]
+        )
         self.assertLess(printed.difference(shape.buffer(0.02)).area, 1e-6)
         self.assertGreater(printed.area, 0.98 * shape.buffer(-0.08).buffer(0.08).area)
         expected = (
-            wanted(star(corners, inner, turn), 20).area - math.pi * (20.5 * 20 / self._wide(corners, inner, turn)) ** 2
+            wanted(star(corners, inner, turn), 20).area
+            - math.pi * (20.5 * 20 / self._wide(corners, inner, turn)) ** 2
         )
         self.assertAlmostEqual(shape.area, expected, delta=0.03 * expected)
         other = shape_of(text.model_copy(update={"side": "back" if side == "front" else "front"}))
@@ -211,14 +224,20 @@ class Refusals(unittest.TestCase):
         good = drawn(star(4, 1.0, 0.2))
         self.assertGreater(60_000 * 60_000, MAX_PIXELS)
         for data, width, says in (
-            (b"", 50, "no picture"), (b"GIF89a", 50, "no picture"), (good[: len(good) // 2], 50, "no picture"), (head, 50, "picture"),
-            (drawn([(1, 1), (1, 2), (2, 2)]), 50, "no shape"), (drawn([(0, 0), (0, 1), (1, 0)], dark="white"), 50, "no shape"), (good, 0, "width"), (good, 9999, "width"),
-        ):  # fmt: skip
+            (b"", 50, "no picture"),
+            (b"GIF89a", 50, "no picture"),
+            (good[: len(good) // 2], 50, "no picture"),
+            (head, 50, "picture"),
+            (drawn([(1, 1), (1, 2), (2, 2)]), 50, "no shape"),
+            (drawn([(0, 0), (0, 1), (1, 0)], dark="white"), 50, "no shape"),
+            (good, 0, "width"),
+            (good, 9999, "width"),
+        ):
             with self.subTest(says, width=width), self.assertRaises(InputError) as caught:
                 trace_picture(data, "x.png", width)
             self.assertIn(says, caught.exception.line())
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     @given(st.binary(max_size=400))
     def test_any_bytes(self, data: bytes) -> None:
         """Any bytes, and a good picture with some of them in its middle, are traced or refused."""

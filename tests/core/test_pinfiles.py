@@ -5,8 +5,7 @@ from __future__ import annotations
 import tracemalloc
 import unittest
 
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from tests.support import ROOT, design
 from vane_step.core.circuit.review import review
@@ -77,7 +76,9 @@ class Bsdl(unittest.TestCase):
                 except InputError as error:
                     self.assertIn(says, error.line())
                     if "line" in error.where and "port list" not in says:
-                        self.assertEqual(error.where, f"x.bsd, line {BSDL[: BSDL.index(old) + 2].count(chr(10)) + 1}")
+                        self.assertEqual(
+                            error.where, f"x.bsd, line {BSDL[: BSDL.index(old) + 2].count(chr(10)) + 1}"
+                        )
 
 
 class Ibis(unittest.TestCase):
@@ -174,7 +175,9 @@ class Fitting(unittest.TestCase):
     def test_into_a_circuit(self) -> None:
         """A part made of a file is reviewed at once: its open supply and ground pins are stops."""
         pack = package("TQFP-32")
-        d = apply(design([]), AddPart(part=part_from("U9", pack, table=read_pins(BSDL, "tern32.bsd")), package=pack))[0]
+        d = apply(
+            design([]), AddPart(part=part_from("U9", pack, table=read_pins(BSDL, "tern32.bsd")), package=pack)
+        )[0]
         self.assertEqual(d.parts["U9"].value, "TERN32")
         stops = {p for f in review(d) if f.level == "stop" for p in f.place.pins}
         self.assertEqual(stops, {"U9.3", "U9.4", "U9.5", "U9.6", "U9.20"})
@@ -193,7 +196,7 @@ class Fitting(unittest.TestCase):
 class Damage(unittest.TestCase):
     """No crash, no hang, no flood, whatever comes in."""
 
-    @settings(max_examples=300, deadline=None)
+    @settings(max_examples=300)
     @given(st.data())
     def test_damaged_anywhere(self, data: st.DataObject) -> None:
         """A file damaged at any place is read or refused in one line within a second."""
@@ -235,7 +238,8 @@ class Damage(unittest.TestCase):
         corpus = {
             "long line": "entity X is\n" + "-" * 2_000_000,
             "deep brackets": "entity X is port " + "(" * 500_000,
-            "no end of string": 'entity X is port (A: in bit); constant P: PIN_MAP_STRING := "' + "A:1," * 200_000,
+            "no end of string": 'entity X is port (A: in bit); constant P: PIN_MAP_STRING := "'
+            + "A:1," * 200_000,
             "many strings": 'entity X is port (A: in bit); constant P: PIN_MAP_STRING := "A:1"'
             + ' & ","' * 100_000
             + ";",

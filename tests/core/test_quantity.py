@@ -6,8 +6,7 @@ import contextlib
 import math
 import unittest
 
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from vane_step.core.errors import InputError
 from vane_step.core.quantity import E12, E24, format_value, mm, next_up, nm, parse_length_nm, parse_value
@@ -78,7 +77,22 @@ class Parsing(unittest.TestCase):
 
     def test_refusals_name_the_field(self) -> None:
         """What is no value is refused, never guessed."""
-        for text in ("", "k", "4k7k", "4.7k7", "1e99", "R", "800 mA x", "5 furlong", "1" * 400, "nan", "inf", "four", "4 7", "--1"):
+        for text in (
+            "",
+            "k",
+            "4k7k",
+            "4.7k7",
+            "1e99",
+            "R",
+            "800 mA x",
+            "5 furlong",
+            "1" * 400,
+            "nan",
+            "inf",
+            "four",
+            "4 7",
+            "--1",
+        ):
             with self.subTest(text), self.assertRaises(InputError) as caught:
                 parse_value(text, "load")
             self.assertEqual(caught.exception.where, "load")

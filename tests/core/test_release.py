@@ -11,10 +11,22 @@ import zipfile
 from xml.etree import ElementTree
 
 import shapely
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
-from tests.support import BEEPER, FROST, board, demo, design, drawn_copper, folder, part, routed, said, track, via
+from tests.support import (
+    BEEPER,
+    FROST,
+    board,
+    demo,
+    design,
+    drawn_copper,
+    folder,
+    part,
+    routed,
+    said,
+    track,
+    via,
+)
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.check import check
@@ -48,7 +60,9 @@ def awkward() -> Design:
         vias={"V1": via("V1", "GND", 5, 5, 0.5, 0.25)},
         holes={"H1": MountingHole(id="H1", x_nm=nm(38), y_nm=nm(28), drill_nm=nm(3.2))},
         tracks={"T1": track("T1", "CLK+/π", 0.2, (3, 28), (9, 28), (12, 30.5), layer="in2")},
-        texts={"t": LegendText(id="t", text="ÄÖ% mirrored?", x_nm=nm(20), y_nm=nm(29), side="back", turn_deg=7)},
+        texts={
+            "t": LegendText(id="t", text="ÄÖ% mirrored?", x_nm=nm(20), y_nm=nm(29), side="back", turn_deg=7)
+        },
     )
 
 
@@ -62,7 +76,14 @@ class ReadBack(unittest.TestCase):
 
     def test_agreement(self) -> None:
         """Demo, imported, unrouted and awkward boards: no short, no open beyond the design's, all holes and the outline to 1 um."""
-        for d in (demo(FROST), demo(BEEPER), routed("th1L_040_s1"), folder("hard4L_150_s1"), awkward(), design([])):
+        for d in (
+            demo(FROST),
+            demo(BEEPER),
+            routed("th1L_040_s1"),
+            folder("hard4L_150_s1"),
+            awkward(),
+            design([]),
+        ):
             made = release(d, STAMP)
             r = made.read.readings
             with self.subTest(d.name):
@@ -111,17 +132,29 @@ class Offered(unittest.TestCase):
         """Open links, a short the designer made and a pin without a pad are named; none is called a fault of the program."""
         good = demo(FROST)
         self.assertTrue(release(good, STAMP).offered)
-        short = said(good, "lift HORN", f"place R7 {good.parts['R8'].place.x_nm / 1e6} {good.parts['R8'].place.y_nm / 1e6}")  # type: ignore[union-attr]
+        short = said(
+            good,
+            "lift HORN",
+            f"place R7 {good.parts['R8'].place.x_nm / 1e6} {good.parts['R8'].place.y_nm / 1e6}",
+        )  # type: ignore[union-attr]
         pack = good.packages["CHIP-1608M"]
         no_pad = apply(good, SetItem(package=pack.model_copy(update={"pads": pack.pads[1:]})))[0]
-        for bad, code in ((said(good, "lift HORN"), "open-link"), (short, "short"), (no_pad, "no-copper")):
+        for bad, code in ((said(good, "lift HORN"), "unrouted"), (short, "short"), (no_pad, "no-copper")):
             made = release(bad, STAMP)
             self.assertIn(code, {f.code for f in made.stops})
             with self.assertRaises(StopsOpen) as caught:
                 made.zipped()
             self.assertNotIn("fault of the program", caught.exception.line())
             self.assertIn("forbid", caught.exception.message)
-        self.assertEqual({p.rpartition(".")[2] for f in release(no_pad, STAMP).stops for p in f.place.pins if f.code == "no-copper"}, {pack.pads[0].number})
+        self.assertEqual(
+            {
+                p.rpartition(".")[2]
+                for f in release(no_pad, STAMP).stops
+                for p in f.place.pins
+                if f.code == "no-copper"
+            },
+            {pack.pads[0].number},
+        )
 
     def test_links_come_from_the_nets(self) -> None:
         """Whatever pads packages have, a design has the links its nets need; what has no copper stays open."""
@@ -134,13 +167,17 @@ class Offered(unittest.TestCase):
                 less = apply(d, SetItem(package=pack.model_copy(update={"pads": pack.pads[:1]})))[0]
                 numbers = figures(less)
                 self.assertEqual(numbers["links_total"], wanted, name)
-                self.assertEqual(numbers["links_open"] > 0, any(f.code == "no-copper" for f in check(less).findings), name)
+                self.assertEqual(
+                    numbers["links_open"] > 0, any(f.code == "no-copper" for f in check(less).findings), name
+                )
 
     def test_accepted_findings_go_with_the_files(self) -> None:
         """A stop of the circuit that somebody accepted no longer forbids, and is named in the release with the reason."""
         d = said(demo(FROST), "remove D5")
         [stop] = [f for f in all_findings(d) if f.level == "stop" and f.place.step == "circuit"][:1]
-        kept = apply(d, waive(d, stop.code, " ".join(stop.place.pins or stop.place.refs), "bench supply, agreed"))[0]
+        kept = apply(
+            d, waive(d, stop.code, " ".join(stop.place.pins or stop.place.refs), "bench supply, agreed")
+        )[0]
         self.assertNotIn(stop.key(), {f.key() for f in release(kept, STAMP).stops})
         rows = list(csv.DictReader(io.StringIO(release(kept, STAMP).files["frost-sentinel-accepted.csv"])))
         self.assertIn(("bench supply, agreed", stop.code), {(r["reason"], r["rule"]) for r in rows})
@@ -149,7 +186,10 @@ class Offered(unittest.TestCase):
         """Pads on halves of a micrometre, wherever they lie and however turned, are no difference."""
         for k in range(60):
             x, y = 15.5 + 0.0005 * k, 35.5 + 0.0135 * k
-            parts = [part("R1", "CHIP-2012M", x, y, turn=(0, 90, 180, 270)[k % 4]), part("U1", "SOT-23-5", 20 + 0.0005 * (k % 7), 12, side="back")]
+            parts = [
+                part("R1", "CHIP-2012M", x, y, turn=(0, 90, 180, 270)[k % 4]),
+                part("U1", "SOT-23-5", 20 + 0.0005 * (k % 7), 12, side="back"),
+            ]
             made = release(design(parts, {}, board(40, 40)), STAMP)
             self.assertEqual([f.message for f in made.read.differences], [], (x, y))
 
@@ -198,7 +238,9 @@ class Damage(unittest.TestCase):
             self.assertIn(old, files[name], what)
             with self.subTest(what):
                 try:
-                    self.assertTrue(read_back(d, {**files, name: files[name].replace(old, new, 1)}).differences)
+                    self.assertTrue(
+                        read_back(d, {**files, name: files[name].replace(old, new, 1)}).differences
+                    )
                 except UnreadableFile as error:
                     self.assertIn(name, str(error))
 
@@ -208,7 +250,9 @@ class Damage(unittest.TestCase):
         files = write_files(d, STAMP)
         for gone in ("copper-back.gbr", "profile.gbr", "plated.xnc", "netlist.ipc"):
             with self.subTest(gone):
-                self.assertTrue(read_back(d, {k: v for k, v in files.items() if not k.endswith(gone)}).differences)
+                self.assertTrue(
+                    read_back(d, {k: v for k, v in files.items() if not k.endswith(gone)}).differences
+                )
 
     def test_a_release_that_differs_is_refused(self) -> None:
         """The zip cannot be had when the files belong to another design."""
@@ -232,11 +276,15 @@ class Reader(unittest.TestCase):
         layer = read_gerber(text, "hand.gbr")
         square = (1 * 0.1 + 3.14159265 * 0.05**2 + 2 * 0.02 + 1.0 - 0.04) * 25.4**2
         self.assertAlmostEqual(layer.image.area, square, delta=0.01)
-        self.assertTrue(layer.image.contains(shapely.Point(3 * 25.4, (2 + 0.09) * 25.4)), "the macro is turned")
+        self.assertTrue(
+            layer.image.contains(shapely.Point(3 * 25.4, (2 + 0.09) * 25.4)), "the macro is turned"
+        )
 
     def test_a_drill_file_by_hand(self) -> None:
         """Inch tools and places become millimetres; plating is read from the attribute."""
-        text = "M48\n; #@! TF.FileFunction,NonPlated,1,2,NPTH\nINCH\nT1C0.125\n%\nG05\nT1\nX1.0Y-0.5\nT0\nM30\n"
+        text = (
+            "M48\n; #@! TF.FileFunction,NonPlated,1,2,NPTH\nINCH\nT1C0.125\n%\nG05\nT1\nX1.0Y-0.5\nT0\nM30\n"
+        )
         drill = read_drill(text, "hand.xnc")
         self.assertEqual((drill.plated, drill.holes), (False, [(25.4, -12.7, 3.175)]))
 
@@ -246,11 +294,12 @@ class Reader(unittest.TestCase):
         text += "327NNAME1           U1    -3           A01X+012340Y-005000X1000Y0500R000 S0\n317GND              VIA   -     D0300P A00X+000100Y+000200X0600Y0600R000 S0\n999\n"
         one, two = read_netlist(text, "hand.ipc")
         self.assertEqual(
-            (one.net, one.ref, one.pin, one.x, one.y, one.access), ("A_LONG_NAME_INDEED", "U1", "3", 12.34, -5.0, 1)
+            (one.net, one.ref, one.pin, one.x, one.y, one.access),
+            ("A_LONG_NAME_INDEED", "U1", "3", 12.34, -5.0, 1),
         )
         self.assertEqual((two.hole, two.access), (0.3, 0))
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=150)
     @given(st.data())
     def test_damaged_files(self, data: st.DataObject) -> None:
         """Damage at any place gives an image or an unreadable file, never another error."""
@@ -282,7 +331,9 @@ class Files(unittest.TestCase):
             job = json.loads(archive.read("frost-sentinel-job.gbrjob"))
         named = {f["Path"] for f in job["FilesAttributes"]}
         self.assertEqual(named, {n for n in made.files if n.endswith(".gbr")})
-        self.assertEqual((job["GeneralSpecs"]["LayerNumber"], job["GeneralSpecs"]["Size"]), (2, {"X": 80.0, "Y": 56.0}))
+        self.assertEqual(
+            (job["GeneralSpecs"]["LayerNumber"], job["GeneralSpecs"]["Size"]), (2, {"X": 80.0, "Y": 56.0})
+        )
 
     def test_tables(self) -> None:
         """Every part is in the parts list once, and in the placement file where the design has it."""
@@ -300,16 +351,28 @@ class Files(unittest.TestCase):
     def test_what_is_not_fitted_is_in_no_list(self) -> None:
         """As drawn and in each variant, parts list and placement hold what is fitted, with order numbers and extra lines."""
         d = said(
-            demo(FROST), "fit R7 no", "fit LED1 no in quiet", "fit R7 yes in quiet", "variant Q", "variant q",
+            demo(FROST),
+            "fit R7 no",
+            "fit LED1 no in quiet",
+            "fit R7 yes in quiet",
+            "variant Q",
+            "variant q",
             'extra SOCKET 2 "=32-way socket" number=SK-32 for=U2',
-        )  # fmt: skip
+        )
         files = write_files(d, STAMP)
         for name, gone in (("", {"R7"}), ("-quiet", {"LED1"}), ("-q", {"R7"}), ("-q-2", {"R7"})):
             rows = list(csv.DictReader(io.StringIO(files[f"frost-sentinel{name}-parts.csv"])))
             extra = rows.pop()
-            self.assertEqual((extra["count"], extra["number"], extra["value"]), ("2", "SK-32", "'=32-way socket"))
-            self.assertEqual({r for row in rows for r in row["references"].split()}, set(d.parts) - gone, name)
-            self.assertEqual({d.parts[row["references"].split()[0]].catalogue for row in rows}, {row["number"] for row in rows})
+            self.assertEqual(
+                (extra["count"], extra["number"], extra["value"]), ("2", "SK-32", "'=32-way socket")
+            )
+            self.assertEqual(
+                {r for row in rows for r in row["references"].split()}, set(d.parts) - gone, name
+            )
+            self.assertEqual(
+                {d.parts[row["references"].split()[0]].catalogue for row in rows},
+                {row["number"] for row in rows},
+            )
             placed = list(csv.DictReader(io.StringIO(files[f"frost-sentinel{name}-placement.csv"])))
             self.assertEqual({row["ref"] for row in placed}, set(d.parts) - gone, name)
             self.assertLessEqual({row["mounting"] for row in placed}, {"surface", "through", "both"})

@@ -37,7 +37,9 @@ class Solids(unittest.TestCase):
                     with self.subTest(package.name, material=solid.material):
                         self.assertTrue(solid.mesh.is_watertight)
                         self.assertGreater(solid.mesh.volume, 0)
-                        self.assertLessEqual(solid.mesh.bounds[1][2], max(package.height_nm / 1e6, 0.15) + 1e-6)
+                        self.assertLessEqual(
+                            solid.mesh.bounds[1][2], max(package.height_nm / 1e6, 0.15) + 1e-6
+                        )
         self.assertGreater(len(seen), 20)
 
     def test_board_volume_and_places(self) -> None:

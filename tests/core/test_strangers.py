@@ -40,7 +40,14 @@ class Strangers(unittest.TestCase):
         trial = Trial()
         speaker = Speaker(random.Random(3))
         begin(trial, speaker.rng)
-        for text in ("add U1 OW-8D", "add R1..4 CHIP-1608M 10k", "join U1.1 R1.1 R2.2 A", "join U1.VDD R3.1 5V", "block R1 R2 Feed", "arrange"):
+        for text in (
+            "add U1 OW-8D",
+            "add R1..4 CHIP-1608M 10k",
+            "join U1.1 R1.1 R2.2 A",
+            "join U1.VDD R3.1 5V",
+            "block R1 R2 Feed",
+            "arrange",
+        ):
             trial.say(text)
         for verb in MAKERS:
             trial.say(speaker.say(trial.design, verb))

@@ -6,8 +6,7 @@ import math
 import unittest
 from typing import Literal
 
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from vane_step.core.errors import InputError
 from vane_step.core.power import trace

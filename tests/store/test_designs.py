@@ -94,7 +94,8 @@ class Journal(Stored):
             with self.assertRaises(StaleEdit) as caught:
                 late()
             self.assertEqual(
-                (caught.exception.value, caught.exception.allowed), (f"version {version}", f"version {version + 1}")
+                (caught.exception.value, caught.exception.allowed),
+                (f"version {version}", f"version {version + 1}"),
             )
         self.assertEqual(self.value(self.open()), "1k")
 
@@ -129,7 +130,9 @@ class Journal(Stored):
 
     def test_dates_come_from_the_clock(self) -> None:
         """The store takes its time from the clock it was given."""
-        store = DesignStore(self.path.with_name("other.sqlite3"), clock=lambda: datetime(2030, 1, 2, tzinfo=UTC))
+        store = DesignStore(
+            self.path.with_name("other.sqlite3"), clock=lambda: datetime(2030, 1, 2, tzinfo=UTC)
+        )
         self.addCleanup(store.close)
         self.assertEqual(store.add("b", demo(BEEPER)).changed_at, "2030-01-02T00:00:00Z")
 
@@ -223,13 +226,22 @@ class Damage(Stored):
     def test_each_kind(self) -> None:
         """A broken snapshot, an edit that no longer fits, text that is no JSON, a missing beginning: the last good version is named."""
         cases = (
-            ("UPDATE snapshot SET content = substr(content, 1, 900) WHERE design = 'b' AND seq = 50", SNAPSHOT_EVERY + 3),
+            (
+                "UPDATE snapshot SET content = substr(content, 1, 900) WHERE design = 'b' AND seq = 50",
+                SNAPSHOT_EVERY + 3,
+            ),
             ("UPDATE snapshot SET content = 'x' WHERE design = 'b' AND seq = 50", SNAPSHOT_EVERY + 3),
-            ("UPDATE journal SET edit = '{\"kind\": \"set-value\", \"ref\": \"R99\", \"value\": \"1\"}' WHERE design = 'b' AND seq = 52", 51),
+            (
+                'UPDATE journal SET edit = \'{"kind": "set-value", "ref": "R99", "value": "1"}\' WHERE design = \'b\' AND seq = 52',
+                51,
+            ),
             ("UPDATE journal SET edit = 'no json' WHERE design = 'b' AND seq = 51", 50),
-            ("UPDATE snapshot SET content = replace(content, '\"y_nm\": ', '\"y_nm\": 9999999999') WHERE design = 'b'", None),
+            (
+                "UPDATE snapshot SET content = replace(content, '\"y_nm\": ', '\"y_nm\": 9999999999') WHERE design = 'b'",
+                None,
+            ),
             ("DELETE FROM snapshot WHERE design = 'b'", None),
-        )  # fmt: skip
+        )
         for sql, reached in cases:
             with self.subTest(sql):
                 store = self.damaged(sql)
@@ -257,8 +269,10 @@ class Damage(Stored):
         self.store.close()
         whole = self.path.read_bytes()
         for name, content in (
-            ("text", b"hello " * 400), ("half", whole[: len(whole) // 2]), ("flipped", whole[:5000] + b"\xff" * 3000 + whole[8000:]),
-        ):  # fmt: skip
+            ("text", b"hello " * 400),
+            ("half", whole[: len(whole) // 2]),
+            ("flipped", whole[:5000] + b"\xff" * 3000 + whole[8000:]),
+        ):
             path = self.path.with_name(f"{name}.sqlite3")
             path.write_bytes(content)
             with self.subTest(name), self.assertRaises(StoreFailed) as caught:
@@ -273,7 +287,9 @@ class Damage(Stored):
 
     def test_full_disk_and_foreign_lock(self) -> None:
         """What cannot be written is said in words, and nothing is changed."""
-        self.store._db.execute(f"PRAGMA max_page_count = {self.store._db.execute('PRAGMA page_count').fetchone()[0]}")
+        self.store._db.execute(
+            f"PRAGMA max_page_count = {self.store._db.execute('PRAGMA page_count').fetchone()[0]}"
+        )
         with self.assertRaises(StoreFailed) as caught:
             for k in range(2000):
                 self.store.edit("b", SetValue(ref="R1", value=f"{k}k" * 40), "v")
@@ -295,7 +311,9 @@ class Damage(Stored):
         self.store.edit("b", SetValue(ref="R1", value="9k"), "v")
         self.assertRaises(EditRefused, self.store.delete, "b")
         self.store.put_in_bin("b")
-        self.assertEqual(([r[0] for r in self.store.shelf()], [r[0] for r in self.store.shelf(binned=True)]), ([], ["b"]))
+        self.assertEqual(
+            ([r[0] for r in self.store.shelf()], [r[0] for r in self.store.shelf(binned=True)]), ([], ["b"])
+        )
         self.assertRaises(EditRefused, self.store.add, "b", demo(BEEPER))
         self.store.take_out_of_bin("b")
         self.assertEqual((self.value(self.open()), self.store.get("b").undo), ("9k", "v"))
@@ -322,7 +340,9 @@ class Migrations(unittest.TestCase):
                 )
                 db.execute("INSERT INTO snapshot VALUES ('b', 0, ?)", (to_json(demo(BEEPER)),))
                 edit = json.dumps({"kind": "set-value", "ref": "R1", "value": "22k"})
-                db.execute("INSERT INTO journal VALUES ('b', 1, ?, '{}', 'v', '2026-01-01T00:00:00Z')", (edit,))
+                db.execute(
+                    "INSERT INTO journal VALUES ('b', 1, ?, '{}', 'v', '2026-01-01T00:00:00Z')", (edit,)
+                )
                 db.close()
                 store = DesignStore(path)
                 self.assertEqual(store.get("b").design.parts["R1"].value, "22k")

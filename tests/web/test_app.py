@@ -29,8 +29,7 @@ from vane_step.core.errors import VaneStepError
 from vane_step.core.fab.reader import read_gerber
 from vane_step.core.route.router import route
 from vane_step.data.shipped import resources
-from vane_step.web import app as app_module
-from vane_step.web import serve
+from vane_step.web import app as app_module, serve
 from vane_step.web.app import create_app
 from vane_step.web.jobs import Jobs
 from vane_step.web.pages.changes import _fits_still
@@ -93,20 +92,30 @@ class Guards(Served):
         self.assertEqual(self.client.get("/", headers={"host": "evil.example"}).status_code, 421)
         body = {"text": "undo", "version": 1, "commit": True}
         self.assertEqual(
-            self.client.post(f"/d/{FROST}/ask", json=body, headers={"origin": "http://evil.example"}).status_code, 403
+            self.client.post(
+                f"/d/{FROST}/ask", json=body, headers={"origin": "http://evil.example"}
+            ).status_code,
+            403,
         )
         self.assertEqual(self.version(), 1)
 
     def test_no_inline_script(self) -> None:
         """Every page forbids inline script and style, and has none."""
-        for path in ("/", f"/d/{FROST}/circuit", f"/d/{FROST}/board", f"/d/{FROST}/power", f"/d/{FROST}/make"):
+        for path in (
+            "/",
+            f"/d/{FROST}/circuit",
+            f"/d/{FROST}/board",
+            f"/d/{FROST}/power",
+            f"/d/{FROST}/make",
+        ):
             answer = self.client.get(path)
             policy = answer.headers["content-security-policy"]
             self.assertNotIn("unsafe", policy)
             self.assertIn("script-src 'self'", policy)
             for piece in answer.text.split("<script")[1:]:
                 self.assertTrue(
-                    piece.split(">")[0].strip().startswith("src=") and piece.split(">")[1].startswith("</script"),
+                    piece.split(">")[0].strip().startswith("src=")
+                    and piece.split(">")[1].startswith("</script"),
                     piece[:80],
                 )
             for word in (" style=", " onclick=", "javascript:", "http://", "https://"):
@@ -115,19 +124,40 @@ class Guards(Served):
         for host in ("[::1", "testserver", "127.0.0.1.evil.example", ""):
             self.assertEqual(self.client.get("/", headers={"host": host}).status_code, 421, host)
         here = {"host": "127.0.0.1"}
-        for headers in ({"origin": "null"}, {"origin": "http://["}, {"origin": "ftp://127.0.0.1"}, {"sec-fetch-site": "cross-site"}):
-            for path in (f"/d/{FROST}/release.zip", f"/d/{FROST}/panel", f"/d/{FROST}/delete", f"/d/{FROST}/undo"):
-                self.assertEqual(self.client.post(path, headers={**here, **headers}).status_code, 403, (path, headers))
+        for headers in (
+            {"origin": "null"},
+            {"origin": "http://["},
+            {"origin": "ftp://127.0.0.1"},
+            {"sec-fetch-site": "cross-site"},
+        ):
+            for path in (
+                f"/d/{FROST}/release.zip",
+                f"/d/{FROST}/panel",
+                f"/d/{FROST}/delete",
+                f"/d/{FROST}/undo",
+            ):
+                self.assertEqual(
+                    self.client.post(path, headers={**here, **headers}).status_code, 403, (path, headers)
+                )
         picture = {**here, "sec-fetch-site": "cross-site", "sec-fetch-dest": "image"}
         self.assertEqual(self.client.get(f"/d/{FROST}/release", headers=picture).status_code, 403)
-        self.assertEqual(self.client.get("/", headers={**picture, "sec-fetch-dest": "document"}).status_code, 200)
-        for path in (f"/d/{FROST}/release.zip", f"/d/{FROST}/panel", f"/d/{FROST}/panel.zip", f"/d/{FROST}/delete"):
+        self.assertEqual(
+            self.client.get("/", headers={**picture, "sec-fetch-dest": "document"}).status_code, 200
+        )
+        for path in (
+            f"/d/{FROST}/release.zip",
+            f"/d/{FROST}/panel",
+            f"/d/{FROST}/panel.zip",
+            f"/d/{FROST}/delete",
+        ):
             self.assertEqual(self.client.get(path).status_code, 405, path)
 
     def test_half_sent(self) -> None:
         """A connection that never sends its first request is closed; one that does is served, and its stream stays open."""
         with mock.patch.object(serve, "PATIENCE_S", 0.3):
-            server = uvicorn.Server(uvicorn.Config(self.app, http=serve.Patient, port=0, log_level="error", lifespan="off"))
+            server = uvicorn.Server(
+                uvicorn.Config(self.app, http=serve.Patient, port=0, log_level="error", lifespan="off")
+            )
             thread = threading.Thread(target=server.run, daemon=True)
             thread.start()
             while not server.started:
@@ -159,7 +189,9 @@ class Guards(Served):
                     return
                 yield b"x" * (1 << 20)
 
-        answer = self.client.post(f"/d/{FROST}/ask", content=endless(), headers={"content-type": "application/json"})
+        answer = self.client.post(
+            f"/d/{FROST}/ask", content=endless(), headers={"content-type": "application/json"}
+        )
         self.assertEqual((answer.status_code, answer.json()["code"]), (413, "too-large"))
 
     def test_headers_on_every_answer(self) -> None:
@@ -168,9 +200,11 @@ class Guards(Served):
         self.addCleanup(setattr, self.app.state.store, "get", broken)
         self.app.state.store.get = lambda id: 1 / 0
         for answer in (
-            self.client.get("/", headers={"host": "evil.example"}), self.client.get("/nowhere"), self.client.post("/d/x/undo", json={"version": 1}),
+            self.client.get("/", headers={"host": "evil.example"}),
+            self.client.get("/nowhere"),
+            self.client.post("/d/x/undo", json={"version": 1}),
             self.client.post("/", headers={"content-length": str(10**9)}),
-        ):  # fmt: skip
+        ):
             self.assertIn("script-src 'self'", answer.headers["content-security-policy"])
             self.assertEqual(answer.headers["x-content-type-options"], "nosniff")
         told = self.client.get(f"/d/{FROST}/version", headers={"accept": "application/json"})
@@ -199,7 +233,9 @@ class Key(Served):
 
     def test_guessing_and_going_astray(self) -> None:
         """After five wrong keys in a minute even the right one waits; the way in leads to this program only."""
-        answer = self.client.get("http://127.0.0.1//evil.example/x", params={"key": self.key}, follow_redirects=False)
+        answer = self.client.get(
+            "http://127.0.0.1//evil.example/x", params={"key": self.key}, follow_redirects=False
+        )
         self.assertEqual((answer.status_code, answer.headers["location"]), (303, "/evil.example/x"))
         self.client.cookies.clear()
         for k in range(5):
@@ -248,9 +284,14 @@ class Hostile(Served):
 
     def test_each_reader(self) -> None:
         """Every kind of upload with a file against it: 422 with a reason and the design as it was, within the limits."""
-        nested = b'<svg xmlns:x="http://www.w3.org/1999/xlink"><defs><rect id="a0" width="9" height="9"/>' + b"".join(
-            b'<g id="a%d"><use x:href="#a%d"/><use x:href="#a%d"/></g>' % (k, k - 1, k - 1) for k in range(1, 22)
-        ) + b'</defs><use x:href="#a21"/></svg>'  # fmt: skip
+        nested = (
+            b'<svg xmlns:x="http://www.w3.org/1999/xlink"><defs><rect id="a0" width="9" height="9"/>'
+            + b"".join(
+                b'<g id="a%d"><use x:href="#a%d"/><use x:href="#a%d"/></g>' % (k, k - 1, k - 1)
+                for k in range(1, 22)
+            )
+            + b'</defs><use x:href="#a21"/></svg>'
+        )
         noise = io.BytesIO()
         Image.effect_noise((1200, 1200), 120).save(noise, "PNG")
         bomb = io.BytesIO()
@@ -259,27 +300,49 @@ class Hostile(Served):
                 archive.writestr(f"{k}.gbr", b"%FSLAX46Y46*%" + b"0" * 30_000_000)
         deep, digits = b'{"a":' * 50_000, b'{"format": "vane-step-design", "version": ' + b"9" * 5000 + b"}"
         cases = [
-            ("outline", "file", "a.gbr", b"%FSLAX46Y46*%" + b"a" * 400_000), ("outline", "file", "n.svg", nested),
-            ("outline", "file", "s.svg", b'<svg xmlns:x="http://www.w3.org/1999/xlink"><g id="a"><use x:href="#a"/></g></svg>'),
+            ("outline", "file", "a.gbr", b"%FSLAX46Y46*%" + b"a" * 400_000),
+            ("outline", "file", "n.svg", nested),
+            (
+                "outline",
+                "file",
+                "s.svg",
+                b'<svg xmlns:x="http://www.w3.org/1999/xlink"><g id="a"><use x:href="#a"/></g></svg>',
+            ),
             ("outline", "file", "d.svg", b"<svg>" + b"<g>" * 100_000 + b"</g>" * 100_000 + b"</svg>"),
-            ("outline", "file", "h.svg", b'<svg><rect width="1e12" height="1e12"/></svg>'), ("outline", "file", "z.zip", bomb.getvalue()),
-            ("outline", "file", "c.dxf", b"0\nSECTION\n2\nENTITIES\n0\nCIRCLE\n8\n0\n10\n0\n20\n0\n40\n1e11\n0\nENDSEC\n0\nEOF\n"),
-            ("outline", "file", "b.zip", b"PK\x03\x04" + b"\xff" * 400), ("outline", "file", "e.png", b"%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 9 9\n"),
-            ("outline", "file", "p.png", noise.getvalue()), ("picture", "file", "p.png", noise.getvalue()),
-            ("packages", "file", "p.json", deep), ("packages", "file", "q.json", b'{"packages": [{"name": "X", "body_mm": [1e999, 1]}]}'),
-            ("part", "file", "p.csv", b"1," * 900_000), ("part", "file", "u.bsd", b"entity x is " + b"(" * 400_000), ("bring-block", "file", "b.json", digits),
-        ]  # fmt: skip
+            ("outline", "file", "h.svg", b'<svg><rect width="1e12" height="1e12"/></svg>'),
+            ("outline", "file", "z.zip", bomb.getvalue()),
+            (
+                "outline",
+                "file",
+                "c.dxf",
+                b"0\nSECTION\n2\nENTITIES\n0\nCIRCLE\n8\n0\n10\n0\n20\n0\n40\n1e11\n0\nENDSEC\n0\nEOF\n",
+            ),
+            ("outline", "file", "b.zip", b"PK\x03\x04" + b"\xff" * 400),
+            ("outline", "file", "e.png", b"%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 9 9\n"),
+            ("outline", "file", "p.png", noise.getvalue()),
+            ("picture", "file", "p.png", noise.getvalue()),
+            ("packages", "file", "p.json", deep),
+            ("packages", "file", "q.json", b'{"packages": [{"name": "X", "body_mm": [1e999, 1]}]}'),
+            ("part", "file", "p.csv", b"1," * 900_000),
+            ("part", "file", "u.bsd", b"entity x is " + b"(" * 400_000),
+            ("import-block", "file", "b.json", digits),
+        ]
         more = {"width": "60", "x": "5", "y": "5", "ref": "U77", "package": "SOIC-8"}
         for path, field, name, content in cases:
             with self.subTest(path, name=name):
                 answer = self.client.post(
-                    f"/d/{FROST}/{path}", files={field: (name, content)}, data={**more, "version": str(self.version())},
-                    headers={"accept": "application/json"}, follow_redirects=False,
-                )  # fmt: skip
+                    f"/d/{FROST}/{path}",
+                    files={field: (name, content)},
+                    data={**more, "version": str(self.version())},
+                    headers={"accept": "application/json"},
+                    follow_redirects=False,
+                )
                 self.assertEqual(answer.status_code, 422, answer.text[:300])
                 self.assertLess(len(answer.json()["message"]), 700)
         for name, content in (("d.json", deep), ("e.json", digits), ("s.json", b'{"format": "\\ud83d"}')):
-            self.assertEqual(self.client.post("/bring", files={"files": (name, content)}).status_code, 422, name)
+            self.assertEqual(
+                self.client.post("/import", files={"files": (name, content)}).status_code, 422, name
+            )
         self.assertEqual(self.version(), 1)
 
 
@@ -295,9 +358,11 @@ class Busy(Served):
         self.assertTrue(_fits_still(kept.design, self.design(), routed.edit))
         self.ask("place R7 31.2 12.1")
         moved = self.design()
-        self.assertEqual(_fits_still(kept.design, moved, routed.edit), not {
-            f.key() for f in copper_findings(apply(moved, routed.edit)[0])
-        } - {f.key() for f in copper_findings(moved)})  # fmt: skip
+        self.assertEqual(
+            _fits_still(kept.design, moved, routed.edit),
+            not {f.key() for f in copper_findings(apply(moved, routed.edit)[0])}
+            - {f.key() for f in copper_findings(moved)},
+        )
         self.ask("lift all")
         self.assertFalse(_fits_still(kept.design, self.design().replaced(nets={}), routed.edit))
 
@@ -317,7 +382,12 @@ class Errors(Served):
         """Wrong fields, unknown kinds and nonsense never give a fault of the program."""
         cases = [
             ("post", f"/d/{FROST}/edit", {"edit": {"kind": "explode"}, "version": 1}, 422),
-            ("post", f"/d/{FROST}/edit", {"edit": {"kind": "join", "pins": ["U1.1"], "net": "A B"}, "version": 1}, 422),
+            (
+                "post",
+                f"/d/{FROST}/edit",
+                {"edit": {"kind": "join", "pins": ["U1.1"], "net": "A B"}, "version": 1},
+                422,
+            ),
             ("post", f"/d/{FROST}/edit", {"edit": {"kind": "remove-part", "ref": "U77"}, "version": 1}, 404),
             ("post", f"/d/{FROST}/ask", {"text": "x" * 501, "version": 1}, 422),
             ("post", f"/d/{FROST}/ask", {"text": "undo", "version": 1, "commit": True}, 409),
@@ -325,7 +395,7 @@ class Errors(Served):
             ("get", f"/d/{FROST}/slip?kind=part&key=U77", None, 404),
             ("get", f"/d/{FROST}/slip?kind=cake&key=U1", None, 404),
             ("get", f"/d/{FROST}/slip?kind=copper&key=T0", None, 404),
-            ("get", f"/d/{FROST}/make?road=sea", None, 404),
+            ("get", f"/d/{FROST}/make?manufacturing=sea", None, 404),
             ("get", f"/d/{FROST}/etch.svg?side=left", None, 422),
             ("get", f"/d/{FROST}/etch.pdf?method=stencil", None, 422),
             ("get", f"/d/{FROST}/etch.pdf?copies=99", None, 422),
@@ -352,7 +422,7 @@ class Pages(Served):
 
     def test_every_step_of_every_design(self) -> None:
         """All steps of all demo designs and of an empty one answer, within 100 ms once warm."""
-        self.client.post("/new", data={"name": "Empty one", "size": "50x40", "road": "etch"})
+        self.client.post("/new", data={"name": "Empty one", "size": "50x40", "manufacturing": "etch"})
         for id in (FROST, BEEPER, PANEL, "empty-one"):
             for path in (
                 "brief",
@@ -361,7 +431,7 @@ class Pages(Served):
                 "parts?show=catalogue&q=fet",
                 "parts?show=controller",
                 "parts?show=patterns",
-                "parts?show=drawer",
+                "parts?show=stock",
                 "parts/view?show=list",
                 "parts.csv",
                 "search?q=10k",
@@ -376,8 +446,8 @@ class Pages(Served):
                 "board",
                 "board.json",
                 "score",
-                "make?road=order",
-                "make?road=etch",
+                "make?manufacturing=order",
+                "make?manufacturing=etch",
                 "design.json",
                 "ledger?step=board",
                 "verbs",
@@ -396,7 +466,7 @@ class Pages(Served):
                 data={
                     "name": "Greenhouse vent",
                     "size": "60x40",
-                    "road": "etch",
+                    "manufacturing": "etch",
                     "skills": "through-hole",
                     "quantity": "3",
                     "supply": "12 V",
@@ -410,37 +480,46 @@ class Pages(Served):
             self.assertEqual(answer.headers["location"], f"/d/{wanted}/brief")
         made = self.design("greenhouse-vent")
         self.assertEqual((made.board.rules.name, made.board.copper_layers), ("kitchen-table", 1))
-        self.assertEqual((made.brief.through_hole_only, made.brief.quantity, made.brief.budget), (True, 3, 12.5))
+        self.assertEqual(
+            (made.brief.through_hole_only, made.brief.quantity, made.brief.budget), (True, 3, 12.5)
+        )
         needs = [(r.text, r.level) for r in made.requirements.values()]
-        self.assertEqual(needs, [("Runs from 12 V", "must"), ("Opens above 26 °C", "must"), ("Rings a bell", "wish")])
+        self.assertEqual(
+            needs, [("Runs from 12 V", "must"), ("Opens above 26 °C", "must"), ("Rings a bell", "wish")]
+        )
         for wrong in (
             {"size": "60"},
             {"size": "axb"},
-            {"road": "3"},
+            {"manufacturing": "3"},
             {"skills": "x"},
             {"name": ""},
             {"date": "soon"},
             {"budget": "x"},
             {"quantity": "0"},
         ):
-            data = {"name": "X", "size": "60x40", "road": "order", **wrong}
+            data = {"name": "X", "size": "60x40", "manufacturing": "order", **wrong}
             self.assertIn(self.client.post("/new", data=data).status_code, (404, 409, 422), wrong)
-        data = {"name": "Kept", "size": "60", "road": "etch", "purpose": "what was typed"}
+        data = {"name": "Kept", "size": "60", "manufacturing": "etch", "purpose": "what was typed"}
         again = self.client.post("/new", data=data, headers={"Accept": "text/html"})
         self.assertEqual(again.status_code, 422)
         for word in ("is no size", "what was typed", 'value="Kept"', 'value="etch" checked'):
-            self.assertIn(word, again.text)
+            self.assertIn(word, " ".join(again.text.split()))
 
-    def test_bring(self) -> None:
+    def test_import(self) -> None:
         """A design file comes back as it left; the five files of an exchange folder make a design; others are refused by name."""
         text = to_json(demo(BEEPER).replaced(name="Back again"))
-        self.client.post("/bring", files=[("files", ("x.json", text.encode()))])
+        self.client.post("/import", files=[("files", ("x.json", text.encode()))])
         self.assertEqual(self.client.get("/d/back-again/design.json").text, text)
         parts = [("files", (name, content.encode())) for name, content in texts_of("smd2L_015_s1").items()]
-        self.assertEqual(self.client.post("/bring", files=parts).status_code, 200)
+        self.assertEqual(self.client.post("/import", files=parts).status_code, 200)
         self.assertEqual(len(self.design("smd2l-015-s1").parts), 15)
-        for name, content in (("x.json", b"{"), ("x.json", b"\xff\xfe"), ("parts.csv", b"a,b"), ("parts.csv", b"\xff")):
-            answer = self.client.post("/bring", files=[("files", (name, content))])
+        for name, content in (
+            ("x.json", b"{"),
+            ("x.json", b"\xff\xfe"),
+            ("parts.csv", b"a,b"),
+            ("parts.csv", b"\xff"),
+        ):
+            answer = self.client.post("/import", files=[("files", (name, content))])
             self.assertEqual(answer.status_code, 422)
             self.assertIn("message", answer.json())
 
@@ -448,7 +527,9 @@ class Pages(Served):
         """An SVG becomes the outline, a JSON a package that can be added at once."""
         svg = b'<svg xmlns="http://www.w3.org/2000/svg" width="70mm" height="50mm" viewBox="0 0 70 50"><path d="M0 0H70V50H0Z"/></svg>'
         self.client.post(
-            f"/d/{BEEPER}/outline", files={"file": ("o.svg", svg)}, data={"version": str(self.version(BEEPER))}
+            f"/d/{BEEPER}/outline",
+            files={"file": ("o.svg", svg)},
+            data={"version": str(self.version(BEEPER))},
         )
         xs = [x for x, _ in self.design(BEEPER).board.outline]
         self.assertAlmostEqual((max(xs) - min(xs)) / 1e6, 70, places=2)
@@ -485,7 +566,9 @@ class Pages(Served):
     def test_connections_from_a_list(self) -> None:
         """A pasted list is one edit that can be undone; a fault names its line and changes nothing."""
         url = f"/d/{FROST}/connections"
-        told = self.client.post(url, json={"text": "SPARE: U1.11 J7.3\nOTHER U1.12 R9.1", "version": 1}).json()
+        told = self.client.post(
+            url, json={"text": "SPARE: U1.11 J7.3\nOTHER U1.12 R9.1", "version": 1}
+        ).json()
         self.assertEqual((told["version"], told["label"]), (2, "2 nets from a list"))
         self.assertEqual(self.design().nets["SPARE"].pins, ("U1.11", "J7.3"))
         wrong = self.client.post(url, json={"text": "A U1.13\nB U1.99", "version": 2})
@@ -497,19 +580,21 @@ class Pages(Served):
         """Part, pins, net and copper tell what is known of them, with units."""
         track = next(iter(self.design().tracks))
         for kind, key, words in (
-            ("part", "U1", ["OW-32T", "Underside", "PUMP_ON"]),
+            ("part", "U1", ["OW-32T", "Flip", "PUMP_ON"]),
             ("net", "PUMP", ["2 A", "0.781 mm", "IPC-2221"]),
             ("pins", "U1.1,R9.1", ["Join these pins", "PUMP_ON"]),
             ("pins", "U1.12", ["PA8", "io"]),
-            ("copper", track, ["mm", "Lift this piece"]),
+            ("copper", track, ["mm", "Remove this piece"]),
         ):
-            text = self.client.get(f"/d/{FROST}/slip", params={"kind": kind, "key": key}).text
+            text = " ".join(
+                self.client.get(f"/d/{FROST}/slip", params={"kind": kind, "key": key}).text.split()
+            )
             for word in words:
                 self.assertIn(word, text)
 
     def test_ten_times_larger(self) -> None:
         """A design of 500 parts is shown, asked and changed without trouble."""
-        self.client.post("/new", data={"name": "Large", "size": "400x300", "road": "order"})
+        self.client.post("/new", data={"name": "Large", "size": "400x300", "manufacturing": "order"})
         sentences = [f"add R{k} CHIP-1608M {k}k" for k in range(1, 500)]
         store = self.app.state.store
         from vane_step.core.ask import ask
@@ -540,16 +625,18 @@ class Work(Served):
         self.ask("lift PUMP_ON")
         heard: list[dict[str, Any]] = []
         self.app.state.hub.publish = lambda design, kind, data: heard.append({"kind": kind, **data})
-        self.assertEqual(self.ask("route").json()["action"].strip(), "route")
+        self.assertEqual(self.ask("route").json()["action"]["name"], "route")
         for _ in range(200):
             if any(h.get("state") in ("done", "failed") for h in heard):
                 break
             time.sleep(0.1)
         self.assertEqual(
-            [h["state"] for h in heard if h["kind"] == "job" and h["state"] in ("done", "failed")], ["done"], heard
+            [h["state"] for h in heard if h["kind"] == "job" and h["state"] in ("done", "failed")],
+            ["done"],
+            heard,
         )
-        self.assertIn("1 of 1 links routed", next(h["says"] for h in heard if h.get("state") == "done"))
-        self.assertEqual(self.app.state.store.get(FROST).undo, "route 1 of 1 links")
+        self.assertIn("1 of 1 connections routed", next(h["says"] for h in heard if h.get("state") == "done"))
+        self.assertEqual(self.app.state.store.get(FROST).undo, "route 1 of 1 connections")
         self.client.post(f"/d/{FROST}/undo", json={"version": self.version()})
         self.assertFalse([t for t in self.design().tracks.values() if t.net == "PUMP_ON"])
 
@@ -562,7 +649,9 @@ class Work(Served):
             for name in archive.namelist():
                 if name.endswith(".gbr"):
                     read_gerber(archive.read(name).decode(), name)
-        self.assertEqual(self.client.get(f"/d/{FROST}/read/frost-sentinel-copper-back.gbr.svg").status_code, 200)
+        self.assertEqual(
+            self.client.get(f"/d/{FROST}/read/frost-sentinel-copper-back.gbr.svg").status_code, 200
+        )
         self.assertIn("Downloaded before", self.client.get(f"/d/{FROST}/release").text)
 
     def made(self, method: str, path: str, **asked: Any) -> str:
@@ -572,7 +661,7 @@ class Work(Served):
         return text
 
     def test_panels_are_made_apart(self) -> None:
-        """A panel is under way, then there, drawn and to be taken; stopped it says so; a fault inside has a reference."""
+        """A panel is under way, then there, drawn and to be downloaded; stopped it says so; a fault inside has a reference."""
         plan = {"columns": "3", "rows": "2", "gap": "2", "rail": "5", "joint": "tabs"}
         page = self.made("post", f"/d/{BEEPER}/panel", data=plan)
         self.assertIn("6 boards on", page)
@@ -580,7 +669,9 @@ class Work(Served):
         answer = self.client.post(f"/d/{BEEPER}/panel.zip", data=plan)
         with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
             self.assertTrue(any(n.endswith("-mask-front.gbr") for n in archive.namelist()))
-        self.assertEqual(self.client.post(f"/d/{BEEPER}/panel", data={**plan, "joint": "score"}).status_code, 409)
+        self.assertEqual(
+            self.client.post(f"/d/{BEEPER}/panel", data={**plan, "joint": "score"}).status_code, 409
+        )
         works = self.app.state.works
         waiting = works.of("test", 1, time.sleep, 30)
         works.of("test", 2, time.sleep, 0)
@@ -595,7 +686,9 @@ class Work(Served):
 
     def test_artwork(self) -> None:
         """PDF and SVG come with the method asked for."""
-        self.assertTrue(self.client.get(f"/d/{BEEPER}/etch.pdf?method=film&copies=2").content.startswith(b"%PDF"))
+        self.assertTrue(
+            self.client.get(f"/d/{BEEPER}/etch.pdf?method=film&copies=2").content.startswith(b"%PDF")
+        )
         self.assertIn("printed mirrored", self.client.get(f"/d/{BEEPER}/etch.svg?method=pen&side=back").text)
 
 

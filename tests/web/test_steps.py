@@ -18,8 +18,8 @@ from tests.web.test_app import Here
 from vane_step.core.circuit.blocks import block_from, block_json
 from vane_step.core.errors import EditRefused
 from vane_step.data.shipped import blocks
-from vane_step.standins.host import Hosted
-from vane_step.standins.supplier import create_supplier
+from vane_step.simulated.host import Hosted
+from vane_step.simulated.supplier import create_supplier
 from vane_step.store.designs import DesignStore
 from vane_step.suppliers.client import SupplierSilent, ask_supplier
 from vane_step.web.app import create_app
@@ -55,7 +55,7 @@ class Served(unittest.TestCase):
         """Get a page of a design."""
         answer = self.client.get(f"/d/{id}/{path}")
         self.assertEqual(answer.status_code, 200, path)
-        return answer.text
+        return " ".join(answer.text.split())
 
 
 class Supplier(Served):
@@ -69,19 +69,19 @@ class Supplier(Served):
         self.assertIn("2026-11-25 08:00 UTC", text)
         self.assertNotIn("more than a day old", text)
         self.assertIn("Not enough of HK-40-3A", text)
-        self.assertIn("Take HK-60-3A instead", text)
+        self.assertIn("Replace by HK-60-3A", text)
         for boards in ("1 board", "5 boards", "10 boards", "50 boards"):
             self.assertIn(boards, text)
         self.assertEqual(self.ask("swap D1 D2 D5 HK-60-3A").status_code, 200)
         self.assertNotIn("Not enough of", self.page("parts"))
         self.now += timedelta(hours=25)
         self.assertIn("more than a day old", self.page("parts"))
-        for mode in ("down", "refuses", "nonsense"):
-            self.assertEqual(self.post("supplier", mode=mode, delay_ms=0).status_code, 200)
+        for mode in ("down", "rejecting", "malformed"):
+            self.assertIn(f"is {mode}", self.client.post("/simulation", data={"mode": mode}).text)
             answer = self.post("offers", version=1)
             self.assertEqual((answer.status_code, answer.json()["code"]), (502, "supplier-silent"), mode)
             self.assertIn("2026-11-25 08:00 UTC", self.page("parts"))
-        self.post("supplier", mode="well")
+        self.client.post("/simulation", data={"mode": "responding"})
         self.assertEqual(self.post("offers", version=1).status_code, 200)
         self.assertIn("2026-11-26 09:00 UTC", self.page("parts"))
         rows = self.client.get(f"/d/{FROST}/parts.csv").text.splitlines()
@@ -112,12 +112,12 @@ class Supplier(Served):
         with self.assertRaises(SupplierSilent):
             ask_supplier("http://127.0.0.1:9", ["OW-32T"])
         self.assertEqual(httpx.post(f"{address}/v1/behaviour", json={"mode": "asleep"}).status_code, 422)
-        self.assertEqual(self.post("supplier", mode="asleep").status_code, 422)
+        self.assertEqual(self.client.post("/simulation", data={"mode": "asleep"}).status_code, 422)
 
     def test_alternates_and_controllers(self) -> None:
         """The slip lists stand-ins with prices; candidates carry price and stock, and a proof of their own page."""
         self.post("offers", version=1)
-        self.assertIn("Take HK-60-3A", self.page("alternates?ref=D1"))
+        self.assertIn("Replace by HK-60-3A", self.page("alternates?ref=D1"))
         self.ask("value R13 330")
         self.assertIn("QR-16-330R", self.page("alternates?ref=R13"))
         text = self.page("parts?show=controller")
@@ -130,28 +130,31 @@ class Supplier(Served):
 
 
 class Drawer(Served):
-    """What lies in the drawer."""
+    """What lies at hand."""
 
     def test_reservations(self) -> None:
         """Designs reserve what is free; what is reserved cannot be taken out; only the rest is bought."""
         shared = self.app.state.store.shared
         for number, count in (("QR-16-10K", "30"), ("LMF-10K", "1")):
             answer = self.client.post(
-                "/drawer", data={"number": number, "quantity": count, "back": FROST}, follow_redirects=False
+                "/stock", data={"number": number, "quantity": count, "back": FROST}, follow_redirects=False
             )
             self.assertEqual(answer.status_code, 303)
         self.assertEqual(self.post("reserve", version=1).json()["says"], "reserved 20 parts of 1 kinds")
         self.assertEqual(shared.available(FROST)["QR-16-10K"], 30)
         self.assertEqual(shared.available(BEEPER)["QR-16-10K"], 10)
-        self.assertEqual(shared.reserve(BEEPER, {"QR-16-10K": 50, "LMF-10K": 2}), {"QR-16-10K": 10, "LMF-10K": 1})
-        refused = self.client.post("/drawer", data={"number": "QR-16-10K", "quantity": "5", "back": FROST})
+        self.assertEqual(
+            shared.reserve(BEEPER, {"QR-16-10K": 50, "LMF-10K": 2}), {"QR-16-10K": 10, "LMF-10K": 1}
+        )
+        refused = self.client.post("/stock", data={"number": "QR-16-10K", "quantity": "5", "back": FROST})
         self.assertEqual(refused.status_code, 409)
         with self.assertRaises(EditRefused):
-            shared.put_in_drawer("QR-16-10K", 29)
+            shared.set_stock("QR-16-10K", 29)
         self.assertEqual(shared.reserve(BEEPER, {}), {})
-        self.assertIn("30", self.page("parts?show=drawer"))
+        self.assertIn("30", self.page("parts?show=stock"))
         self.assertEqual(
-            self.client.post("/drawer", data={"number": "NOPE", "quantity": "5", "back": FROST}).status_code, 404
+            self.client.post("/stock", data={"number": "NOPE", "quantity": "5", "back": FROST}).status_code,
+            404,
         )
 
     def test_kept_over_a_restart(self) -> None:
@@ -159,14 +162,14 @@ class Drawer(Served):
         with tempfile.TemporaryDirectory() as folder:
             first = DesignStore(Path(folder) / "x.sqlite3", lambda: self.now)
             first.add("a", demo(BEEPER))
-            first.shared.put_in_drawer("LMF-10K", 4)
+            first.shared.set_stock("LMF-10K", 4)
             first.shared.reserve("a", {"LMF-10K": 3})
             first.shared.keep_offers({"X": None, "Y": "{}"}, self.now)
             first.shared.keep_block("Mine", "{}")
             first.close()
             again = DesignStore(Path(folder) / "x.sqlite3", lambda: self.now)
             self.addCleanup(again.close)
-            [kept] = again.shared.drawer()
+            [kept] = again.shared.stock()
             self.assertEqual((kept.number, kept.free, kept.reserved), ("LMF-10K", 1, {"a": 3}))
             self.assertEqual(again.shared.offers(), {"X": (None, self.now), "Y": ("{}", self.now)})
             self.assertEqual(again.shared.blocks(), {"Mine": "{}"})
@@ -183,12 +186,12 @@ class Blocks(Served):
         self.assertIn("BZ1", self.app.state.store.get(PANEL).design.parts)
         file = self.client.get("/blocks/Barn horn.json")
         self.assertEqual(block_from(file.text).note, "loud")
-        self.assertEqual(self.post("forget-block", name="Barn horn", version=1).status_code, 200)
+        self.assertEqual(self.post("delete-block", name="Barn horn", version=1).status_code, 200)
         self.assertEqual(self.client.get("/blocks/Barn horn.json").status_code, 404)
-        self.client.post(f"/d/{FROST}/bring-block", files={"file": ("b.json", file.content)})
+        self.client.post(f"/d/{FROST}/import-block", files={"file": ("b.json", file.content)})
         self.assertIn("Barn horn", self.page("circuit?show=blocks"))
         for content in (b"{", b'{"format": "vane-step-block"}', block_json(blocks()["LED"]).encode()):
-            answer = self.client.post(f"/d/{FROST}/bring-block", files={"file": ("b.json", content)})
+            answer = self.client.post(f"/d/{FROST}/import-block", files={"file": ("b.json", content)})
             self.assertIn(answer.status_code, (409, 422))
         self.assertEqual(self.post("keep-block", block="Horn", name="LED", version=1).status_code, 409)
         self.assertEqual(self.post("keep-block", block="Nowhere", name="X", version=1).status_code, 404)
@@ -197,15 +200,15 @@ class Blocks(Served):
 class Findings(Served):
     """Waivers and reasons on the page."""
 
-    def test_live_with_it(self) -> None:
-        """A finding waived on the page is among those somebody lives with; without a reason it stays."""
+    def test_accepted_with_a_reason(self) -> None:
+        """A finding waived on the page is among the accepted ones; without a reason it stays."""
         self.ask("remove R10")
         self.assertIn("Nothing holds Q1 off", self.page("ledger?step=circuit"))
         body = {"code": "start-up", "place": "Q1 U1", "version": 2}
         self.assertEqual(self.post("waive", **body, reason="x").status_code, 422)
         self.assertEqual(self.post("waive", **body, reason="switched by hand").status_code, 200)
         text = self.page("ledger?step=circuit")
-        self.assertIn("1 somebody lives with", text)
+        self.assertIn("1 accepted finding", text)
         self.assertIn("switched by hand", text)
 
     def test_reasons_show_old_and_new(self) -> None:
@@ -217,7 +220,7 @@ class Findings(Served):
         self.assertIn("<s>300</s> <b>180</b>", text)
         self.assertIn("FROST_LIGHT no longer holds", self.page("ledger?step=circuit"))
         slip = self.page("slip?kind=part&key=R13")
-        self.assertIn("Take the new values", slip)
+        self.assertIn("Apply the new values", slip)
         net = self.page("slip?kind=net&key=3V3")
         self.assertIn("Counts on its voltage", net)
 
@@ -248,5 +251,7 @@ class Findings(Served):
         ):
             answer = self.client.get(f"/d/{FROST}/{path}")
             self.assertIn(answer.status_code, (404, 422), path)
-            self.assertLessEqual({"code", "message", "where", "allowed", "next_step"}, set(json.loads(answer.text)))
+            self.assertLessEqual(
+                {"code", "message", "where", "allowed", "next_step"}, set(json.loads(answer.text))
+            )
         self.assertTrue(self.client.get(f"/d/{FROST}/patterns.pdf").content.startswith(b"%PDF"))

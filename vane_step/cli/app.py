@@ -24,8 +24,12 @@ app.add_typer(calc_app, name="calc")
 
 app.command("import")(circuit.import_)
 for _command in (
-    *circuit.COMMANDS, *parts.COMMANDS, *board.COMMANDS, *make.COMMANDS, *server.COMMANDS,
-):  # fmt: skip
+    *circuit.COMMANDS,
+    *parts.COMMANDS,
+    *board.COMMANDS,
+    *make.COMMANDS,
+    *server.COMMANDS,
+):
     app.command()(_command)
 app.command("demo")(server.demo_)
 calc_app.command("trace")(power.calc_trace)

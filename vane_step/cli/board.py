@@ -20,8 +20,7 @@ from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.diff_pairs import sense_pairs
 from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.board.outline.importers import Drawn
-from vane_step.core.board.placement.placer import arrange as arrange_parts
-from vane_step.core.board.placement.placer import propose
+from vane_step.core.board.placement.placer import arrange as arrange_parts, propose
 from vane_step.core.board.silkscreen.filled_shapes import ink
 from vane_step.core.design.edits import Edit, SetItem, apply
 from vane_step.core.design.fileformat import to_json
@@ -36,7 +35,9 @@ def outline_option(text: str) -> Drawn:
     """Read ``60x40`` (millimetres), the name of a DXF or SVG file, or ``picture.png@166mm``."""
     name, _, wide = text.partition("@")
     if is_drawing(name):
-        return outline_file(read_bytes(Path(name)), name, parse_length_nm(wide, "--outline") / 1e6 if wide else 0.0)
+        return outline_file(
+            read_bytes(Path(name)), name, parse_length_nm(wide, "--outline") / 1e6 if wide else 0.0
+        )
     width, cross, height = text.lower().partition("x")
     if not cross:
         raise InputError(
@@ -47,51 +48,65 @@ def outline_option(text: str) -> Drawn:
         )
     sides = [parse_length_nm(side, "--outline") / 1e6 for side in (width, height)]
     if not all(1 <= side <= 1000 for side in sides):
-        raise InputError("That is no board size.", where="--outline", value=text, allowed="1 to 1000 mm a side")
+        raise InputError(
+            "That is no board size.", where="--outline", value=text, allowed="1 to 1000 mm a side"
+        )
     return Drawn(rectangle(*sides))
 
 
 def arrange(
-    source: In, output: Out, report: Report = None,
-    all_parts: Annotated[bool, typer.Option("--all", help="Place all unlocked parts anew; take the best.")] = False,
+    source: In,
+    output: Out,
+    report: Report = None,
+    all_parts: Annotated[
+        bool, typer.Option("--all", help="Place all unlocked parts anew; take the best.")
+    ] = False,
     tidy: Annotated[bool, typer.Option(help="Begin from the places there are.")] = False,
     count: Annotated[int, typer.Option(min=1, max=20, help="Arrangements to choose from.")] = 3,
-    seed: Annotated[int, typer.Option(min=0, max=2**31 - 100, help="The same seed gives the same places.")] = 1,
-) -> None:  # fmt: skip
+    seed: Annotated[
+        int, typer.Option(min=0, max=2**31 - 100, help="The same seed gives the same places.")
+    ] = 1,
+) -> None:
     """Put waiting parts on the board, or arrange all anew and take the best of several."""
 
     def make(design: Design) -> tuple[Edit, dict[str, Any]]:
         if not (all_parts or tidy):
             return arrange_parts(design), {}
         found = propose(design, count, seed=seed, tidy=True if tidy else None)
-        scores = [{"seed": a.seed, "tidied": a.tidied, "worth": a.score.worth, **asdict(a.score)} for a in found]
+        scores = [
+            {"seed": a.seed, "tidied": a.tidied, "worth": a.score.worth, **asdict(a.score)} for a in found
+        ]
         return found[0].edit, {"arrangements": scores}
 
     change(source, output, report, make)
 
 
 def route(
-    source: In, output: Out, report: Report = None,
+    source: In,
+    output: Out,
+    report: Report = None,
     net: Annotated[list[str] | None, typer.Option(help="Only this net; may be repeated.")] = None,
-    fresh: Annotated[bool, typer.Option(help="Lift unlocked copper first.")] = False,
+    fresh: Annotated[bool, typer.Option(help="Remove unlocked tracks first.")] = False,
     link: Annotated[
-        tuple[str, str] | None, typer.Option(help="Only from this pin to that, among copper that stays where it is.")
+        tuple[str, str] | None,
+        typer.Option(help="Only from this pin to that, among copper that stays where it is."),
     ] = None,
-) -> None:  # fmt: skip
-    """Route the open links."""
+) -> None:
+    """Route the unrouted connections."""
     if link:
         from vane_step.core.route.guide import link as lay_link
 
         change(source, output, report, lambda design: (lay_link(design, *link), {"link": link}))
         return
-    from vane_step.core.route.router import route as route_links
-    from vane_step.core.route.router import warm_up
+    from vane_step.core.route.router import route as route_links, warm_up
 
     def make(design: Design) -> tuple[Edit, dict[str, Any]]:
         unknown = [n for n in net or [] if n not in design.nets]
         if unknown:
             raise InputError(
-                f"There is no net {unknown[0]}.", where="--net", value=unknown[0],
+                f"There is no net {unknown[0]}.",
+                where="--net",
+                value=unknown[0],
                 next_step="Name a net of the design.",
             )
         with console.status("Preparing the router (compiles once after installing) …"):
@@ -108,7 +123,7 @@ def route(
             "blocked": [asdict(b) for b in result.blocked],
         }
         if result.why:
-            console.print(f"Links stayed open: {result.why}.", markup=False, soft_wrap=True)
+            console.print(f"Connections stayed unrouted: {result.why}.", markup=False, soft_wrap=True)
         return result.edit, extra
 
     change(source, output, report, make)
@@ -125,21 +140,29 @@ def advise(source: In, as_json: Annotated[bool, typer.Option("--json", help="Pri
         return
     for a in found:
         made = "" if a.made else ", not made by these rules"
-        copper = f"{a.vias} vias, {a.wires} wires, {a.length_mm:.0f} mm"
+        copper = f"{a.vias} vias, {a.wires} wire jumpers, {a.length_mm:.0f} mm"
         price = f", {a.price:.2f} € each" if a.price else ""
-        print(f"{a.layers} layers: {a.links_open} open, {copper}, {100 * a.over_ground:.0f} % over ground{price}{made}")
+        print(
+            f"{a.layers} layers: {a.links_open} open, {copper}, {100 * a.over_ground:.0f} % over ground{price}{made}"
+        )
 
 
 def outline(
-    source: In, output: Out, report: Report = None,
+    source: In,
+    output: Out,
+    report: Report = None,
     size: Annotated[str, typer.Option(help="60x40 in mm, a DXF or SVG file, or picture.png@166mm.")] = "",
-    like: Annotated[list[Path] | None, typer.Option(help="Files of another board: a zip, or Gerber and XNC.")] = None,
-) -> None:  # fmt: skip
+    like: Annotated[
+        list[Path] | None, typer.Option(help="Files of another board: a zip, or Gerber and XNC.")
+    ] = None,
+) -> None:
     """Give the board another outline, or that of another board with its holes and connector places."""
 
     def make(design: Design) -> tuple[Edit, dict[str, Any]]:
         if bool(size) == bool(like):
-            raise InputError("An outline comes from one thing.", where="outline", allowed="either --size or --like")
+            raise InputError(
+                "An outline comes from one thing.", where="outline", allowed="either --size or --like"
+            )
         if size:
             drawn = outline_option(size)
             figures = {"holes": len(drawn.holes), "cutouts": len(drawn.openings), "left_out": drawn.left_out}
@@ -157,10 +180,14 @@ def outline(
 
 
 def fill(
-    source: In, output: Out, report: Report = None,
-    net: Annotated[str, typer.Option(help="Net to pour; without one, the pours there are are filled again.")] = "",
+    source: In,
+    output: Out,
+    report: Report = None,
+    net: Annotated[
+        str, typer.Option(help="Net to pour; without one, the pours there are are filled again.")
+    ] = "",
     layer: Annotated[str, typer.Option(help="Copper layer to pour on.")] = "back",
-) -> None:  # fmt: skip
+) -> None:
     """Pour copper, and tell the area and pieces of every pour."""
     begun = time.perf_counter()
     design = load(source)
@@ -191,17 +218,20 @@ def paths(source: In, as_json: Annotated[bool, typer.Option("--json", help="Prin
         print(f"{' and '.join(x.refs):<16} {x.kind} loop of {x.area_mm2:.1f} mm²{nh}")
     for pair in sense_pairs(design):
         apart = abs(pair.lengths_mm[0] - pair.lengths_mm[1])
-        print(f"{' and '.join(pair.nets):<16} {100 * pair.beside:.0f} % side by side, lengths differ by {apart:.1f} mm")
+        print(
+            f"{' and '.join(pair.nets):<16} {100 * pair.beside:.0f} % side by side, lengths differ by {apart:.1f} mm"
+        )
 
 
 def picture(
-    source: In, output: Out,
+    source: In,
+    output: Out,
     file: Annotated[Path, typer.Option(help="Picture of dark shapes on a light ground.")],
     width: Annotated[str, typer.Option(help="Width of what is drawn, in mm.")],
     at: Annotated[str, typer.Option(help="Its middle, X,Y in mm.")],
     back: Annotated[bool, typer.Option("--back", help="Print it on the back.")] = False,
     report: Report = None,
-) -> None:  # fmt: skip
+) -> None:
     """Trace a picture and print it on the legend."""
 
     def make(design: Design) -> tuple[Edit, dict[str, Any]]:
@@ -209,7 +239,9 @@ def picture(
         spot = parse_length_nm(x, "--at"), parse_length_nm(y, "--at")
         wide = parse_length_nm(width, "--width") / 1e6
         rings = legend_picture(read_bytes(file), file.name, wide, design.board.rules.legend_width_nm / 1e6)
-        return SetItem(text=ink(design, file.stem, rings, spot, "back" if back else "front")), {"rings": len(rings)}
+        return SetItem(text=ink(design, file.stem, rings, spot, "back" if back else "front")), {
+            "rings": len(rings)
+        }
 
     change(source, output, report, make)
 

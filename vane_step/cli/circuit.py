@@ -28,24 +28,26 @@ from vane_step.core.parts.packages import package as own_package
 from vane_step.core.parts.part import part_from
 from vane_step.core.rules import RULES
 from vane_step.data.shipped import resources, rule_set
-from vane_step.importers import block_file, exchange_folder, pin_file
-from vane_step.importers import connection_list as listed
+from vane_step.importers import block_file, connection_list as listed, exchange_folder, pin_file
 
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 block_app = typer.Typer(no_args_is_help=True, help="Blocks that are kept and used again.")
 
+
 def import_(
-    folder: Annotated[Path, typer.Argument(help="Exchange folder.")], output: Out,
+    folder: Annotated[Path, typer.Argument(help="Exchange folder.")],
+    output: Out,
     outline: Annotated[str, typer.Option(help="60x40 in mm, a DXF or SVG file, or picture.png@166mm.")] = "",
     layers: Annotated[int, typer.Option(help="Copper layers: 1, 2 or 4.")] = 2,
     rules: Annotated[str, typer.Option(help="Name of a maker's rule set.")] = "standard-house",
     report: Report = None,
-) -> None:  # fmt: skip
+) -> None:
     """Read an exchange folder into a design file."""
     begun = time.perf_counter()
     if not folder.is_dir():
         raise InputError(
-            "There is no such folder.", where=str(folder),
+            "There is no such folder.",
+            where=str(folder),
             next_step="Name a folder with parts.csv and nets.csv.",
         )
     texts = {name: read_bytes(folder / name) for name in FILES if (folder / name).is_file()}
@@ -60,9 +62,7 @@ def import_(
                 value=layers,
                 allowed=", ".join(map(str, chosen.copper_layers)),
             )
-        board = Board.model_validate(
-            {"outline": drawn.outline, "copper_layers": layers, "rules": chosen}
-        )
+        board = Board.model_validate({"outline": drawn.outline, "copper_layers": layers, "rules": chosen})
         texts.pop("board.json", None)
     design = exchange_folder(texts, folder.resolve().name, board)
     if board is not None and (drawn.holes or drawn.openings):
@@ -72,14 +72,16 @@ def import_(
 
 
 def finish_import(design: Design, report: Path | None, begun: float) -> None:
-    """Report an import; open links are no fault of it, so they do not count."""
-    found = [f for f in all_findings(design) if f.code not in ("open-link", "not-placed")]
+    """Report an import; unrouted connections are no fault of it, so they do not count."""
+    found = [f for f in all_findings(design) if f.code not in ("unrouted", "not-placed")]
     finish(design, report, begun, findings=found)
 
 
 def pins(
     source: Annotated[Path, typer.Argument(help="BSDL or IBIS file, or a table of number, name and role.")],
-    choice: Annotated[str, typer.Option(help="Package (BSDL) or component (IBIS) when there are several.")] = "",
+    choice: Annotated[
+        str, typer.Option(help="Package (BSDL) or component (IBIS) when there are several.")
+    ] = "",
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
 ) -> None:
     """Show the pins a file gives a part."""
@@ -87,10 +89,14 @@ def pins(
     if as_json:
         rows = [p.model_dump() for p in table.pins]
         print(
-            json.dumps({"part": table.part, "package": table.package, "source": table.source, "pins": rows}, indent=1)
+            json.dumps(
+                {"part": table.part, "package": table.package, "source": table.source, "pins": rows}, indent=1
+            )
         )
         return
-    print(f"{table.part}{f' in {table.package}' if table.package else ''}: {len(table.pins)} pins, from {table.source}")
+    print(
+        f"{table.part}{f' in {table.package}' if table.package else ''}: {len(table.pins)} pins, from {table.source}"
+    )
     for pin in table.pins:
         print(f"{pin.number:>6}  {pin.name:<24} {pin.role}")
 
@@ -102,7 +108,9 @@ def add(
     package: Annotated[str, typer.Option(help="Name of its package.")],
     value: Annotated[str, typer.Option(help="Its value.")] = "",
     pins_from: Annotated[Path | None, typer.Option("--pins", help="File with its pins, as for pins.")] = None,
-    choice: Annotated[str, typer.Option(help="Package (BSDL) or component (IBIS) when there are several.")] = "",
+    choice: Annotated[
+        str, typer.Option(help="Package (BSDL) or component (IBIS) when there are several.")
+    ] = "",
     report: Report = None,
 ) -> None:
     """Add a part to a circuit, with pins from a file."""
@@ -139,7 +147,9 @@ def say(
         proposal = ask(design, text, resources())
         if proposal.edit is None:
             raise InputError(
-                f"{text!r} does not change a design file.", where="sentence", value=text,
+                f"{text!r} does not change a design file.",
+                where="sentence",
+                value=text,
                 next_step="Use the command of its own for it: vane-step route, arrange or advise.",
             )
         console.print(f"{text}: {proposal.says}", markup=False, soft_wrap=True)
@@ -160,9 +170,11 @@ def schema() -> None:
 
 
 def sheets(
-    source: In, output: Out, page: Annotated[str | None, typer.Option(help="One sheet only (SVG).")] = None,
+    source: In,
+    output: Out,
+    page: Annotated[str | None, typer.Option(help="One sheet only (SVG).")] = None,
     revision: Annotated[str, typer.Option(help="What stands in the corner.")] = "",
-) -> None:  # fmt: skip
+) -> None:
     """Write the sheets of a circuit as PDF (all, linked) or SVG."""
     design = load(source)
     if output.suffix.lower() == ".pdf":
@@ -174,7 +186,9 @@ def sheets(
 
 
 @block_app.command("take")
-def block_take(source: In, output: Out, block: Annotated[str, typer.Option(help="Block of the sheet.")]) -> None:
+def block_take(
+    source: In, output: Out, block: Annotated[str, typer.Option(help="Block of the sheet.")]
+) -> None:
     """Keep a block of a design as a file."""
     design = load(source)
     refs = [p.ref for p in design.parts.values() if p.block == block]
@@ -183,9 +197,11 @@ def block_take(source: In, output: Out, block: Annotated[str, typer.Option(help=
 
 @block_app.command("use")
 def block_use(
-    source: In, block: Annotated[Path, typer.Argument(help="Block file.")], output: Out,
+    source: In,
+    block: Annotated[Path, typer.Argument(help="Block file.")],
+    output: Out,
     port: Annotated[list[str] | None, typer.Option(help="PORT=NET; a port left out keeps its name.")] = None,
-) -> None:  # fmt: skip
+) -> None:
     """Put a block from a file into a design."""
     design = load(source)
     edit = use_block(design, block_file(read_bytes(block), str(block)), pairs(port or [], "PORT=NET"))

@@ -26,7 +26,8 @@ def read_bytes(path: Path) -> bytes:
     except (OSError, ValueError) as error:
         says = getattr(error, "strerror", None) or str(error)
         raise InputError(
-            f"It cannot be read: {says}.", where=str(path),
+            f"It cannot be read: {says}.",
+            where=str(path),
             next_step="Check the name and whether it may be read.",
         ) from error
     if len(content) > MAX_BYTES:
@@ -55,6 +56,7 @@ def write(path: Path, content: str | bytes) -> None:
         with suppress(OSError):
             part.unlink(missing_ok=True)
         raise InputError(
-            f"It cannot be written: {error.strerror}.", where=str(path),
+            f"It cannot be written: {error.strerror}.",
+            where=str(path),
             next_step="Check the folder, and whether it may be written.",
         ) from error

@@ -1,4 +1,4 @@
-"""Commands of the terminal for making: the release, panels, artwork, paper, the board in space."""
+"""Commands of the terminal for making: the release, panels, artwork, paper, the board in 3D."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from vane_step.core.quantity import parse_length_nm
 
 
 def release(source: In, output: Out, report: Report = None) -> None:
-    """Write the files for a board house as a zip, read back and compared."""
+    """Write the files for a board manufacturer as a zip, read back and compared."""
     from vane_step.core.fab.release import release as make_release
 
     begun = time.perf_counter()
@@ -29,13 +29,16 @@ def release(source: In, output: Out, report: Report = None) -> None:
 
 
 def etch(
-    source: In, output: Out,
+    source: In,
+    output: Out,
     method: Annotated[str, typer.Option(help="toner, film, film-away or pen.")] = "toner",
     copies: Annotated[int, typer.Option(help="Copies on one sheet.")] = 1,
     side: Annotated[str, typer.Option(help="Side for SVG: front or back.")] = "back",
-    ruler: Annotated[str, typer.Option(help="Measured ruler, across,upwards in mm, to correct a printer.")] = "50,50",
+    ruler: Annotated[
+        str, typer.Option(help="Measured ruler, across,upwards in mm, to correct a printer.")
+    ] = "50,50",
     report: Report = None,
-) -> None:  # fmt: skip
+) -> None:
     """Write artwork for etching at home as PDF, or as SVG when the output ends so."""
     from vane_step.core.etch import artwork
     from vane_step.core.etch.mirror import method_of
@@ -54,16 +57,22 @@ def etch(
 
 
 def panel(
-    source: In, output: Out, report: Report = None,
+    source: In,
+    output: Out,
+    report: Report = None,
     columns: Annotated[int, typer.Option(min=0, max=100, help="Copies side by side; 0: as many as fit.")] = 0,
-    rows: Annotated[int, typer.Option(min=0, max=100, help="Copies one above the other; 0: as many as fit.")] = 0,
-    within: Annotated[str, typer.Option(help="Largest panel, when columns or rows are left open.")] = "160x100",
+    rows: Annotated[
+        int, typer.Option(min=0, max=100, help="Copies one above the other; 0: as many as fit.")
+    ] = 0,
+    within: Annotated[
+        str, typer.Option(help="Largest panel, when columns or rows are left open.")
+    ] = "160x100",
     gap: Annotated[str, typer.Option(help="Between boards.")] = "2mm",
     rail: Annotated[str, typer.Option(help="Round all of them.")] = "5mm",
     score: Annotated[bool, typer.Option(help="Score lines instead of tabs.")] = False,
     turned: Annotated[bool, typer.Option(help="Each board turned by 90 degrees.")] = False,
-) -> None:  # fmt: skip
-    """Put several copies of a board on a panel: its files for a board house (.zip), or a design of its own (.json)."""
+) -> None:
+    """Put several copies of a board on a panel: files for a manufacturer (.zip), or a design of its own (.json)."""
     from vane_step.core.fab.panel import PanelPlan, copies_that_fit, panel
     from vane_step.core.fab.release import panel_release
 
@@ -79,9 +88,11 @@ def panel(
         fit = copies_that_fit((x1 - x0, y1 - y0), size, 0.0 if score else gap_mm, rail_mm)
         if not fit[0]:
             raise InputError(
-                f"No board of {x1 - x0:g} x {y1 - y0:g} mm fits.", where="--within", value=within,
-                next_step="Take a larger panel.",
-            )  # fmt: skip
+                f"No board of {x1 - x0:g} x {y1 - y0:g} mm fits.",
+                where="--within",
+                value=within,
+                next_step="Choose a larger panel.",
+            )
         columns, rows, turned = fit
     plan = PanelPlan(columns, rows, turned, gap_mm, rail_mm, "score" if score else "tabs")
     extra: dict[str, Any] = {"columns": columns, "rows": rows, "turned": turned}
@@ -98,10 +109,13 @@ def panel(
 
 
 def paper(
-    source: In, output: Out,
-    ruler: Annotated[str, typer.Option(help="Measured ruler, across,upwards in mm, to correct a printer.")] = "50,50",
-) -> None:  # fmt: skip
-    """Write the board on paper at true scale as PDF, to lay the real parts on."""
+    source: In,
+    output: Out,
+    ruler: Annotated[
+        str, typer.Option(help="Measured ruler, across,upwards in mm, to correct a printer.")
+    ] = "50,50",
+) -> None:
+    """Write the board on paper at true scale as PDF, to put the real parts on."""
     from vane_step.core.etch.paper import paper_pattern
 
     write(output, paper_pattern(load(source), ruler_scale(ruler)))
@@ -113,7 +127,9 @@ def ruler_scale(ruler: str) -> tuple[float, float]:
 
     across, comma, upwards = ruler.partition(",")
     if not comma:
-        raise InputError(f"{ruler!r} is no pair of lengths.", where="--ruler", value=ruler, allowed="50.1,49.9")
+        raise InputError(
+            f"{ruler!r} is no pair of lengths.", where="--ruler", value=ruler, allowed="50.1,49.9"
+        )
     return scale_of(parse_length_nm(across, "--ruler") / 1e6, parse_length_nm(upwards, "--ruler") / 1e6)
 
 

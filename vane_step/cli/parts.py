@@ -31,13 +31,15 @@ def _say(text: str) -> None:
 
 def search(
     words: Annotated[list[str], typer.Argument(help="Words and figures, such as: schottky 40 V 2 A.")],
-    limit: Annotated[int, typer.Option(help="How many to list.")] = 12, as_json: AsJson = False,
-) -> None:  # fmt: skip
+    limit: Annotated[int, typer.Option(help="How many to list.")] = 12,
+    as_json: AsJson = False,
+) -> None:
     """Search the catalogue by words and figures."""
     found = catalogue().search(" ".join(words), limit)
     if as_json:
         rows = [
-            {"number": f.part.number, "title": f.part.title, "package": f.part.package, **f.part.params} for f in found
+            {"number": f.part.number, "title": f.part.title, "package": f.part.package, **f.part.params}
+            for f in found
         ]
         print(json.dumps(rows))
         return
@@ -45,13 +47,17 @@ def search(
         figures = ", ".join(f"{title} {figure}" for title, figure in f.part.told()[:5])
         print(f"{f.part.number:14} {f.part.package:14} {f.part.title}: {figures}")
     if not found:
-        raise NotFound("Nothing in the catalogue is like that.", where=" ".join(words), next_step="Leave a word out.")
+        raise NotFound(
+            "Nothing in the catalogue is like that.", where=" ".join(words), next_step="Leave a word out."
+        )
 
 
 def choose(
-    demand: Annotated[Path, typer.Argument(help="Text: what firmware needs, one wish a line; or a design file.")],
+    demand: Annotated[
+        Path, typer.Argument(help="Text: what firmware needs, one wish a line; or a design file.")
+    ],
     as_json: AsJson = False,
-) -> None:  # fmt: skip
+) -> None:
     """Hold every controller of the catalogue against a demand, each with the pins that prove it."""
     brief = Brief()
     text = read_text(demand)
@@ -65,12 +71,16 @@ def choose(
     if as_json:
         rows = [
             {
-                "number": c.part.number, "feasible": c.feasible, "lacks": list(c.lacks),
-                "missing": [s.name for s in c.assignment.missing], "spare": len(c.assignment.spare),
-                "pins": {u.demand: f"{u.pin} {u.function}" for u in c.assignment.uses}, "gap": c.assignment.gap,
+                "number": c.part.number,
+                "feasible": c.feasible,
+                "lacks": list(c.lacks),
+                "missing": [s.name for s in c.assignment.missing],
+                "spare": len(c.assignment.spare),
+                "pins": {u.demand: f"{u.pin} {u.function}" for u in c.assignment.uses},
+                "gap": c.assignment.gap,
             }
             for c in found
-        ]  # fmt: skip
+        ]
         print(json.dumps(rows))
     else:
         for c in found:
@@ -84,19 +94,23 @@ def price(
     source: In,
     boards: Annotated[int, typer.Option(help="How many boards; the brief's quantity when left out.")] = 0,
     variant: Annotated[str, typer.Option(help="Variant to price.")] = "",
-    supplier: Annotated[str, typer.Option(help="Address of a supplier; the simulated one when left out.")] = "",
+    supplier: Annotated[
+        str, typer.Option(help="Address of a supplier; the simulated one when left out.")
+    ] = "",
     as_json: AsJson = False,
 ) -> None:
     """Ask a supplier for the parts of a design and price the list."""
-    from vane_step.standins.host import Hosted
-    from vane_step.standins.supplier import create_supplier
+    from vane_step.simulated.host import Hosted
+    from vane_step.simulated.supplier import create_supplier
     from vane_step.suppliers.client import ask_supplier
 
     design = load(source)
     count = boards or design.brief.quantity
     hosted = Hosted(create_supplier(), supplier)
     try:
-        answers = ask_supplier(hosted.address(), sorted({p.catalogue for p in design.parts.values() if p.catalogue}))
+        answers = ask_supplier(
+            hosted.address(), sorted({p.catalogue for p in design.parts.values() if p.catalogue})
+        )
     finally:
         hosted.close()
     now = datetime.now(UTC)
@@ -108,11 +122,14 @@ def price(
         bought = buy(offer, need_of(line, design, count)) if offer else None
         rows.append(
             {
-                "refs": " ".join(line.refs), "value": line.value, "number": line.number,
-                "buy": bought.buy if bought else None, "total": round(bought.total, 2) if bought else None,
+                "refs": " ".join(line.refs),
+                "value": line.value,
+                "number": line.number,
+                "buy": bought.buy if bought else None,
+                "total": round(bought.total, 2) if bought else None,
                 "stock": offer.stock if offer else None,
             }
-        )  # fmt: skip
+        )
     if as_json:
         totals = {str(s.boards): {"each": round(s.each, 2), "unpriced": s.unpriced} for s in sums}
         print(json.dumps({"lines": rows, "boards": totals, "asked_at": now.isoformat(timespec="minutes")}))
@@ -134,21 +151,25 @@ def supplier(port: Annotated[int, typer.Option(help="Port.")] = 8790) -> None:
     """Run the simulated supplier as a server of its own; POST /v1/behaviour switches delay and failures."""
     import uvicorn
 
-    from vane_step.standins.supplier import create_supplier
+    from vane_step.simulated.supplier import create_supplier
 
     print(f"The simulated supplier answers at http://127.0.0.1:{port}/v1/offers", flush=True)
     uvicorn.run(create_supplier(), host="127.0.0.1", port=port, log_level="warning")
 
 
 def patterns(
-    source: In, output: Out, name: Annotated[list[str] | None, typer.Option(help="Package; all when left out.")] = None
+    source: In,
+    output: Out,
+    name: Annotated[list[str] | None, typer.Option(help="Package; all when left out.")] = None,
 ) -> None:
-    """Print land patterns at true size, to lay the parts on."""
+    """Print land patterns at true size, to put the parts on."""
     design = load(source)
     missing = [n for n in name or [] if n not in design.packages]
     if missing:
         raise NotFound(
-            f"The design has no package {missing[0]}.", where=missing[0], allowed=", ".join(design.packages),
+            f"The design has no package {missing[0]}.",
+            where=missing[0],
+            allowed=", ".join(design.packages),
             next_step="Name a package the design uses.",
         )
     chosen = name or sorted({p.package for p in design.parts.values()}, key=natural)

@@ -17,6 +17,7 @@ from vane_step.core.quantity import format_value, parse_length_nm, parse_value
 
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 
+
 def calc_trace(
     current: Annotated[str, typer.Argument(help="Current, such as 2A.")],
     rise: Annotated[str, typer.Option(help="Allowed rise in kelvin.")] = "10",
@@ -25,20 +26,25 @@ def calc_trace(
     width: Annotated[str, typer.Option(help="Width to judge, such as 0.5mm.")] = "",
     length: Annotated[str, typer.Option(help="Length for resistance and drop.")] = "50mm",
     as_json: Annotated[bool, typer.Option("--json", help="Print JSON.")] = False,
-) -> None:  # fmt: skip
+) -> None:
     """Work out the width a current needs, with rise, drop and resistance (IPC-2221)."""
     if layer not in ("", "outer", "inner"):
         raise InputError(f"Layer is {layer!r}.", where="--layer", value=layer, allowed="outer, inner")
     # A bare number would be millimetres, as of every other length; nobody plates that.
-    thickness = parse_length_nm(f"{copper}um" if copper.replace(".", "", 1).isdigit() else copper, "--copper") / 1000
+    thickness = (
+        parse_length_nm(f"{copper}um" if copper.replace(".", "", 1).isdigit() else copper, "--copper") / 1000
+    )
     answers = [
         trace_room.trace(
-            parse_value(current, "current", "A"), parse_value(rise, "--rise", "K"), thickness, where,
+            parse_value(current, "current", "A"),
+            parse_value(rise, "--rise", "K"),
+            thickness,
+            where,
             width=parse_length_nm(width, "--width") / 1e6 if width else None,
             length=parse_length_nm(length, "--length") / 1e6,
         )
         for where in (("outer", "inner") if not layer else (layer,))
-    ]  # fmt: skip
+    ]
     if as_json:
         print(json.dumps([asdict(a) for a in answers], indent=1))
         return
@@ -56,8 +62,9 @@ def calc_trace(
 
 def formula_(
     name: Annotated[str, typer.Argument(help="Calculation, such as led, feedback, buck, battery.")],
-    values: Annotated[list[str] | None, typer.Argument(help="Inputs as key=value.")] = None, as_json: AsJson = False,
-) -> None:  # fmt: skip
+    values: Annotated[list[str] | None, typer.Argument(help="Inputs as key=value.")] = None,
+    as_json: AsJson = False,
+) -> None:
     """Work a calculation out from its inputs; those left out take their usual value."""
     known = formula(name)
     given = pairs(values or [], "key=value")
@@ -73,6 +80,3 @@ def formula_(
     for q in known.outputs:
         print(f"{q.title:32} {format_value(outputs[q.key], q.unit, 4)}")
     console.print(known.source, markup=False)
-
-
-

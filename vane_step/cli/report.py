@@ -52,7 +52,7 @@ def finish(
     if len(found) > 12:
         console.print(f"… and {len(found) - 12} more; --report writes them all")
     stops = sum(1 for f in found if f.level == "stop")
-    links = f"{numbers['links_completed']} of {numbers['links_total']} links made"
+    links = f"{numbers['links_completed']} of {numbers['links_total']} connections routed"
     console.print(
         f"{design.name}: {links}, {stops} stop, {len(found)} findings in all, {numbers['seconds']:.2f} s",
         markup=False,

@@ -12,11 +12,13 @@ from vane_step.cli.files import console, write
 
 
 def serve(
-    host: Annotated[str, typer.Option(help="Address; others than loopback need an access key.")] = "127.0.0.1",
+    host: Annotated[
+        str, typer.Option(help="Address; others than loopback need an access key.")
+    ] = "127.0.0.1",
     port: Annotated[int, typer.Option(help="Port.")] = 8760,
     data: Annotated[Path | None, typer.Option(help="Folder of the database.")] = None,
     demo: Annotated[bool, typer.Option(help="Put the demo designs on the shelf.")] = False,
-) -> None:  # fmt: skip
+) -> None:
     """Start the program on this machine."""
     from vane_step.web.serve import run
 

@@ -26,8 +26,7 @@ from vane_step.core.design.model import (
     role_of_net,
 )
 from vane_step.core.errors import InputError, NotFound
-from vane_step.core.parts.packages import package as own_package
-from vane_step.core.parts.packages import user_package
+from vane_step.core.parts.packages import package as own_package, user_package
 from vane_step.core.quantity import nm
 
 FILES = ("parts.csv", "nets.csv", "net_rules.csv", "packages.json", "board.json")
@@ -90,7 +89,8 @@ def rows_of(
             if len(row) != len(header):
                 raise InputError(
                     f"This line has {len(row)} fields, the header {len(header)}.",
-                    where=f"{where}, line {reader.line_num}", next_step="Write as many fields as the header has.",
+                    where=f"{where}, line {reader.line_num}",
+                    next_step="Write as many fields as the header has.",
                 )
             if reader.line_num > MAX_ROWS:
                 raise InputError("The file is too long.", where=where, allowed=f"{MAX_ROWS} lines")
@@ -100,7 +100,8 @@ def rows_of(
             )
     except csv.Error as error:
         raise InputError(
-            f"This line is no CSV: {error}.", where=f"{where}, line {reader.line_num}",
+            f"This line is no CSV: {error}.",
+            where=f"{where}, line {reader.line_num}",
             next_step="Write it as comma-separated values.",
         ) from error
 
@@ -113,7 +114,9 @@ def number(text: str, where: str, field: str) -> float:
         value = float("nan")
     if not abs(value) < 1e6:
         raise InputError(
-            f"{field} is {text!r}, which is no number.", where=where, value=text,
+            f"{field} is {text!r}, which is no number.",
+            where=where,
+            value=text,
             next_step="Write a number such as 2 or 0.5.",
         )
     return value
@@ -139,18 +142,35 @@ def board_from_json(text: str, where: str = "board.json") -> tuple[Board, str]:
 def _board(data: _BoardFile) -> Board:
     width, gap = nm(data.min_width_mm), nm(data.min_clearance_mm)
     jumper = data.jumper and JumperSizes(
-        pad_nm=nm(data.jumper.pad_mm), drill_nm=nm(data.jumper.drill_mm), wire_nm=nm(data.jumper.wire_mm),
-        min_length_nm=nm(data.jumper.min_length_mm), max_length_nm=nm(data.jumper.max_length_mm),
-    )  # fmt: skip
+        pad_nm=nm(data.jumper.pad_mm),
+        drill_nm=nm(data.jumper.drill_mm),
+        wire_nm=nm(data.jumper.wire_mm),
+        min_length_nm=nm(data.jumper.min_length_mm),
+        max_length_nm=nm(data.jumper.max_length_mm),
+    )
     rules = RuleSet(
-        name="imported", title=f"rules of {data.name}"[:200], copper_layers=(data.copper_layers,), min_width_nm=width,
-        min_clearance_nm=gap, min_ring_nm=max(0, (nm(data.via_pad_mm) - nm(data.via_drill_mm)) // 2),
-        min_drill_nm=nm(data.via_drill_mm), edge_clearance_nm=nm(data.edge_clearance_mm),
-        hole_to_hole_nm=nm(data.hole_to_hole_mm), hole_to_copper_nm=gap, via_pad_nm=nm(data.via_pad_mm),
-        via_drill_nm=nm(data.via_drill_mm), default_width_nm=width, default_clearance_nm=gap, jumper=jumper,
-    )  # fmt: skip
+        name="imported",
+        title=f"rules of {data.name}"[:200],
+        copper_layers=(data.copper_layers,),
+        min_width_nm=width,
+        min_clearance_nm=gap,
+        min_ring_nm=max(0, (nm(data.via_pad_mm) - nm(data.via_drill_mm)) // 2),
+        min_drill_nm=nm(data.via_drill_mm),
+        edge_clearance_nm=nm(data.edge_clearance_mm),
+        hole_to_hole_nm=nm(data.hole_to_hole_mm),
+        hole_to_copper_nm=gap,
+        via_pad_nm=nm(data.via_pad_mm),
+        via_drill_nm=nm(data.via_drill_mm),
+        default_width_nm=width,
+        default_clearance_nm=gap,
+        jumper=jumper,
+    )
     return Board.model_validate(
-        {"outline": [(nm(x), nm(y)) for x, y in data.outline_mm], "copper_layers": data.copper_layers, "rules": rules}
+        {
+            "outline": [(nm(x), nm(y)) for x, y in data.outline_mm],
+            "copper_layers": data.copper_layers,
+            "rules": rules,
+        }
     )
 
 
@@ -189,9 +209,12 @@ def read_exchange(texts: Mapping[str, str], name: str, board: Board | None = Non
     if "net_rules.csv" in texts:
         _rules(texts["net_rules.csv"], nets)
     data = {
-        "name": name, "parts": dict(sorted(parts.items(), key=lambda kv: natural(kv[0]))),
-        "nets": dict(sorted(nets.items(), key=lambda kv: natural(kv[0]))), "packages": used, "board": board,
-    }  # fmt: skip
+        "name": name,
+        "parts": dict(sorted(parts.items(), key=lambda kv: natural(kv[0]))),
+        "nets": dict(sorted(nets.items(), key=lambda kv: natural(kv[0]))),
+        "packages": used,
+        "board": board,
+    }
     return validated({"format": "vane-step-design", "version": 1, **data}, name)
 
 
@@ -207,20 +230,25 @@ def read_packages(text: str, where: str = "packages.json") -> dict[str, Package]
         package = user_package(entry, f"{where}: {label}")
         if package.name in found:
             raise InputError(
-                f"Package {package.name} comes twice.", where=where,
+                f"Package {package.name} comes twice.",
+                where=where,
                 next_step="Give each a name of its own.",
             )
         found[package.name] = package
     return found
 
 
-def _parts(text: str, packages: dict[str, Package], kitchen: bool) -> tuple[dict[str, Part], dict[str, Package]]:
+def _parts(
+    text: str, packages: dict[str, Package], kitchen: bool
+) -> tuple[dict[str, Part], dict[str, Package]]:
     parts: dict[str, Part] = {}
     used: dict[str, Package] = {}
     for line, row in rows_of(text, "parts.csv", ("ref", "value", "package"), ("x", "y", "turn", "side")):
         where = f"parts.csv, line {line}"
         if row["ref"] in parts:
-            raise InputError(f"{row['ref']} comes twice.", where=where, next_step="Give each a reference of its own.")
+            raise InputError(
+                f"{row['ref']} comes twice.", where=where, next_step="Give each a reference of its own."
+            )
         pack = packages.get(row["package"])
         if pack is None:
             try:
@@ -235,16 +263,21 @@ def _parts(text: str, packages: dict[str, Package], kitchen: bool) -> tuple[dict
         place = None
         if row["x"] or row["y"]:
             if row["side"] not in ("", "front", "back"):
-                raise InputError(f"Side is {row['side']!r}.", where=where, value=row["side"], allowed="front, back")
+                raise InputError(
+                    f"Side is {row['side']!r}.", where=where, value=row["side"], allowed="front, back"
+                )
             place = PartPlace(
-                x_nm=nm(number(row["x"], where, "x")), y_nm=nm(number(row["y"], where, "y")),
+                x_nm=nm(number(row["x"], where, "x")),
+                y_nm=nm(number(row["y"], where, "y")),
                 turn_deg=number(row["turn"] or "0", where, "turn") % 360,
                 side="back" if row["side"] == "back" else "front",
-            )  # fmt: skip
+            )
         numbers = dict.fromkeys(p.number for p in pack.pads)
         pins = tuple(Pin(number=n) for n in numbers)
         try:
-            parts[row["ref"]] = Part(ref=row["ref"], value=row["value"], package=pack.name, pins=pins, place=place)
+            parts[row["ref"]] = Part(
+                ref=row["ref"], value=row["value"], package=pack.name, pins=pins, place=place
+            )
         except ValidationError as error:
             raise input_error(error, where) from error
     return parts, used
@@ -258,7 +291,8 @@ def _nets(text: str, parts: dict[str, Part], packages: dict[str, Package]) -> di
         where = f"nets.csv, line {line}"
         if row["ref"] not in parts:
             raise InputError(
-                f"There is no part {row['ref']!r} in parts.csv.", where=where,
+                f"There is no part {row['ref']!r} in parts.csv.",
+                where=where,
                 next_step="Add it to parts.csv, or leave the line out.",
             )
         if row["pin"] not in numbers[row["ref"]]:
@@ -270,7 +304,9 @@ def _nets(text: str, parts: dict[str, Part], packages: dict[str, Package]) -> di
         pin = f"{row['ref']}.{row['pin']}"
         if owner.setdefault(pin, row["net"]) != row["net"]:
             raise InputError(
-                f"{pin} is already on net {owner[pin]}.", where=where, value=row["net"],
+                f"{pin} is already on net {owner[pin]}.",
+                where=where,
+                value=row["net"],
                 next_step="List each pin once.",
             )
         if pin not in pins.setdefault(row["net"], []):
@@ -290,10 +326,13 @@ def _rules(text: str, nets: dict[str, Net]) -> None:
         where = f"net_rules.csv, line {line}"
         if row["net"] not in nets:
             raise InputError(
-                f"There is no net {row['net']!r} in nets.csv.", where=where,
+                f"There is no net {row['net']!r} in nets.csv.",
+                where=where,
                 next_step="Add it to nets.csv, or leave the line out.",
             )
-        values = {k.replace("_mm", "_nm"): nm(number(row[k], where, k)) for k in row if k.endswith("_mm") and row[k]}
+        values = {
+            k.replace("_mm", "_nm"): nm(number(row[k], where, k)) for k in row if k.endswith("_mm") and row[k]
+        }
         try:
             nets[row["net"]] = nets[row["net"]].model_copy(update={"rule": NetRule.model_validate(values)})
         except ValidationError as error:

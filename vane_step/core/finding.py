@@ -89,7 +89,9 @@ class Finding(BaseModel):
     def key(self) -> str:
         """Name the finding so that a list can keep its place when others come and go."""
         where = self.place
-        return f"{self.code}|{','.join(where.refs)}|{','.join(where.pins)}|{where.net}|{where.x_nm}|{where.y_nm}"
+        return (
+            f"{self.code}|{','.join(where.refs)}|{','.join(where.pins)}|{where.net}|{where.x_nm}|{where.y_nm}"
+        )
 
     def as_report(self) -> dict[str, Any]:
         """Give the finding as one entry of a ``--report`` file."""

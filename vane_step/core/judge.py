@@ -1,4 +1,4 @@
-"""All findings of a design in one list, less those somebody decided to live with; each rule lives in its own room."""
+"""All findings of a design in one list, less the accepted ones; each rule lives in its own room."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ from vane_step.core.design.model import Design, Waiver, pin_name
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.finding import Finding, ordered
 from vane_step.core.parts.patternsheet import pattern_findings
+from vane_step.core.rules import RULES
 
 
 def all_findings(design: Design, electrical: bool = True) -> list[Finding]:
@@ -34,7 +35,12 @@ def waived_findings(design: Design) -> list[tuple[Finding, Waiver]]:
 
 
 def _everything(design: Design, electrical: bool) -> list[Finding]:
-    found = [*check(design).findings, *nearness_findings(design), *limit_findings(design), *need_findings(design)]
+    found = [
+        *check(design).findings,
+        *nearness_findings(design),
+        *limit_findings(design),
+        *need_findings(design),
+    ]
     if electrical and has_roles(design):
         found += [*review(design), *pattern_findings(design)]
     return ordered(found)
@@ -75,6 +81,12 @@ def state_of(design: Design, finding: Finding) -> str:
     return mark.hexdigest()
 
 
+def can_be_accepted(finding: Finding) -> bool:
+    """Tell whether the page offers to accept a finding: not what the board and its files are, nor what a shop says."""
+    rule = RULES[finding.code]
+    return finding.place.step not in ("board", "make") and rule.room != "order" and finding.code != "budget"
+
+
 def waive(design: Design, code: str, place: str, reason: str) -> SetItem:
     """Make the edit that waives a finding, named by its rule and place, for a reason.
 
@@ -97,18 +109,23 @@ def waive(design: Design, code: str, place: str, reason: str) -> SetItem:
             continue
         if finding.level == "stop" and where.step in ("board", "make"):
             raise EditRefused(
-                f"{finding.message}: a stop of the board cannot be waived.", where=code,
+                f"{finding.message}: a stop of the board cannot be waived.",
+                where=code,
                 next_step="Change the copper, or choose another maker.",
-            )  # fmt: skip
+            )
         number = 1
         while f"W{number}" in design.waivers:
             number += 1
         waiver = Waiver(
-            id=f"W{number}", key=finding.key()[:400], state=state_of(design, finding), reason=reason.strip()[:200],
+            id=f"W{number}",
+            key=finding.key()[:400],
+            state=state_of(design, finding),
+            reason=reason.strip()[:200],
             message=finding.message[:600],
-        )  # fmt: skip
+        )
         return SetItem(waiver=waiver)
     raise NotFound(
-        f"There is no finding {code} at {place or 'that place'}.", where=code,
+        f"There is no finding {code} at {place or 'that place'}.",
+        where=code,
         next_step="Name rule and place as the list of findings has them.",
     )

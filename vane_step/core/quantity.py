@@ -12,13 +12,31 @@ NM_PER_MM: Final = 1_000_000
 # No board is larger; a bare 2500 was meant in another unit.
 MAX_MM: Final = 2000.0
 PREFIXES: Final[dict[str, float]] = {
-    "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3,
-    "": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
-}  # fmt: skip
+    "p": 1e-12,
+    "n": 1e-9,
+    "u": 1e-6,
+    "µ": 1e-6,
+    "μ": 1e-6,
+    "m": 1e-3,
+    "": 1.0,
+    "k": 1e3,
+    "K": 1e3,
+    "M": 1e6,
+    "G": 1e9,
+}
 LENGTHS_MM: Final[dict[str, float]] = {
-    "nm": 1e-6, "um": 1e-3, "µm": 1e-3, "mm": 1.0, "cm": 10.0, "m": 1000.0,
-    "mil": 0.0254, "in": 25.4, '"': 25.4, "": 1.0, "oz": 0.0348,
-}  # fmt: skip
+    "nm": 1e-6,
+    "um": 1e-3,
+    "µm": 1e-3,
+    "mm": 1.0,
+    "cm": 10.0,
+    "m": 1000.0,
+    "mil": 0.0254,
+    "in": 25.4,
+    '"': 25.4,
+    "": 1.0,
+    "oz": 0.0348,
+}
 E6: Final = (10, 15, 22, 33, 47, 68)
 E12: Final = (10, 12, 15, 18, 22, 27, 33, 39, 47, 56, 68, 82)
 E24: Final = (10, 11, 12, 13, 15, 16, 18, 20, 22, 24, 27, 30, 33, 36, 39, 43, 47, 51, 56, 62, 68, 75, 82, 91)
@@ -26,10 +44,35 @@ E96: Final = tuple(round(100 * 10 ** (k / 96)) for k in range(96))
 
 # Units as people write them, and what each is; all others are refused, never dropped.
 UNITS: Final[dict[str, str]] = {
-    "ohm": "Ω", "Ohm": "Ω", "ohms": "Ω", "Ω": "Ω", "F": "F", "H": "H", "V": "V", "A": "A", "W": "W",
-    "Hz": "Hz", "s": "s", "C": "C", "Ah": "Ah", "Wh": "Wh", "%": "%", "K": "K", "degC": "°C", "°C": "°C", "℃": "°C",
-    "K/W": "K/W", "°C/W": "K/W", "degC/W": "K/W", "€": "€", "EUR": "€", "B": "B", "h": "h", "g": "g", "dB": "dB",
-}  # fmt: skip
+    "ohm": "Ω",
+    "Ohm": "Ω",
+    "ohms": "Ω",
+    "Ω": "Ω",
+    "F": "F",
+    "H": "H",
+    "V": "V",
+    "A": "A",
+    "W": "W",
+    "Hz": "Hz",
+    "s": "s",
+    "C": "C",
+    "Ah": "Ah",
+    "Wh": "Wh",
+    "%": "%",
+    "K": "K",
+    "degC": "°C",
+    "°C": "°C",
+    "℃": "°C",
+    "K/W": "K/W",
+    "°C/W": "K/W",
+    "degC/W": "K/W",
+    "€": "€",
+    "EUR": "€",
+    "B": "B",
+    "h": "h",
+    "g": "g",
+    "dB": "dB",
+}
 MAX_VALUE: Final = 1e15
 _DIGITS = r"[0-9]{1,30}(?:[.,][0-9]{0,30})?|[.,][0-9]{1,30}"
 _NUMBER = re.compile(rf"^([+-]?(?:{_DIGITS})(?:[eE][+-]?[0-9]{{1,2}})?)\s*(.*)$", re.S)
@@ -81,12 +124,18 @@ def parse_value(text: str, what: str = "value", unit: str = "") -> float:
     """
     # The sign of the ohm is a letter of its own beside the Greek one.
     text = text.strip().replace("\u2126", "Ω")
-    allowed = "a number with an optional prefix" + (f" in {unit}" if unit else "") + ", such as 4k7, 100n, 0R05 or 2A"
+    allowed = (
+        "a number with an optional prefix"
+        + (f" in {unit}" if unit else "")
+        + ", such as 4k7, 100n, 0R05 or 2A"
+    )
     number, factor, found = 0.0, 0.0, ""
     scaled: tuple[float, str] | None = None
     if match := _POINT.match(text):
         whole, point, fraction, tail = match.groups()
-        factor, found = (1.0, {"R": "Ω", "Ω": "Ω"}.get(point, point)) if point in "RΩVA" else (PREFIXES[point], "")
+        factor, found = (
+            (1.0, {"R": "Ω", "Ω": "Ω"}.get(point, point)) if point in "RΩVA" else (PREFIXES[point], "")
+        )
         scaled = (1.0, "") if not tail else (1.0, UNITS[tail]) if tail in UNITS else None
         if scaled is not None:
             found = scaled[1] or found
@@ -99,9 +148,13 @@ def parse_value(text: str, what: str = "value", unit: str = "") -> float:
     if scaled is None:
         raise InputError(f"{text[:40]!r} is not a value.", where=what, value=text, allowed=allowed)
     if unit and found and found != unit:
-        raise InputError(f"{text[:40]!r} is in {found}, {unit} is asked for.", where=what, value=text, allowed=allowed)
+        raise InputError(
+            f"{text[:40]!r} is in {found}, {unit} is asked for.", where=what, value=text, allowed=allowed
+        )
     if abs(number * factor) > MAX_VALUE:
-        raise InputError(f"{text[:40]!r} is out of range.", where=what, value=text, allowed=f"up to {MAX_VALUE:g}")
+        raise InputError(
+            f"{text[:40]!r} is out of range.", where=what, value=text, allowed=f"up to {MAX_VALUE:g}"
+        )
     return number * factor
 
 
@@ -117,12 +170,18 @@ def parse_length_nm(text: str | float, what: str = "length") -> int:
     match = _LENGTH.match(written)
     if not match:
         raise InputError(
-            f"{written[:40]!r} is not a length.", where=what, value=text, allowed="a number with mm, um, mil or in"
+            f"{written[:40]!r} is not a length.",
+            where=what,
+            value=text,
+            allowed="a number with mm, um, mil or in",
         )
     length_mm = float(match[1].replace(",", ".")) * LENGTHS_MM[match[2] or ""]
     if abs(length_mm) > MAX_MM:
         raise InputError(
-            f"{written[:40]} is out of range.", where=what, value=text, allowed=f"-{MAX_MM:g} to {MAX_MM:g} mm"
+            f"{written[:40]} is out of range.",
+            where=what,
+            value=text,
+            allowed=f"-{MAX_MM:g} to {MAX_MM:g} mm",
         )
     return round(length_mm * NM_PER_MM)
 

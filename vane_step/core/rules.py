@@ -11,7 +11,12 @@ from typing import Final, Literal
 Sense = Literal["at least", "at most", "either way", "is"]
 Room = Literal["brief", "parts", "circuit", "board", "legend", "make", "read back", "order"]
 HOUSE, THUMB, CIRCUIT, CATALOGUE = "rules of the maker", "rule of thumb", "the circuit", "the catalogue"
-BRIEF, SUPPLIER, FILES, LAND = "the brief", "the supplier's answer", "the files as read back", "the land patterns"
+BRIEF, SUPPLIER, FILES, LAND = (
+    "the brief",
+    "the supplier's answer",
+    "the files as read back",
+    "the land patterns",
+)
 
 
 @dataclass(frozen=True)
@@ -45,7 +50,10 @@ class Rule:
 
 
 def _rows(room: Room, *rows: tuple[str, str, str, Sense, str, str]) -> list[Rule]:
-    return [Rule(code, title, levels, sense, unit, source, room) for code, title, levels, sense, unit, source in rows]
+    return [
+        Rule(code, title, levels, sense, unit, source, room)
+        for code, title, levels, sense, unit, source in rows
+    ]
 
 
 _ALL: Final = [
@@ -53,14 +61,28 @@ _ALL: Final = [
         "brief",
         ("requirement", "a requirement is not met", "stop, look", "at least", "its own", "the requirement"),
         ("brief-size", "a side of the board is longer than the brief allows", "stop", "at most", "mm", BRIEF),
-        ("brief-road", "the maker's rules do not suit how the board is to be made", "look", "is", "", BRIEF),
+        (
+            "brief-manufacturing",
+            "the maker's rules do not suit how the board is to be made",
+            "look",
+            "is",
+            "",
+            BRIEF,
+        ),
         ("brief-skill", "parts want tools or skills the brief leaves out", "look", "at most", "parts", BRIEF),
         ("brief-height", "a part, or all together, is too tall for the case", "look", "at most", "mm", BRIEF),
         ("budget", "the parts of one board cost more than allowed", "look", "at most", "€", BRIEF),
     ),
     *_rows(
         "parts",
-        ("unproved-pattern", "an own land pattern was not checked, or never soldered", "look, note", "is", "", LAND),
+        (
+            "unproved-pattern",
+            "an own land pattern was not checked, or never soldered",
+            "look, note",
+            "is",
+            "",
+            LAND,
+        ),
     ),
     *_rows(
         "order",
@@ -81,34 +103,88 @@ _ALL: Final = [
         ("decoupling", "a supply pin has no bypass capacitor", "look", "at least", "capacitors", THUMB),
         ("backwards", "a polarised part is the wrong way round", "stop, look", "at least", "V", "polarity"),
         ("two-spellings", "two names look like one net", "look", "at most", "names", CIRCUIT),
-        ("no-pull-up", "an open-drain net has no pull-up", "look", "at least", "pull-ups", "open-drain outputs"),
+        (
+            "no-pull-up",
+            "an open-drain net has no pull-up",
+            "look",
+            "at least",
+            "pull-ups",
+            "open-drain outputs",
+        ),
         ("pull-ups", "a net has several pull-ups", "note", "at most", "pull-ups", THUMB),
         ("pull-up", "a pull-up is too strong or too weak", "look", "either way", "Ω", "3 mA; 1 µs at 100 pF"),
         (
-            "crystal-load", "load capacitors do not suit the crystal", "look", "either way",
-            "pF", "2 (CL - stray), 15 %",
+            "crystal-load",
+            "load capacitors do not suit the crystal",
+            "look",
+            "either way",
+            "pF",
+            "2 (CL - stray), 15 %",
         ),
         ("led-current", "an LED gets too much or too little current", "look", "either way", "mA", THUMB),
         ("led-bare", "an LED has no resistor", "stop", "at most", "V", CIRCUIT),
         ("reset-pull-up", "a reset pin is not held up", "look", "at least", "pull-ups", THUMB),
         ("voltage-domain", "an output drives an input above its supply", "stop", "at most", "V", CATALOGUE),
-        ("rating", "a part gets more voltage or power than it bears", "stop, look", "either way", "V, W", CATALOGUE),
+        (
+            "rating",
+            "a part gets more voltage or power than it bears",
+            "stop, look",
+            "either way",
+            "V, W",
+            CATALOGUE,
+        ),
         ("supply-range", "a part's supply is outside its range", "stop, look", "either way", "V", CATALOGUE),
         ("flyback", "a coil has no diode, or a wrong one", "stop, look", "at least", "diodes", THUMB),
         (
-            "start-up", "a load is on, or held by nothing, in reset or loader", "look", "either way",
-            "pins, resistors", "pin states",
+            "start-up",
+            "a load is on, or held by nothing, in reset or loader",
+            "look",
+            "either way",
+            "pins, resistors",
+            "pin states",
         ),
         ("shared-debug", "two controllers share a debug line", "look", "at most", "controllers", THUMB),
-        ("programming", "nothing can program a controller", "note", "at least", "ways", "debug lines and loader"),
-        ("loader-port", "a serial line looks like the loader's", "look, note", "at least", "ways", "the loader"),
-        ("on-at-rest", "a load is fed while the relay is at rest", "look, note", "at most", "loads", "contact NC"),
         (
-            "connector", "a plug lacks ground, ways or current", "stop, look", "either way",
-            "ways, A each, ground pins", CATALOGUE,
+            "programming",
+            "nothing can program a controller",
+            "note",
+            "at least",
+            "ways",
+            "debug lines and loader",
+        ),
+        (
+            "loader-port",
+            "a serial line looks like the loader's",
+            "look, note",
+            "at least",
+            "ways",
+            "the loader",
+        ),
+        (
+            "on-at-rest",
+            "a load is fed while the relay is at rest",
+            "look, note",
+            "at most",
+            "loads",
+            "contact NC",
+        ),
+        (
+            "connector",
+            "a plug lacks ground, ways or current",
+            "stop, look",
+            "either way",
+            "ways, A each, ground pins",
+            CATALOGUE,
         ),
         ("unused-section", "inputs of an unused section float", "look", "at most", "floating inputs", THUMB),
-        ("matrix-diode", "diodes of a key matrix face different ways", "look", "at most", "diodes", "one sense"),
+        (
+            "matrix-diode",
+            "diodes of a key matrix face different ways",
+            "look",
+            "at most",
+            "diodes",
+            "one sense",
+        ),
         ("output-grounded", "a supply output is on ground", "stop", "at most", "outputs", CIRCUIT),
         ("sources-tied", "two sources feed one another", "stop", "at most", "sources", CIRCUIT),
         ("diode-forward", "a diode shorts two rails", "stop", "at most", "V", CIRCUIT),
@@ -116,33 +192,76 @@ _ALL: Final = [
         ("zener", "a zener is straight across a higher rail", "stop", "at most", "V", CATALOGUE),
         ("coil-voltage", "a coil gets too much or too little voltage", "stop", "either way", "V", CATALOGUE),
         (
-            "regulator-output", "a regulator gives another voltage than its rail has", "stop", "either way",
-            "V", CATALOGUE,
+            "regulator-output",
+            "a regulator gives another voltage than its rail has",
+            "stop",
+            "either way",
+            "V",
+            CATALOGUE,
         ),
         ("regulator-heat", "a regulator gets too hot", "stop", "at most", "°C", "125 °C, rule of thumb"),
         ("dropout", "a regulator gets too little voltage", "look", "at least", "V", CATALOGUE),
-        ("no-current", "a current is not said of a net made for one", "look, note", "at least", "currents", THUMB),
+        (
+            "no-current",
+            "a current is not said of a net made for one",
+            "look, note",
+            "at least",
+            "currents",
+            THUMB,
+        ),
         ("two-senders", "two senders are on one line", "stop", "at most", "senders", "what pins do"),
         ("no-sender", "nobody sends on a line", "look", "at most", "receivers", "what pins do"),
         ("address-twice", "two parts answer to one bus address", "stop", "at most", "parts", CATALOGUE),
         ("tied-off", "an enable or control pin is off for good", "look", "at most", "pins", "what pins do"),
-        ("taps", "sense taps are exchanged or at the wrong end", "stop, look", "at most", "pins", "what pins do"),
+        (
+            "taps",
+            "sense leads are exchanged or at the wrong end",
+            "stop, look",
+            "at most",
+            "pins",
+            "what pins do",
+        ),
         ("gate-drive", "a gate gets too little voltage", "stop, look", "at least", "V", CATALOGUE),
         ("gate-floats", "a gate floats", "stop, look", "at least", "pulls", THUMB),
         ("gate-off", "a gate is never off", "stop, look", "at most", "V", CATALOGUE),
         ("gate-over", "a gate gets more than it bears", "stop, look", "at most", "V", "20 V"),
         ("transistor-turned", "a transistor's ends are exchanged", "stop", "at most", "pins", CIRCUIT),
         ("base-bare", "a base has no resistor", "stop", "at most", "V", THUMB),
-        ("output-capacitor", "a converter has no output capacitor", "stop, look", "at least", "capacitors", THUMB),
+        (
+            "output-capacitor",
+            "a converter has no output capacitor",
+            "stop, look",
+            "at least",
+            "capacitors",
+            THUMB,
+        ),
         ("bootstrap", "a converter has no bootstrap capacitor", "stop", "at least", "capacitors", THUMB),
         (
-            "feedback", "the feedback parts set another voltage than the rail's", "stop", "either way",
-            "V, resistors", "6 %",
+            "feedback",
+            "the feedback parts set another voltage than the rail's",
+            "stop",
+            "either way",
+            "V, resistors",
+            "6 %",
         ),
         ("divider", "a divider gives a pin more than it bears", "stop", "at most", "V", CATALOGUE),
-        ("stale-value", "a value is not what its calculation gives", "look", "is", "values", "the calculation"),
+        (
+            "stale-value",
+            "a value is not what its calculation gives",
+            "look",
+            "is",
+            "values",
+            "the calculation",
+        ),
         ("overruled", "a value was typed over its calculation", "note", "is", "values", "the calculation"),
-        ("broken-reason", "a calculation lost what it reads", "look", "is", "calculations", "the calculation"),
+        (
+            "broken-reason",
+            "a calculation lost what it reads",
+            "look",
+            "is",
+            "calculations",
+            "the calculation",
+        ),
         ("old-voltage", "a text names a voltage no rail has", "look, note", "is", "V", CIRCUIT),
         ("either-or", "of a choice not one part is fitted", "look", "at most", "fitted", "the variant"),
     ),
@@ -152,7 +271,14 @@ _ALL: Final = [
         ("short", "copper of two nets touches", "stop", "at least", "mm", HOUSE),
         ("creepage", "nets are too near for their voltage", "stop, look", "at least", "mm", "IPC-2221B, 6-1"),
         ("copper-to-edge", "copper is too near to the edge", "stop", "at least", "mm", HOUSE),
-        ("edge-hole", "a plated hole on the edge that is not made, or too small", "stop", "at least", "mm", HOUSE),
+        (
+            "edge-hole",
+            "a plated hole on the edge that is not made, or too small",
+            "stop",
+            "at least",
+            "mm",
+            HOUSE,
+        ),
         ("off-edge", "a plated hole is cut, and not on the edge", "stop", "at most", "mm", THUMB),
         ("ring", "an annular ring is too narrow", "stop", "at least", "mm", HOUSE),
         ("drill", "a hole is too small or too large to drill", "stop", "at least", "mm", HOUSE),
@@ -162,7 +288,14 @@ _ALL: Final = [
         ("hole-in-part", "a mounting hole goes through a part", "look", "at most", "mm", LAND),
         ("screw-on-part", "the head of a screw meets a part", "look", "at most", "mm", LAND),
         ("screw-in-zone", "a screw lies in an antenna's zone", "look", "at most", "mm", LAND),
-        ("hole-over-edge", "a bare hole lies across the edge, or outside", "stop", "at least", "mm", "the outline"),
+        (
+            "hole-over-edge",
+            "a bare hole lies across the edge, or outside",
+            "stop",
+            "at least",
+            "mm",
+            "the outline",
+        ),
         ("thin-wall", "the wall between a hole and the edge is too thin", "look", "at least", "mm", HOUSE),
         ("thin-bridge", "the board hangs together by a narrow bridge", "look", "at least", "mm", THUMB),
         ("slot", "a cut-out is too narrow to be milled", "stop", "at least", "mm", HOUSE),
@@ -189,7 +322,7 @@ _ALL: Final = [
         ("aspect-ratio", "a hole is deep for its width", "look", "at most", "", THUMB),
         ("mask-bridge", "solder mask between pads is too narrow", "look", "at least", "mm", THUMB),
         ("paste-opening", "paste hardly leaves the stencil", "look", "at least", "area ratio", "IPC-7525"),
-        ("open-link", "a connection is not routed", "stop", "at most", "mm", CIRCUIT),
+        ("unrouted", "a connection is not routed", "stop", "at most", "mm", CIRCUIT),
         ("no-copper", "a connected pin has no copper", "stop", "at most", "pins", CIRCUIT),
         ("not-placed", "a part has no place", "stop", "at most", "parts", CIRCUIT),
         ("decoupling-distance", "a bypass capacitor is far from its pin", "look", "at most", "mm", THUMB),
@@ -205,14 +338,32 @@ _ALL: Final = [
     ),
     *_rows(
         "make",
-        ("etch-width", "a track is finer than the method can do in comfort", "look", "at least", "mm", "the method"),
-        ("etch-drill", "no drill at hand makes a hole", "look", "at most", "mm", "the drills at hand"),
-        ("etch-ring", "the drill taken instead leaves too narrow a ring", "look", "at least", "mm", HOUSE),
         (
-            "etch-layers", "inner layers cannot be etched at home", "stop", "at most",
-            "layers", "laminate has two sides",
+            "etch-width",
+            "a track is finer than the method can do in comfort",
+            "look",
+            "at least",
+            "mm",
+            "the method",
         ),
-        ("etch-plating", "connections hang on plated holes nobody plates", "stop", "at most", "links", HOUSE),
+        ("etch-drill", "no drill at hand makes a hole", "look", "at most", "mm", "the drills at hand"),
+        ("etch-ring", "the drill used instead leaves too narrow a ring", "look", "at least", "mm", HOUSE),
+        (
+            "etch-layers",
+            "inner layers cannot be etched at home",
+            "stop",
+            "at most",
+            "layers",
+            "laminate has two sides",
+        ),
+        (
+            "etch-plating",
+            "connections hang on plated holes nobody plates",
+            "stop",
+            "at most",
+            "connections",
+            HOUSE,
+        ),
     ),
     *_rows(
         "read back",
@@ -224,7 +375,7 @@ _ALL: Final = [
         ("netlist", "the test netlist differs", "stop", "at most", "points", FILES),
         ("pad-missing", "there is no copper at a pad", "stop", "is", "", FILES),
         ("file-short", "two nets are one piece of copper", "stop", "is", "", FILES),
-        ("file-open", "a net is in more pieces than in the design", "stop", "at most", "links", FILES),
+        ("file-open", "a net is in more pieces than in the design", "stop", "at most", "connections", FILES),
         ("file-thin", "copper is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),
         ("image", "copper differs from the design", "stop", "at most", "mm²", FILES),
         ("layers", "layers are missing", "stop", "is", "", FILES),
@@ -244,7 +395,9 @@ def rules_page() -> str:
         lines += [f"### {room.capitalize()}", "", head, "|---|---|---|---|---|"]
         for rule in _ALL:
             if rule.room == room:
-                reading = "—" if rule.sense == "is" else f"{rule.sense}{f', {rule.unit}' if rule.unit else ''}"
+                reading = (
+                    "—" if rule.sense == "is" else f"{rule.sense}{f', {rule.unit}' if rule.unit else ''}"
+                )
                 lines.append(f"| `{rule.code}` | {rule.title} | {rule.levels} | {reading} | {rule.source} |")
         lines.append("")
     return "\n".join(lines)

@@ -45,7 +45,9 @@ def weight(value: Any, depth: int = 0) -> int:
     if isinstance(value, STRtree):
         return HEAD + 3 * POINTER * len(value) + _of_many(value.geometries, depth)
     if isinstance(value, Mapping):
-        return HEAD + 2 * POINTER * len(value) + _of_many(value.values(), depth) + _of_many(value.keys(), depth)
+        return (
+            HEAD + 2 * POINTER * len(value) + _of_many(value.values(), depth) + _of_many(value.keys(), depth)
+        )
     if isinstance(value, tuple | list | set | frozenset):
         return HEAD + POINTER * len(value) + _of_many(value, depth)
     fields = getattr(value, "__dict__", None)

@@ -12,7 +12,11 @@ from vane_step.core.errors import StoreFailed, VaneStepError
 _SAYINGS = (
     ("disk is full", "The disk is full.", "Make room and do it again; what was answered before is safe."),
     ("locked", "Another program holds the database.", "Wait, or close the other program, and do it again."),
-    ("readonly", "The database may not be written.", "Allow writing to its folder, or choose another with --data."),
+    (
+        "readonly",
+        "The database may not be written.",
+        "Allow writing to its folder, or choose another with --data.",
+    ),
     ("unable to open", "The database cannot be opened.", "Choose another folder with --data."),
     ("not a database", "The file is not a database of this program.", "Choose another folder with --data."),
     ("malformed", "The database is damaged.", "Save what can be read: vane-step rescue FOLDER -o NEW-FOLDER"),
@@ -27,7 +31,8 @@ def in_words(error: sqlite3.Error, where: str = "database") -> StoreFailed:
         if saying in text:
             return StoreFailed(f"{means} Nothing was changed.", where=where, next_step=step)
     return StoreFailed(
-        f"The database refuses: {error}. Nothing was changed.", where=where,
+        f"The database refuses: {error}. Nothing was changed.",
+        where=where,
         next_step="Look at the log, and at the folder of the database.",
     )
 

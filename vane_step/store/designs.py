@@ -107,7 +107,9 @@ class DesignStore:
             base, k = id, 1
             while db.execute("SELECT 1 FROM design WHERE id = ?", (id,)).fetchone():
                 if not numbered:
-                    raise EditRefused(f"There is already a design {id}.", where=id, next_step="Choose another name.")
+                    raise EditRefused(
+                        f"There is already a design {id}.", where=id, next_step="Choose another name."
+                    )
                 k += 1
                 id = f"{base}-{k}"
             db.execute("INSERT INTO design VALUES (?, ?, 1, 0, ?, NULL)", (id, design.name, self._now()))
@@ -150,7 +152,7 @@ class DesignStore:
         """
         with atomic(self._db, self._lock) as db:
             if not db.execute("DELETE FROM design WHERE id = ? AND binned_at IS NOT NULL", (id,)).rowcount:
-                raise EditRefused(f"{id} is not in the bin.", where=id, next_step="Put it in the bin first.")
+                raise EditRefused(f"{id} is not in the bin.", where=id, next_step="Move it to the bin first.")
             self._cache.pop(id, None)
 
     def get(self, id: str) -> Kept:
@@ -170,7 +172,9 @@ class DesignStore:
             return self._cache[id]
 
     def _load(self, id: str) -> Kept:
-        row = self._db.execute("SELECT version, cursor, changed_at FROM design WHERE id = ?", (id,)).fetchone()
+        row = self._db.execute(
+            "SELECT version, cursor, changed_at FROM design WHERE id = ?", (id,)
+        ).fetchone()
         if row is None:
             raise _no_design(id)
         version, cursor, changed = row
@@ -179,12 +183,15 @@ class DesignStore:
         ).fetchone()
         try:
             if snapshot is None:
-                raise InputError("It has no beginning.", where=id, next_step="Save the rescue file from the shelf.")
+                raise InputError(
+                    "It has no beginning.", where=id, next_step="Save the rescue file from the shelf."
+                )
             design, _ = self._replayed(id, snapshot[0], cursor)
         except (VaneStepError, ValueError) as error:
             says = error.line() if isinstance(error, VaneStepError) else str(error)
             raise DamagedDesign(
-                f"What is stored of {id} cannot be read: {says}", where=id,
+                f"What is stored of {id} cannot be read: {says}",
+                where=id,
                 next_step="Open its last good version or save the rescue file from the shelf; the others are whole.",
             ) from error
         return Kept(id, version, design, self._label(id, cursor), self._label(id, cursor + 1), changed)
@@ -202,7 +209,8 @@ class DesignStore:
 
     def _edits(self, id: str, seq: int, cursor: int) -> list[tuple[int, str]]:
         return self._db.execute(
-            "SELECT seq, edit FROM journal WHERE design = ? AND seq > ? AND seq <= ? ORDER BY seq", (id, seq, cursor)
+            "SELECT seq, edit FROM journal WHERE design = ? AND seq > ? AND seq <= ? ORDER BY seq",
+            (id, seq, cursor),
         ).fetchall()
 
     def last_good(self, id: str) -> tuple[Design, int, int]:
@@ -230,15 +238,22 @@ class DesignStore:
                     best = design, reached
             if best is None:
                 raise DamagedDesign(
-                    f"No version of {id} can be read.", where=id, next_step="Save the rescue file: it holds the text."
+                    f"No version of {id} can be read.",
+                    where=id,
+                    next_step="Save the rescue file: it holds the text.",
                 )
             return *best, row[0]
 
     def raw(self, id: str) -> dict[str, Any]:
         """Give all that is stored of a design as it lies there, readable or not: its snapshots and its journal."""
         with self._lock, spoken():
-            snapshots = self._db.execute("SELECT seq, content FROM snapshot WHERE design = ? ORDER BY seq", (id,))
-            found: dict[str, Any] = {"design": id, "snapshots": [{"seq": s, "content": c} for s, c in snapshots]}
+            snapshots = self._db.execute(
+                "SELECT seq, content FROM snapshot WHERE design = ? ORDER BY seq", (id,)
+            )
+            found: dict[str, Any] = {
+                "design": id,
+                "snapshots": [{"seq": s, "content": c} for s, c in snapshots],
+            }
             rows = self._db.execute(
                 "SELECT seq, edit, inverse, label, at FROM journal WHERE design = ? ORDER BY seq", (id,)
             )
@@ -256,9 +271,12 @@ class DesignStore:
         kept = self.get(id)
         if version is not None and version != kept.version:
             raise StaleEdit(
-                "The design was changed elsewhere meanwhile; nothing was done.", where=id, value=f"version {version}",
-                allowed=f"version {kept.version}", next_step="Look at what changed and do it again.",
-            )  # fmt: skip
+                "The design was changed elsewhere meanwhile; nothing was done.",
+                where=id,
+                value=f"version {version}",
+                allowed=f"version {kept.version}",
+                next_step="Look at what changed and do it again.",
+            )
         return kept
 
     def edit(self, id: str, edit: Edit, label: str, version: int | None = None) -> Kept:
@@ -282,7 +300,8 @@ class DesignStore:
                 written = edit.model_dump_json()
                 if edit_from(json.loads(written)) != edit:
                     raise InputError(
-                        "This change cannot be written down as it is.", where=edit.kind,
+                        "This change cannot be written down as it is.",
+                        where=edit.kind,
                         next_step="This is a fault of the program; report it with what you did.",
                     )
                 cursor = db.execute("SELECT cursor FROM design WHERE id = ?", (id,)).fetchone()[0]
@@ -323,11 +342,13 @@ class DesignStore:
                 cursor = db.execute("SELECT cursor FROM design WHERE id = ?", (id,)).fetchone()[0]
                 column = "inverse" if back else "edit"
                 row = db.execute(
-                    f"SELECT {column} FROM journal WHERE design = ? AND seq = ?", (id, cursor if back else cursor + 1)
+                    f"SELECT {column} FROM journal WHERE design = ? AND seq = ?",
+                    (id, cursor if back else cursor + 1),
                 ).fetchone()
                 if row is None:
                     raise EditRefused(
-                        f"There is nothing to {'undo' if back else 'redo'}.", where=id,
+                        f"There is nothing to {'undo' if back else 'redo'}.",
+                        where=id,
                         next_step="Nothing has to be done.",
                     )
                 design, _ = apply(kept.design, edit_from(json.loads(row[0])))
@@ -338,13 +359,17 @@ class DesignStore:
     def take_release(self, id: str, version: int, digest: str) -> None:
         """Record that a release was taken."""
         with atomic(self._db, self._lock) as db:
-            db.execute("INSERT OR REPLACE INTO release_taken VALUES (?, ?, ?, ?)", (id, version, digest, self._now()))
+            db.execute(
+                "INSERT OR REPLACE INTO release_taken VALUES (?, ?, ?, ?)", (id, version, digest, self._now())
+            )
 
     def accept(self, id: str, figures: Mapping[str, float]) -> None:
         """Keep the figures of a board, by name, that later ones are held against; those kept before go."""
         with atomic(self._db, self._lock) as db:
             db.execute("DELETE FROM accepted WHERE design = ?", (id,))
-            db.executemany("INSERT INTO accepted VALUES (?, ?, ?)", [(id, n, float(v)) for n, v in figures.items()])
+            db.executemany(
+                "INSERT INTO accepted VALUES (?, ?, ?)", [(id, n, float(v)) for n, v in figures.items()]
+            )
 
     def accepted(self, id: str) -> dict[str, float]:
         """Give the figures of a board as they were last accepted; none when nothing was."""
@@ -356,6 +381,7 @@ class DesignStore:
         """List version, digest and date of the releases taken, newest first."""
         with self._lock:
             rows: list[Any] = self._db.execute(
-                "SELECT version, digest, at FROM release_taken WHERE design = ? ORDER BY at DESC, version DESC", (id,)
+                "SELECT version, digest, at FROM release_taken WHERE design = ? ORDER BY at DESC, version DESC",
+                (id,),
             ).fetchall()
             return rows

@@ -35,7 +35,9 @@ def rescued(path: Path) -> Iterator[Rescued]:
         When it is no database, or not even its list of designs can be read.
     """
     if not path.is_file():
-        raise InputError("There is no database.", where=str(path), next_step="Name the folder given with --data.")
+        raise InputError(
+            "There is no database.", where=str(path), next_step="Name the folder given with --data."
+        )
     db = sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)
     try:
         yield from _designs(db, path)
@@ -46,16 +48,22 @@ def rescued(path: Path) -> Iterator[Rescued]:
 def _designs(db: sqlite3.Connection, path: Path) -> Iterator[Rescued]:
     # The snapshots name their designs too, should the list of designs be gone.
     ids: dict[str, None] = {}
-    for query in ("SELECT id FROM design ORDER BY id", "SELECT DISTINCT design FROM snapshot ORDER BY design"):
+    for query in (
+        "SELECT id FROM design ORDER BY id",
+        "SELECT DISTINCT design FROM snapshot ORDER BY design",
+    ):
         ids.update(dict.fromkeys(str(row[0]) for row in _rows(db, query)))
     if not ids:
         raise InputError(
-            "Nothing can be read from this file.", where=str(path),
-            next_step="Take a copy of it from before.",
+            "Nothing can be read from this file.",
+            where=str(path),
+            next_step="Use a copy of it from before.",
         )
     for id in ids:
         file = re.sub(r"[^a-z0-9-]+", "-", id.lower()).strip("-") or "design"
-        snapshots = [(int(s), str(c)) for s, c in _rows(db, "SELECT seq, content FROM snapshot WHERE design = ?", id)]
+        snapshots = [
+            (int(s), str(c)) for s, c in _rows(db, "SELECT seq, content FROM snapshot WHERE design = ?", id)
+        ]
         edits = [(int(s), str(e)) for s, e in _rows(db, "SELECT seq, edit FROM journal WHERE design = ?", id)]
         cursor = next((int(r[0]) for r in _rows(db, "SELECT cursor FROM design WHERE id = ?", id)), 10**9)
         best = _latest(sorted(snapshots), sorted(edits), cursor)
@@ -77,7 +85,9 @@ def _rows(db: sqlite3.Connection, query: str, *values: str) -> list[tuple[Any, .
     return found
 
 
-def _latest(snapshots: list[tuple[int, str]], edits: list[tuple[int, str]], cursor: int) -> tuple[str, int] | None:
+def _latest(
+    snapshots: list[tuple[int, str]], edits: list[tuple[int, str]], cursor: int
+) -> tuple[str, int] | None:
     best: tuple[str, int] | None = None
     for seq, content in reversed([s for s in snapshots if s[0] <= cursor]):
         try:

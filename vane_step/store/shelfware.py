@@ -1,4 +1,4 @@
-"""What belongs to no single design: own blocks, the drawer with its reservations, answers of suppliers."""
+"""What belongs to no single design: own blocks, stock at hand with its reservations, answers of suppliers."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ _STAMP = "%Y-%m-%dT%H:%M:%S.%fZ"
 
 
 @dataclass(frozen=True)
-class InDrawer:
-    """A part in the drawer: how many there are, and which design has reserved how many of them."""
+class AtHand:
+    """A part at hand: how many there are, and which design has reserved how many of them."""
 
     number: str
     quantity: int
@@ -79,22 +79,26 @@ class Shelfware:
         """
         with self._change() as db:
             if not db.execute("DELETE FROM block WHERE name = ?", (name,)).rowcount:
-                raise NotFound(f"There is no block {name} of your own.", where=name, next_step="Look at the library.")
+                raise NotFound(
+                    f"There is no block {name} of your own.", where=name, next_step="Look at the library."
+                )
 
-    # -- drawer --
+    # -- stock at hand --
 
-    def drawer(self) -> list[InDrawer]:
-        """List what is in the drawer, by number."""
+    def stock(self) -> list[AtHand]:
+        """List what is at hand, by number."""
         with self._lock:
             rows = self._db.execute("SELECT number, quantity FROM drawer ORDER BY number").fetchall()
-            held = self._db.execute("SELECT number, design, quantity FROM reservation ORDER BY design").fetchall()
+            held = self._db.execute(
+                "SELECT number, design, quantity FROM reservation ORDER BY design"
+            ).fetchall()
         by: dict[str, dict[str, int]] = {}
         for number, design, quantity in held:
             by.setdefault(number, {})[design] = quantity
-        return [InDrawer(number, quantity, by.get(number, {})) for number, quantity in rows]
+        return [AtHand(number, quantity, by.get(number, {})) for number, quantity in rows]
 
-    def put_in_drawer(self, number: str, quantity: int) -> None:
-        """Say how many of a part are in the drawer; none takes it out.
+    def set_stock(self, number: str, quantity: int) -> None:
+        """Say how many of a part are at hand; none takes it out.
 
         Raises
         ------
@@ -107,9 +111,12 @@ class Shelfware:
             ).fetchone()[0]
             if quantity < held:
                 raise EditRefused(
-                    f"{held} of {number} are reserved.", where=number, value=quantity, allowed=f"{held} or more",
+                    f"{held} of {number} are reserved.",
+                    where=number,
+                    value=quantity,
+                    allowed=f"{held} or more",
                     next_step="Let a design's reservation go first.",
-                )  # fmt: skip
+                )
             if quantity:
                 db.execute(
                     "INSERT INTO drawer VALUES (?, ?) ON CONFLICT (number) DO UPDATE SET quantity = excluded.quantity",
@@ -144,7 +151,7 @@ class Shelfware:
 
     def available(self, design: str) -> dict[str, int]:
         """Give what a design may count on by number: what it has reserved, and what nobody has."""
-        return {d.number: d.free + d.reserved.get(design, 0) for d in self.drawer()}
+        return {d.number: d.free + d.reserved.get(design, 0) for d in self.stock()}
 
     # -- offers --
 
@@ -152,10 +159,14 @@ class Shelfware:
         """Keep answers of a supplier, as JSON, or ``None`` for a part it does not have."""
         with self._change() as db:
             stamp = at.strftime(_STAMP)
-            db.executemany("INSERT OR REPLACE INTO offer VALUES (?, ?, ?)", [(n, c, stamp) for n, c in offers.items()])
+            db.executemany(
+                "INSERT OR REPLACE INTO offer VALUES (?, ?, ?)", [(n, c, stamp) for n, c in offers.items()]
+            )
 
     def offers(self) -> dict[str, tuple[str | None, datetime]]:
         """Give the last answer on every part that was asked for, with its date."""
         with self._lock:
             rows = self._db.execute("SELECT number, content, at FROM offer").fetchall()
-        return {n: (c, datetime.strptime(at, _STAMP).replace(tzinfo=self._clock().tzinfo)) for n, c, at in rows}
+        return {
+            n: (c, datetime.strptime(at, _STAMP).replace(tzinfo=self._clock().tzinfo)) for n, c, at in rows
+        }

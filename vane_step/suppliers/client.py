@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
@@ -33,7 +33,9 @@ class _Answer(BaseModel):
     offers: dict[str, Offer | None]
 
 
-def ask_supplier(address: str, numbers: Iterable[str], timeout_s: float = TIMEOUT_S) -> dict[str, Offer | None]:
+def ask_supplier(
+    address: str, numbers: Iterable[str], timeout_s: float = TIMEOUT_S
+) -> dict[str, Offer | None]:
     """Ask a supplier for offers.
 
     Raises
@@ -51,23 +53,46 @@ def ask_supplier(address: str, numbers: Iterable[str], timeout_s: float = TIMEOU
     return found
 
 
+def behaviour(address: str) -> dict[str, Any]:
+    """Ask how the simulated supplier behaves: its ``mode`` and ``delay_ms``.
+
+    Raises
+    ------
+    SupplierSilent
+        When it does not answer.
+    """
+    return _behaviour(address, None)
+
+
 def conduct(address: str, mode: str, delay_ms: int) -> None:
-    """Switch how the simulated supplier behaves.
+    """Set how the simulated supplier behaves.
 
     Raises
     ------
     SupplierSilent, InputError
         When it does not answer, or cannot behave so.
     """
+    _behaviour(address, {"mode": mode, "delay_ms": delay_ms})
+
+
+def _behaviour(address: str, wanted: dict[str, Any] | None) -> dict[str, Any]:
     import httpx
 
+    where = f"{address}/v1/behaviour"
     try:
-        wanted = {"mode": mode, "delay_ms": delay_ms}
-        answer = httpx.post(f"{address}/v1/behaviour", json=wanted, timeout=3, trust_env=False)
+        with httpx.Client(timeout=3, trust_env=False) as client:
+            answer = client.get(where) if wanted is None else client.post(where, json=wanted)
     except httpx.HTTPError as error:
         raise SupplierSilent("The simulated supplier does not answer.", where=address) from error
     if answer.status_code != 200:
-        raise InputError("It cannot behave so.", where="supplier", value=mode, allowed="well, down, refuses, nonsense")
+        raise InputError(
+            "The simulated supplier cannot behave so.",
+            where="mode",
+            value=str((wanted or {}).get("mode", "")),
+            allowed="responding, down, rejecting, malformed",
+        )
+    now: dict[str, Any] = answer.json()
+    return now
 
 
 def _ask(client: httpx.Client, numbers: list[str], address: str) -> dict[str, Offer | None]:
@@ -102,11 +127,15 @@ def _ask(client: httpx.Client, numbers: list[str], address: str) -> dict[str, Of
         ) from error
     strange = [n for n, o in read.offers.items() if n not in numbers or (o is not None and o.number != n)]
     if strange:
-        raise SupplierSilent(f"The supplier answered for {strange[0][:40]}, which was not asked.", where=address)
+        raise SupplierSilent(
+            f"The supplier answered for {strange[0][:40]}, which was not asked.", where=address
+        )
     return read.offers
 
 
-def refresh(shared: Shelfware, address: str, numbers: Iterable[str], timeout_s: float = TIMEOUT_S) -> datetime:
+def refresh(
+    shared: Shelfware, address: str, numbers: Iterable[str], timeout_s: float = TIMEOUT_S
+) -> datetime:
     """Ask for offers and keep the answers with their date; nothing is kept of an answer that cannot be used."""
     offers = ask_supplier(address, numbers, timeout_s)
     at = shared.now()

@@ -17,15 +17,30 @@ from vane_step.confined import serve_from_a_clean_process
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.data.shipped import demo_designs
-from vane_step.standins.host import Hosted
-from vane_step.standins.supplier import create_supplier
+from vane_step.simulated.host import Hosted
+from vane_step.simulated.supplier import create_supplier
 from vane_step.store.designs import DesignStore
 from vane_step.web.guards import Guards
 from vane_step.web.hub import Hub
 from vane_step.web.jobs import Jobs
-from vane_step.web.log import close as close_log
-from vane_step.web.log import log, write_to
-from vane_step.web.pages import board, brief, changes, circuit, fits, laying, make, parts, power, rules, shelf, solid
+from vane_step.web.log import close as close_log, log, write_to
+from vane_step.web.pages import (
+    board,
+    brief,
+    changes,
+    circuit,
+    fits,
+    glossary,
+    health,
+    laying,
+    make,
+    parts,
+    power,
+    rules,
+    shelf,
+    simulation,
+    solid,
+)
 from vane_step.web.render import STATIC, page
 from vane_step.web.settings import Settings
 from vane_step.web.works import Works
@@ -43,9 +58,10 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
         settings.data.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise InputError(
-            f"The folder cannot be used: {error.strerror}.", where=str(settings.data),
+            f"The folder cannot be used: {error.strerror}.",
+            where=str(settings.data),
             next_step="Choose another with --data.",
-        ) from error  # fmt: skip
+        ) from error
     write_to(settings.log_file)
     serve_from_a_clean_process()
 
@@ -74,7 +90,23 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
             if name not in known:
                 app.state.store.add(name, design)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for room in (shelf, rules, brief, parts, changes, circuit, power, fits, board, laying, solid, make):
+    for room in (
+        shelf,
+        rules,
+        glossary,
+        simulation,
+        health,
+        brief,
+        parts,
+        changes,
+        circuit,
+        power,
+        fits,
+        board,
+        laying,
+        solid,
+        make,
+    ):
         app.include_router(room.router)
     app.add_middleware(Guards, settings=settings)
     app.add_exception_handler(VaneStepError, _told)
@@ -100,8 +132,9 @@ async def _invalid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
     first = error.errors()[0]
     field = " > ".join(str(x) for x in first["loc"])
-    return await _told(request, InputError(f"{first['msg']}.", where=field,
-    next_step="Change that field and send it again."))
+    return await _told(
+        request, InputError(f"{first['msg']}.", where=field, next_step="Change that field and send it again.")
+    )
 
 
 async def _unfit(request: Request, error: Exception) -> Response:

@@ -28,9 +28,10 @@ POLICY = (
     "connect-src 'self'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
 HEADERS = (
-    (b"content-security-policy", POLICY.encode()), (b"x-content-type-options", b"nosniff"),
+    (b"content-security-policy", POLICY.encode()),
+    (b"x-content-type-options", b"nosniff"),
     (b"referrer-policy", b"same-origin"),
-)  # fmt: skip
+)
 # Files are as large as a board's whole release; anything else is a sentence, an edit or a form.
 MAX_UPLOAD, MAX_BODY = 64 * 1024 * 1024, 8 * 1024 * 1024
 SAFE = ("GET", "HEAD")
@@ -86,7 +87,9 @@ class Guards:
             return 413, _too_large(most), []
         return None if self._settings.loopback else self._without_key(scope, headers)
 
-    def _without_key(self, scope: Scope, headers: dict[str, str]) -> tuple[int, dict[str, Any], list[Any]] | None:
+    def _without_key(
+        self, scope: Scope, headers: dict[str, str]
+    ) -> tuple[int, dict[str, Any], list[Any]] | None:
         try:
             morsel = SimpleCookie(headers.get("cookie", "")).get(COOKIE)
         except CookieError:
@@ -100,7 +103,11 @@ class Guards:
             tried.popleft()
         if len(tried) >= MOST_GUESSES:
             wait = round(WINDOW_S - (self._clock() - tried[0])) + 1
-            return 429, _told("too-many-keys", f"Too many wrong keys. Wait {wait} s."), [(b"retry-after", b"%d" % wait)]
+            return (
+                429,
+                _told("too-many-keys", f"Too many wrong keys. Wait {wait} s."),
+                [(b"retry-after", b"%d" % wait)],
+            )
         if not given:
             return 401, _told("no-key", "Open the address with ?key=… once."), []
         # The query is read as UTF-8 text, so the key is compared as its bytes.
@@ -152,9 +159,13 @@ class Guards:
                 return
             reference = secrets.token_hex(4)
             log.error(
-                "fault", reference=reference, method=scope["method"], path=scope["path"], error=repr(error),
+                "fault",
+                reference=reference,
+                method=scope["method"],
+                path=scope["path"],
+                error=repr(error),
                 exc_info=error,
-            )  # fmt: skip
+            )
             if not started:
                 await _answer(send, headers, 500, self._fault(reference), [])
 
@@ -171,7 +182,10 @@ def _told(code: str, message: str) -> dict[str, Any]:
 
 
 def _too_large(most: int) -> dict[str, Any]:
-    return {**_told("too-large", f"More than {most >> 20} MB are not taken."), "allowed": f"up to {most} bytes"}
+    return {
+        **_told("too-large", f"More than {most >> 20} MB are not accepted."),
+        "allowed": f"up to {most} bytes",
+    }
 
 
 def _hostname(host: str) -> str:
@@ -207,7 +221,10 @@ async def _answer(
     """Answer in the form that was asked for: a page for who opens one, else JSON."""
     if "text/html" in headers.get("accept", "") and "hx-request" not in headers:
         says = html.escape(" ".join(filter(None, (told.get("message"), told.get("next_step")))))
-        body, kind = f"<!doctype html><title>Vane Step</title><p>{says}</p>".encode(), b"text/html; charset=utf-8"
+        body, kind = (
+            f"<!doctype html><title>Vane Step</title><p>{says}</p>".encode(),
+            b"text/html; charset=utf-8",
+        )
     else:
         body, kind = json.dumps(told).encode(), b"application/json"
     length = str(len(body)).encode()

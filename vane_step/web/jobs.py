@@ -90,11 +90,16 @@ def _route(text: str, nets: list[str], fresh: bool, board: Any, key: str) -> dic
     from vane_step.core.route.router import route
 
     begun = time.perf_counter()
-    result = route(from_json(text), nets=set(nets) if nets else None, fresh=fresh, progress=_telling(board, key))
+    result = route(
+        from_json(text), nets=set(nets) if nets else None, fresh=fresh, progress=_telling(board, key)
+    )
     return {
-        "edit": result.edit.model_dump(mode="json"), "wanted": result.links_wanted, "made": result.links_made,
-        "why": result.why, "seconds": time.perf_counter() - begun,
-    }  # fmt: skip
+        "edit": result.edit.model_dump(mode="json"),
+        "wanted": result.links_wanted,
+        "made": result.links_made,
+        "why": result.why,
+        "seconds": time.perf_counter() - begun,
+    }
 
 
 def _progress(tell: Told, of_what: str, told: tuple[int, int, float] | None) -> None:
@@ -104,7 +109,15 @@ def _progress(tell: Told, of_what: str, told: tuple[int, int, float] | None) -> 
         tell({"state": "working", "says": "Working …"})
     else:
         settled, total, seconds = told
-        tell({"state": "working", "settled": settled, "total": total, "of": of_what, "seconds": round(seconds, 1)})
+        tell(
+            {
+                "state": "working",
+                "settled": settled,
+                "total": total,
+                "of": of_what,
+                "seconds": round(seconds, 1),
+            }
+        )
 
 
 class WorkerEnded(VaneStepError):
@@ -164,6 +177,10 @@ class Jobs:
         else:
             self.ready.set_result(done.result())
 
+    def failing(self) -> bool:
+        """Tell whether the worker could not be started."""
+        return self.ready.done() and self.ready.exception() is not None
+
     def running(self, key: str) -> bool:
         """Tell whether a design is being routed or arranged."""
         return key in self._running
@@ -190,7 +207,7 @@ class Jobs:
             done(RouteDone(edit, answer["wanted"], answer["made"], answer["seconds"], answer["why"]))
 
         work = partial(_route, to_json(design), nets, fresh)
-        return self._begin(key, work, partial(_progress, tell, "links settled"), settle, failed)
+        return self._begin(key, work, partial(_progress, tell, "connections tried"), settle, failed)
 
     def arrange(
         self,
@@ -249,7 +266,7 @@ class Jobs:
                 failed(
                     WorkerEnded(
                         "The worker was ended by the system, most likely for want of memory. Nothing was changed.",
-                        next_step="It was started anew: try again, or with a smaller board.",
+                        next_step="It was started again: try again, or with a smaller board.",
                     )
                 )
             except Exception as error:

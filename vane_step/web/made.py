@@ -15,7 +15,13 @@ from vane_step.core.fab.release import Release, panel_release, release
 from vane_step.core.finding import Finding
 
 KINDS = {"Copper": "copper", "Soldermask": "mask", "Paste": "paste", "Legend": "legend", "Profile": "profile"}
-COLOURS = {"copper": "#0f5e66", "mask": "#4a6572", "paste": "#6b6f72", "legend": "#20282d", "profile": "#20282d"}
+COLOURS = {
+    "copper": "#0f5e66",
+    "mask": "#4a6572",
+    "paste": "#6b6f72",
+    "legend": "#20282d",
+    "profile": "#20282d",
+}
 BACK_COPPER = "#7b4b94"
 
 
@@ -65,7 +71,9 @@ def made_panel(design: Design, plan: PanelPlan, stamp: str) -> MadePanel:
     x0, y0, x1, y1 = shape.bounds
     pads = tuple((i.x_mm, -i.y_mm, max(0.4, i.width_mm / 2)) for i in copper_items(design) if i.kind == "pad")
     return MadePanel(
-        _made(made, ()), path(shape), pads,
+        _made(made, ()),
+        path(shape),
+        pads,
         tuple(
             f"translate({c.x:.3f} {-c.y:.3f}) "
             + (f"translate({c.bounds[3] - c.bounds[1]:.3f} 0) rotate(-90) " if c.turned else "")
@@ -73,8 +81,9 @@ def made_panel(design: Design, plan: PanelPlan, stamp: str) -> MadePanel:
             for c in laid.copies
         ),
         tuple((a[0] / 1e6, -a[1] / 1e6, b[0] / 1e6, -b[1] / 1e6) for a, b in laid.board.scores),
-        (x1 - x0, y1 - y0), f"{x0 - 1:g} {-y1 - 1:g} {x1 - x0 + 2:g} {y1 - y0 + 2:g}",
-    )  # fmt: skip
+        (x1 - x0, y1 - y0),
+        f"{x0 - 1:g} {-y1 - 1:g} {x1 - x0 + 2:g} {y1 - y0 + 2:g}",
+    )
 
 
 def _made(made: Release, layers: tuple[tuple[str, tuple[str, ...], str], ...]) -> MadeRelease:
@@ -85,7 +94,15 @@ def _made(made: Release, layers: tuple[tuple[str, tuple[str, ...], str], ...]) -
         refusal = error
     read = made.read
     return MadeRelease(
-        made.name, made.digest(), len(made.files), read.readings, read.differences, made.stops, zipped, refusal, layers
+        made.name,
+        made.digest(),
+        len(made.files),
+        read.readings,
+        read.differences,
+        made.stops,
+        zipped,
+        refusal,
+        layers,
     )
 
 

@@ -8,11 +8,13 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from fastapi.templating import Jinja2Templates
+from markupsafe import Markup
 
 from vane_step import __version__
 from vane_step.core.ask import Resources
 from vane_step.core.circuit.blocks import block_from
-from vane_step.core.judge import waived_findings
+from vane_step.core.glossary import parted
+from vane_step.core.judge import can_be_accepted, waived_findings
 from vane_step.core.quantity import format_value
 from vane_step.data.shipped import resources
 from vane_step.store.designs import DesignStore, Kept
@@ -34,9 +36,31 @@ def reading(value: float) -> str:
     return f"{value:.3g}" if abs(value) < 10 else f"{value:.1f}"
 
 
-templates.env.globals.update(bar=bar, shapes=SHAPES, app_version=__version__)
+def count_of(count: int, thing: str) -> str:
+    """Give a count with what is counted, in the plural where it is not one."""
+    return f"{count} {thing}{'' if count == 1 else 's'}"
+
+
+def explained(text: str) -> Markup:
+    """Mark the terms of a sentence so that what they mean is shown when they are pointed at or reached by Tab."""
+    pieces = Markup("")
+    for piece, means in parted(text):
+        pieces += (
+            Markup('<dfn class="term" tabindex="0" data-means="{}">{}</dfn>').format(means, piece)
+            if means
+            else piece
+        )
+    return pieces
+
+
+templates.env.globals.update(bar=bar, shapes=SHAPES, app_version=__version__, can_be_accepted=can_be_accepted)
 templates.env.filters.update(
-    reading=reading, si=format_value, mm=lambda v: f"{v / 1e6:.2f}", exact=lambda v: f"{v / 1e6:g}"
+    reading=reading,
+    si=format_value,
+    mm=lambda v: f"{v / 1e6:.2f}",
+    exact=lambda v: f"{v / 1e6:g}",
+    count_of=count_of,
+    explained=explained,
 )
 
 

@@ -69,8 +69,9 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
     if not settings.loopback and len(settings.access_key) < LEAST_KEY:
         raise InputError(
             f"The access key has {len(settings.access_key)} characters: it can be guessed.",
-            where="VANE_STEP_ACCESS_KEY", allowed=f"{LEAST_KEY} characters or more",
-        )  # fmt: skip
+            where="VANE_STEP_ACCESS_KEY",
+            allowed=f"{LEAST_KEY} characters or more",
+        )
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     # Named as TCP, so that the event loop switches off the delay of small packets (40 ms an answer otherwise).
     listener = socket.socket(family, socket.SOCK_STREAM, socket.IPPROTO_TCP)
@@ -94,7 +95,9 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
     address = f"http://{host}:{listener.getsockname()[1]}/"
     print(f"Vane Step is at {address}  (stop with Ctrl+C; designs are kept in {settings.data})", flush=True)
     print(f"What happens is written to {settings.log_file}", flush=True)
-    server = uvicorn.Server(uvicorn.Config(app, http=Patient, log_level="warning", timeout_graceful_shutdown=2))
+    server = uvicorn.Server(
+        uvicorn.Config(app, http=Patient, log_level="warning", timeout_graceful_shutdown=2)
+    )
     if not app.state.jobs.ready.done():
         print(
             "Preparing the router in the background: after installing, its kernels are compiled once.",

@@ -13,9 +13,13 @@ class Settings(BaseSettings):
     """Settings of the web application; each can be given as ``VANE_STEP_<NAME>`` in the environment."""
 
     model_config = SettingsConfigDict(env_prefix="VANE_STEP_", frozen=True)
-    host: str = Field(default="127.0.0.1", description="Address to listen on; loopback unless you know why not.")
+    host: str = Field(
+        default="127.0.0.1", description="Address to listen on; loopback unless you know why not."
+    )
     port: int = Field(default=8760, ge=0, le=65535, description="Port to listen on.")
-    data: Path = Field(default_factory=lambda: user_data_path("vane-step"), description="Folder of the database.")
+    data: Path = Field(
+        default_factory=lambda: user_data_path("vane-step"), description="Folder of the database."
+    )
     supplier: str = Field(default="", description="Address of a supplier; the simulated one when empty.")
     access_key: str = Field(default="", description="Key asked for off loopback; 12 characters or more.")
 

@@ -1,4 +1,4 @@
-"""Findings with what comes from outside of the design: offers, the drawer, cost; rules are the core's."""
+"""Findings with what comes from outside of the design: offers, stock at hand, cost; rules are the core's."""
 
 from __future__ import annotations
 
@@ -51,9 +51,11 @@ class Outside:
 
 
 def outside(kept: Kept, shared: Shelfware, variant: str = "") -> Outside:
-    """Work out what offers and the drawer say of a design; kept until the design, an offer or the drawer changes."""
+    """Work out what offers and stock at hand say of a design; kept until it, an offer or the stock changes."""
     design, now = kept.design, shared.now()
-    sections = tuple(design.digest(s) for s in ("parts", "packages", "variants", "brief", "requirements", "extras"))
+    sections = tuple(
+        design.digest(s) for s in ("parts", "packages", "variants", "brief", "requirements", "extras")
+    )
     key = (kept.id, *sections, shared.stamp, variant, now.date())
     with _lock:
         if key in _cache:
@@ -67,8 +69,8 @@ def outside(kept: Kept, shared: Shelfware, variant: str = "") -> Outside:
 
 
 def _outside(id: str, design: Design, shared: Shelfware, variant: str, now: datetime) -> Outside:
-    offers, drawer = kept_offers(shared), shared.available(id)
-    found = lines(design, fitted(design, variant), offers, drawer)
+    offers, at_hand = kept_offers(shared), shared.available(id)
+    found = lines(design, fitted(design, variant), offers, at_hand)
     boards = design.brief.quantity
     stock_first = design.brief.stock_first
     sums = tuple(price_list(design, found, n, stock_first) for n in dict.fromkeys((*QUANTITIES, boards)))
@@ -84,21 +86,32 @@ def _outside(id: str, design: Design, shared: Shelfware, variant: str, now: date
         if need.figure in figures and e.state == "fails":
             told.append(
                 Finding(
-                    level="stop" if need.level == "must" else "look", code="requirement", reading=e.reading,
-                    limit=need.limit, unit=e.unit, sense=need.sense, message=f"{need.id} is not met: {need.text}",
-                    source=f"requirement {need.id} ({need.level})", place=Place(step="brief"),
+                    level="stop" if need.level == "must" else "look",
+                    code="requirement",
+                    reading=e.reading,
+                    limit=need.limit,
+                    unit=e.unit,
+                    sense=need.sense,
+                    message=f"{need.id} is not met: {need.text}",
+                    source=f"requirement {need.id} ({need.level})",
+                    place=Place(step="brief"),
                 )
-            )  # fmt: skip
+            )
     budget = design.brief.budget
     if budget is not None and "cost" in figures and figures["cost"].value > budget:
         told.append(
             Finding(
-                level="look", code="budget",
+                level="look",
+                code="budget",
                 message=f"The parts of one board cost more than the brief allows at {boards}",
-                reading=figures["cost"].value, limit=budget, unit="€", sense="at most", source="the brief",
+                reading=figures["cost"].value,
+                limit=budget,
+                unit="€",
+                sense="at most",
+                source="the brief",
                 place=Place(step="parts"),
             )
-        )  # fmt: skip
+        )
     oldest = min(dates, default=None)
     stale = oldest is not None and any(line.dated.stale(now) for line in found if line.dated)
     return Outside(tuple(found), sums, swaps, tuple(told), figures, oldest, stale)

@@ -9,7 +9,14 @@ import shapely
 
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.pour_fill import pour_pieces
-from vane_step.core.board.geometry.shapes import CopperItem, bare_holes, copper_items, outline, view_box, zone_shape
+from vane_step.core.board.geometry.shapes import (
+    CopperItem,
+    bare_holes,
+    copper_items,
+    outline,
+    view_box,
+    zone_shape,
+)
 from vane_step.core.board.silkscreen.legend import legend
 from vane_step.core.board.silkscreen.strokefont import text_width
 from vane_step.core.brief.needs import evidence
@@ -20,9 +27,13 @@ from vane_step.core.judge import all_findings
 from vane_step.store.designs import Kept
 
 STEPS = (
-    ("brief", "Brief"), ("parts", "Parts"), ("circuit", "Circuit"), ("power", "Power"), ("board", "Board"),
+    ("brief", "Brief"),
+    ("parts", "Parts"),
+    ("circuit", "Circuit"),
+    ("power", "Power"),
+    ("board", "Board"),
     ("make", "Make"),
-)  # fmt: skip
+)
 HIDDEN_LINKS = 8
 
 
@@ -44,9 +55,11 @@ def stair(design: Design, current: str, found: Sequence[Finding]) -> list[dict[s
     begun = {
         "brief": bool(design.requirements) or design.brief != Brief(),
         "parts": any(p.catalogue for p in design.parts.values()),
-        "circuit": bool(design.nets), "power": any(n.rule and n.rule.current for n in design.nets.values()),
-        "board": any(p.place for p in design.parts.values()), "make": False,
-    }  # fmt: skip
+        "circuit": bool(design.nets),
+        "power": any(n.rule and n.rule.current for n in design.nets.values()),
+        "board": any(p.place for p in design.parts.values()),
+        "make": False,
+    }
     waiting = sum(1 for e in evidence(design) if e.state == "waits")
     treads = []
     for step, title in STEPS:
@@ -80,12 +93,14 @@ def ledger(step: str, found: Sequence[Finding]) -> dict[str, Any]:
     mine = sorted((f for f in found if step_of(f) == step), key=lambda f: ORDER[f.level])
     others = [f for f in found if step_of(f) != step]
     counts = {level: sum(1 for f in found if f.level == level) for level in ORDER}
-    links = [f for f in mine if f.code == "open-link"]
-    rest = [f for f in mine if f.code != "open-link"]
+    links = [f for f in mine if f.code == "unrouted"]
+    rest = [f for f in mine if f.code != "unrouted"]
     return {
-        "counts": counts, "groups": [("here", [*rest, *links[:HIDDEN_LINKS]]), ("other steps", others[:30])],
-        "more_links": max(0, len(links) - HIDDEN_LINKS), "step": step,
-    }  # fmt: skip
+        "counts": counts,
+        "groups": [("here", [*rest, *links[:HIDDEN_LINKS]]), ("other steps", others[:30])],
+        "more_links": max(0, len(links) - HIDDEN_LINKS),
+        "step": step,
+    }
 
 
 def bar(finding: Finding) -> dict[str, float] | None:
@@ -102,7 +117,10 @@ def _shape(item: CopperItem) -> dict[str, Any]:
     kind = item.spine.geom_type
     if kind == "Polygon":
         return {"poly": [[round(x, 4), round(y, 4)] for x, y in item.spine.exterior.coords[:-1]]}
-    return {"line": [[round(c[0], 4), round(c[1], 4)] for c in item.spine.coords], "r": round(item.radius_mm, 4)}
+    return {
+        "line": [[round(c[0], 4), round(c[1], 4)] for c in item.spine.coords],
+        "r": round(item.radius_mm, 4),
+    }
 
 
 def _mm(value_nm: float) -> float:
@@ -115,17 +133,25 @@ def _points(points: Iterable[tuple[float, float]], digits: int) -> list[list[flo
 
 def _pad(item: CopperItem) -> dict[str, Any]:
     return {
-        "pin": item.id, "net": item.net or "", "layers": list(item.layers), "drill": item.drill_mm,
-        "x": round(item.x_mm, 4), "y": round(item.y_mm, 4), **_shape(item),
-    }  # fmt: skip
+        "pin": item.id,
+        "net": item.net or "",
+        "layers": list(item.layers),
+        "drill": item.drill_mm,
+        "x": round(item.x_mm, 4),
+        "y": round(item.y_mm, 4),
+        **_shape(item),
+    }
 
 
 def _part(design: Design, part: Part) -> dict[str, Any]:
     return {
-        "ref": part.ref, "value": part.value, "package": part.package, "block": part.block,
+        "ref": part.ref,
+        "value": part.value,
+        "package": part.package,
+        "block": part.block,
         "place": part.place.model_dump() if part.place else None,
         "yard": [_mm(v) for v in design.packages[part.package].courtyard_nm],
-    }  # fmt: skip
+    }
 
 
 def _copper(design: Design) -> dict[str, Any]:
@@ -141,16 +167,28 @@ def _copper(design: Design) -> dict[str, Any]:
         for t in design.tracks.values()
     ]
     vias = [
-        {"id": v.id, "net": v.net, "x": _mm(v.x_nm), "y": _mm(v.y_nm), "pad": _mm(v.pad_nm), "drill": _mm(v.drill_nm)}
+        {
+            "id": v.id,
+            "net": v.net,
+            "x": _mm(v.x_nm),
+            "y": _mm(v.y_nm),
+            "pad": _mm(v.pad_nm),
+            "drill": _mm(v.drill_nm),
+        }
         for v in design.vias.values()
     ]
     jumpers = [
         {
-            "id": j.id, "net": j.net, "a": [_mm(v) for v in j.a], "b": [_mm(v) for v in j.b],
-            "pad": _mm(j.pad_nm), "drill": _mm(j.drill_nm), "wire": _mm(j.wire_nm),
+            "id": j.id,
+            "net": j.net,
+            "a": [_mm(v) for v in j.a],
+            "b": [_mm(v) for v in j.b],
+            "pad": _mm(j.pad_nm),
+            "drill": _mm(j.drill_nm),
+            "wire": _mm(j.wire_nm),
         }
         for j in design.jumpers.values()
-    ]  # fmt: skip
+    ]
     return {"tracks": tracks, "vias": vias, "jumpers": jumpers}
 
 
@@ -159,20 +197,27 @@ def _rules(design: Design) -> dict[str, Any]:
     rules = design.board.rules
     nets = {name: design.rule_of(name) for name in design.nets}
     return {
-        "rules": {name: {"width": _mm(r.width_nm), "clearance": _mm(r.clearance_nm)} for name, r in nets.items()},
+        "rules": {
+            name: {"width": _mm(r.width_nm), "clearance": _mm(r.clearance_nm)} for name, r in nets.items()
+        },
         "least": {
-            "clearance": _mm(rules.min_clearance_nm), "edge": _mm(rules.edge_clearance_nm),
-            "width": _mm(rules.min_width_nm), "via_pad": _mm(rules.via_pad_nm), "via_drill": _mm(rules.via_drill_nm),
+            "clearance": _mm(rules.min_clearance_nm),
+            "edge": _mm(rules.edge_clearance_nm),
+            "width": _mm(rules.min_width_nm),
+            "via_pad": _mm(rules.via_pad_nm),
+            "via_drill": _mm(rules.via_drill_nm),
         },
         "roles": {n.name: n.role for n in design.nets.values()},
-    }  # fmt: skip
+    }
 
 
 def board_view(kept: Kept) -> dict[str, Any]:
     """Give everything the board page draws, in millimetres, y up."""
     d = kept.design
     return {
-        "version": kept.version, "box": list(view_box(d)), "layers": list(d.board.layers),
+        "version": kept.version,
+        "box": list(view_box(d)),
+        "layers": list(d.board.layers),
         "rims": [_points(ring.coords, 4) for ring in (outline(d).exterior, *outline(d).interiors)],
         "parts": [_part(d, p) for p in sorted(d.parts.values(), key=lambda p: natural(p.ref))],
         "pads": [_pad(i) for i in copper_items(d) if i.kind == "pad"],
@@ -183,23 +228,29 @@ def board_view(kept: Kept) -> dict[str, Any]:
         ],
         "pours": [
             {
-                "id": p.id, "net": p.net, "layer": p.layer, "plane": d.pours[p.id].plane,
+                "id": p.id,
+                "net": p.net,
+                "layer": p.layer,
+                "plane": d.pours[p.id].plane,
                 "rings": [_rings(q) for q in p.pieces],
             }
             for p in pour_pieces(d)
         ],
         "legend": [
-            {"owner": k.owner, "side": k.side, "points": _points(k.points, 3), "width": k.width_mm} for k in legend(d)
+            {"owner": k.owner, "side": k.side, "points": _points(k.points, 3), "width": k.width_mm}
+            for k in legend(d)
         ],
         "zones": [
-            {"id": z.id, "kind": z.kind, "points": _points(zone_shape(z).exterior.coords, 3)} for z in d.board.zones
+            {"id": z.id, "kind": z.kind, "points": _points(zone_shape(z).exterior.coords, 3)}
+            for z in d.board.zones
         ],
         "texts": [_text(t) for t in d.texts.values()],
         "links": [
-            {"net": k.net, "a": k.a, "b": k.b, "from": k.a_mm, "to": k.b_mm} for k in connectivity(d).open_links
+            {"net": k.net, "a": k.a, "b": k.b, "from": k.a_mm, "to": k.b_mm}
+            for k in connectivity(d).open_links
         ],
         **_rules(d),
-    }  # fmt: skip
+    }
 
 
 def _text(text: LegendText) -> dict[str, Any]:
@@ -209,9 +260,14 @@ def _text(text: LegendText) -> dict[str, Any]:
         xs = [x for ring in text.shape for x, _ in ring]
         wide = _mm(max(xs) - min(xs))
     return {
-        "id": text.id, "text": text.text, "x": _mm(text.x_nm), "y": _mm(text.y_nm), "turn": text.turn_deg,
-        "width": wide, "height": tall,
-    }  # fmt: skip
+        "id": text.id,
+        "text": text.text,
+        "x": _mm(text.x_nm),
+        "y": _mm(text.y_nm),
+        "turn": text.turn_deg,
+        "width": wide,
+        "height": tall,
+    }
 
 
 def _rings(polygon: shapely.Polygon) -> list[list[list[float]]]:

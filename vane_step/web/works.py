@@ -119,17 +119,23 @@ class Works:
                     raise Stopped
                 work.finish(apart(function, args, LONG, work.stop))
         except Stopped:
-            work.finish(error=WorkEnded("It was stopped. Nothing was changed.", next_step="Ask for it again."))
+            work.finish(
+                error=WorkEnded("It was stopped. Nothing was changed.", next_step="Ask for it again.")
+            )
         except VaneStepError as error:
             work.finish(error=error)
         except PassedLimit as error:
-            work.finish(error=WorkEnded(f"{error}.", next_step="Make it smaller: fewer copies, or a simpler board."))
+            work.finish(
+                error=WorkEnded(f"{error}.", next_step="Make it smaller: fewer copies, or a simpler board.")
+            )
         except ChildFailed as error:
             reference = secrets.token_hex(4)
             log.error("fault", reference=reference, work=str(key[0]), error=str(error), trace=error.trace)
             text = "Something failed inside the program; nothing was changed."
             work.finish(
-                error=WorkFailed(text, where=reference, next_step=f"Look for {reference} in the log, and report it.")
+                error=WorkFailed(
+                    text, where=reference, next_step=f"Look for {reference} in the log, and report it."
+                )
             )
         except Exception as error:
             log.error("fault", work=str(key[0]), error=repr(error), exc_info=error)

@@ -9,7 +9,8 @@ import shapely
 import shapely.affinity
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.ask.words import Proposal, need, number, side_of
+from vane_step.core.ask.verbs import verb
+from vane_step.core.ask.words import Action, Proposal, need, number, side_of
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.board.geometry.sides import home_side
 from vane_step.core.board.placement.edge import TURNS, place_on_edge
@@ -29,6 +30,7 @@ from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import nm, parse_length_nm
 
 
+@verb("place", "place REF X Y [TURN] · place REF by PIN", "put a part on the board", ("ref", "by", "pin"))
 def place_part(design: Design, words: Sequence[str]) -> Proposal:
     """Put a part on the board, by numbers or by a pin."""
     need(words, 2, "place REF X Y [TURN], or place REF by PIN")
@@ -37,20 +39,27 @@ def place_part(design: Design, words: Sequence[str]) -> Proposal:
     if words[1] == "by":
         need(words, 3, "place REF by PIN")
         place, gap = beside(design, part, find_pin(design, words[2]))
-        says = (
-            f"moves {part.ref} to {place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f}; copper {gap:.2f} mm from {words[2]}"
-        )
+        at = f"{place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f}"
+        says = f"moves {part.ref} to {at}; copper {gap:.2f} mm from {words[2]}"
     elif words[1] == "off":
-        return Proposal(f"takes {part.ref} off the board", edits.PlaceParts(places={part.ref: None}), about=(part.ref,))
+        return Proposal(
+            f"takes {part.ref} off the board", edits.PlaceParts(places={part.ref: None}), about=(part.ref,)
+        )
     else:
         need(words, 3, "place REF X Y [TURN]")
         turn = number(words[3], "turn") % 360 if len(words) > 3 else old.turn_deg
         place = old.model_copy(
-            update={"x_nm": parse_length_nm(words[1], "x"), "y_nm": parse_length_nm(words[2], "y"), "turn_deg": turn}
+            update={
+                "x_nm": parse_length_nm(words[1], "x"),
+                "y_nm": parse_length_nm(words[2], "y"),
+                "turn_deg": turn,
+            }
         )
         says = f"puts {part.ref} at {place.x_nm / 1e6:g}, {place.y_nm / 1e6:g} mm, turned {turn:g} degrees"
     return Proposal(
-        says, edits.PlaceParts(places={part.ref: PartPlace.model_validate(place.model_dump())}), about=(part.ref,)
+        says,
+        edits.PlaceParts(places={part.ref: PartPlace.model_validate(place.model_dump())}),
+        about=(part.ref,),
     )
 
 
@@ -85,9 +94,16 @@ def beside(design: Design, part: Part, pin: str) -> tuple[PartPlace, float]:
         spot = _first_free(tree, inner, at, (x0, y0, x1, y1))
         if spot is not None:
             x, y = spot
-            gap = shapely.affinity.translate(pad.spine, x, y).distance(target.spine) - pad.radius_mm - target.radius_mm
+            gap = (
+                shapely.affinity.translate(pad.spine, x, y).distance(target.spine)
+                - pad.radius_mm
+                - target.radius_mm
+            )
             if best is None or gap < best[0] - 1e-9:
-                best = (max(0.0, float(gap)), PartPlace(x_nm=nm(float(x)), y_nm=nm(float(y)), turn_deg=turn, side=side))
+                best = (
+                    max(0.0, float(gap)),
+                    PartPlace(x_nm=nm(float(x)), y_nm=nm(float(y)), turn_deg=turn, side=side),
+                )
     if best is None:
         raise EditRefused(
             f"There is no free place for {part.ref} by {pin}, or they share no net.",
@@ -115,23 +131,40 @@ def _first_free(
     return None
 
 
+@verb(
+    "arrange",
+    "arrange · arrange all · arrange tidy",
+    "place what waits; or propose places for all parts",
+    ("arrange",),
+)
 def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
     """Put all waiting parts on the board, or propose arrangements of all that are not locked."""
     if words:
         if words[0] not in ("all", "tidy") or len(words) > 1:
             raise InputError(
-                f"{words[0]!r} says nothing of what to arrange.", where="arrange", value=words[0], allowed="all, tidy"
+                f"{words[0]!r} says nothing of what to arrange.",
+                where="arrange",
+                value=words[0],
+                allowed="all, tidy",
             )
         if words[0] == "tidy" and any(p.place is None for p in design.parts.values()):
-            raise EditRefused("Parts without a place cannot be tidied.", where="board", next_step="Type: arrange")
+            raise EditRefused(
+                "Parts without a place cannot be tidied.", where="board", next_step="Type: arrange"
+            )
         says = "proposes arrangements of all parts" if words[0] == "all" else "proposes a tidier arrangement"
-        return Proposal(f"{says} that are not kept in place", action=f"propose {words[0]}")
+        return Proposal(f"{says} that are not kept in place", action=Action("arrange", how=words[0]))
     edit = arrange(design)
     return Proposal(f"puts {len(edit.places)} parts on the board", edit)
 
 
+@verb(
+    "exchange",
+    "exchange REF · exchange all",
+    "exchange equal channels of a part for shorter connections",
+    ("ref",),
+)
 def exchange_channels(design: Design, words: Sequence[str]) -> Proposal:
-    """Exchange equal channels of a part, or of all, for shorter links."""
+    """Exchange equal channels of a part, or of all, for shorter connections."""
     need(words, 1, "exchange REF, or exchange all")
     refs = list(with_channels(design)) if words[0] == "all" else [part_of(design, words[0]).ref]
     made: list[edits.Single] = []
@@ -143,15 +176,26 @@ def exchange_channels(design: Design, words: Sequence[str]) -> Proposal:
             made += found.edit.edits
             now, _ = edits.apply(now, found.edit)
             fewer = f", {found.crossings} crossings fewer" if found.crossings > 0 else ""
-            says.append(f"{ref}: {found.channels} channels, links {found.link_mm:.1f} mm shorter{fewer}")
+            says.append(
+                f"{ref}: {found.channels} channels, connections {found.link_mm:.1f} mm shorter{fewer}"
+            )
     if not made:
         raise EditRefused(
-            "No channels can be exchanged for shorter links." if refs else "No part has equal channels.", where="board",
-            next_step="Nothing has to be done."
+            "No channels can be exchanged for shorter connections."
+            if refs
+            else "No part has equal channels.",
+            where="board",
+            next_step="Nothing has to be done.",
         )
     return Proposal(f"exchanges {'; '.join(says)}", edits.Together(edits=tuple(made)), about=tuple(refs))
 
 
+@verb(
+    "edge",
+    f"edge REF {'|'.join(TURNS)} [ALONG]",
+    "put a part on an edge of the board, turned inwards",
+    ("ref", "edge"),
+)
 def on_edge(design: Design, words: Sequence[str]) -> Proposal:
     """Put a part on an edge of the board, its mouth flush and its pins along it."""
     need(words, 2, f"edge REF {'|'.join(TURNS)} [ALONG]")
@@ -164,6 +208,7 @@ def on_edge(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(says, edits.PlaceParts(places={part.ref: place}), about=(part.ref,))
 
 
+@verb("text", 'text "WORDS" X Y [HEIGHT] [back]', "print on the legend")
 def print_text(design: Design, words: Sequence[str]) -> Proposal:
     """Print on the legend."""
     form = 'text "WORDS" X Y [HEIGHT] [back]'
@@ -186,6 +231,7 @@ def print_text(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"prints “{words[0]}” on the {side}", edits.SetItem(text=text))
 
 
+@verb("move", "move ID X Y", "shift a hole or a text", ("item",))
 def move_item(design: Design, words: Sequence[str]) -> Proposal:
     """Shift a hole or a text."""
     need(words, 3, "move ID X Y")

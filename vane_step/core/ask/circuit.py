@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, need, no_more, number
 from vane_step.core.circuit.capture import matrix
 from vane_step.core.circuit.electrics import volts
@@ -20,6 +21,13 @@ from vane_step.core.quantity import parse_value
 KEY_PACKAGES = ("KEY-P650-D6", "DIODE-P762")
 
 
+@verb(
+    "join",
+    "join PIN … NET · join U1.PB0..4 ROW0..4",
+    "connect pins, or runs of them",
+    ("pin", "pin-or-net", "pin-or-net", "pin-or-net"),
+    also=("connect",),
+)
 def join(design: Design, words: Sequence[str]) -> Proposal:
     """Connect pins; runs of equal length are connected one by one."""
     need(words, 2, "join PIN … NET")
@@ -27,9 +35,12 @@ def join(design: Design, words: Sequence[str]) -> Proposal:
     if nets and "." in words[-1]:
         rest = " ".join(w for w in words if w != nets[0])
         raise InputError(
-            f"{nets[0]} is a net, and comes last.", where="join", value=nets[0], allowed="join PIN … NET",
+            f"{nets[0]} is a net, and comes last.",
+            where="join",
+            value=nets[0],
+            allowed="join PIN … NET",
             next_step=f"Type: join {rest} {nets[0]}",
-        )  # fmt: skip
+        )
     *runs, names = [counted(w) for w in words]
     if len(names) > 1:
         return _join_runs(design, runs, names)
@@ -55,9 +66,10 @@ def _join_runs(design: Design, runs: list[list[str]], names: list[str]) -> Propo
     uneven = [run for run in runs if len(run) != len(names)]
     if uneven:
         raise InputError(
-            f"{uneven[0][0]} … has {len(uneven[0])}, {names[0]} … has {len(names)}.", where="ask line",
+            f"{uneven[0][0]} … has {len(uneven[0])}, {names[0]} … has {len(names)}.",
+            where="ask line",
             allowed="runs of equal length",
-        )  # fmt: skip
+        )
     rows = [[find_pin(design, t) for t in row] for row in zip(*runs, strict=True)]
     if "." in names[0]:
         joins = [join(design, [*row, name]).edit for row, name in zip(rows, names, strict=True)]
@@ -68,6 +80,7 @@ def _join_runs(design: Design, runs: list[list[str]], names: list[str]) -> Propo
     return Proposal(says, edit, about=tuple(p for row in rows for p in row))
 
 
+@verb("pins", "pins REF NAME …", "name the pins of a part in their order", ("ref",))
 def name_pins(design: Design, words: Sequence[str]) -> Proposal:
     """Name the pins of a part in their order; supply, ground and free pins are known by their names."""
     need(words, 2, "pins REF NAME …")
@@ -75,7 +88,9 @@ def name_pins(design: Design, words: Sequence[str]) -> Proposal:
     names = [n for w in words[1:] for n in counted(w)]
     if len(names) > len(part.pins):
         raise InputError(
-            f"{part.ref} has {len(part.pins)} pins.", where=part.ref, value=len(names),
+            f"{part.ref} has {len(part.pins)} pins.",
+            where=part.ref,
+            value=len(names),
             next_step="Name as many as there are, in their order.",
         )
     edit = edits.Together(
@@ -87,6 +102,7 @@ def name_pins(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"names {len(names)} pins of {part.ref}: {', '.join(names[:6])}", edit, about=(part.ref,))
 
 
+@verb("matrix", "matrix ROW0..2 COL0..4 [to-rows|to-columns]", "make a key matrix", ("net", "net", "sense"))
 def make_matrix(design: Design, words: Sequence[str]) -> Proposal:
     """Make a key matrix of row and column nets."""
     form = "matrix ROW0..2 COL0..4 [to-rows|to-columns] [SWITCH DIODE]"
@@ -111,15 +127,19 @@ def _fresh_net(design: Design) -> str:
     return f"N{k}"
 
 
+@verb("disconnect", "disconnect PIN …", "take pins off their nets", ("pin", "pin", "pin"), also=("part",))
 def part_pins(design: Design, words: Sequence[str]) -> Proposal:
     """Take pins off their nets."""
-    need(words, 1, "part PIN …")
+    need(words, 1, "disconnect PIN …")
     pins = tuple(find_pin(design, w) for w in words)
     return Proposal(
-        f"takes {', '.join(f'{p} off {design.net_of(p)}' for p in pins)}", edits.PartPins(pins=pins), about=pins
+        f"takes {', '.join(f'{p} off {design.net_of(p)}' for p in pins)}",
+        edits.PartPins(pins=pins),
+        about=pins,
     )
 
 
+@verb("rename", "rename NET NEW", "give a net another name", ("net",))
 def rename_net(design: Design, words: Sequence[str]) -> Proposal:
     """Give a net another name; where the name tells a voltage, every place that counts on it is named."""
     need(words, 2, "rename NET NEW")
@@ -133,13 +153,17 @@ def rename_net(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(says, edit, about=(words[0],))
 
 
+@verb("merge", "merge NET INTO", "make two nets one", ("net", "net"))
 def merge_nets(design: Design, words: Sequence[str]) -> Proposal:
     """Make two nets one."""
     need(words, 2, "merge NET INTO")
     count = len(net_of(design, words[0]).pins)
-    return Proposal(f"{count} pins of {words[0]} go to {words[1]}", edits.MergeNets(net=words[0], into=words[1]))
+    return Proposal(
+        f"{count} pins of {words[0]} go to {words[1]}", edits.MergeNets(net=words[0], into=words[1])
+    )
 
 
+@verb("role", "role NET ROLE", "say what a net is for", ("net", "role"))
 def set_role(design: Design, words: Sequence[str]) -> Proposal:
     """Say what a net is for."""
     need(words, 2, "role NET supply")
@@ -149,6 +173,7 @@ def set_role(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"{words[0]} is a {words[1]} net", edit, about=(words[0],))
 
 
+@verb("rail", "rail NET 12V · rail NET 12.8..16.8", "say what voltage a supply has", ("net",))
 def set_rail(design: Design, words: Sequence[str]) -> Proposal:
     """Say what voltage a supply has, as one value or from the least to the greatest."""
     form = "rail NET 12V · rail NET 12.8..16.8"
@@ -163,6 +188,7 @@ def set_rail(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"{net.name} is a supply of {told}", edits.edit_from(data), about=(net.name,))
 
 
+@verb("value", "value REF VALUE …", "change a value", ("ref",))
 def set_value(design: Design, words: Sequence[str]) -> Proposal:
     """Change a value."""
     need(words, 2, "value REF VALUE")
@@ -174,6 +200,7 @@ def set_value(design: Design, words: Sequence[str]) -> Proposal:
     )
 
 
+@verb("block", "block REF … NAME", "move a part to a block of the sheet", ("ref",))
 def set_block(design: Design, words: Sequence[str]) -> Proposal:
     """Move parts to another block of the sheet: what is chosen together becomes a block."""
     need(words, 2, "block REF … NAME")
@@ -189,6 +216,7 @@ def set_block(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"{', '.join(refs[:6])} then drawn in “{text}”", edit, about=tuple(refs))
 
 
+@verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", ("pin", "", "pin-role"))
 def set_pin(design: Design, words: Sequence[str]) -> Proposal:
     """Name a pin and say what it does."""
     form = "pin PIN NAME [ROLE]"
@@ -200,13 +228,16 @@ def set_pin(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(says, edit, about=(pin,))
 
 
+@verb("nudge", "nudge REF DX DY", "shift a part on the sheet", ("ref",))
 def nudge(design: Design, words: Sequence[str]) -> Proposal:
     """Shift a part on the sheet."""
     need(words, 2, "nudge REF DX DY, or nudge REF back")
     ref = anchor_of(design, part_of(design, words[0]).ref)
     if words[1] == "back":
         return Proposal(
-            f"the program draws {ref} where it likes again", edits.NudgePart(ref=ref, nudge=None), about=(ref,)
+            f"the program draws {ref} where it likes again",
+            edits.NudgePart(ref=ref, nudge=None),
+            about=(ref,),
         )
     need(words, 3, "nudge REF DX DY")
     old = design.parts[ref].nudge or (0, 0)

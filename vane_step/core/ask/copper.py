@@ -6,7 +6,8 @@ import math
 from collections.abc import Sequence
 from itertools import pairwise
 
-from vane_step.core.ask.words import Proposal, measures, need, no_more
+from vane_step.core.ask.verbs import verb
+from vane_step.core.ask.words import Action, Proposal, measures, need, no_more
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.figures import steps_of
 from vane_step.core.board.tracks.centre import centred
@@ -28,6 +29,7 @@ from vane_step.core.quantity import nm, parse_length_nm, parse_value
 MAX_WIDTH_NM = 50_000_000
 
 
+@verb("current", "current NET 500mA [10K] · current NET none", "say what a net carries", ("net",))
 def set_current(design: Design, words: Sequence[str]) -> Proposal:
     """Say what a net carries, as ``width`` does; a bare number is amperes here."""
     form = "current NET 500mA [10K] · current NET none"
@@ -36,10 +38,18 @@ def set_current(design: Design, words: Sequence[str]) -> Proposal:
     if said[0].replace(",", ".").replace(".", "", 1).isdigit():
         said[0] += "A"
     if said[0] != "none" and not said[0].endswith("A"):
-        raise InputError(f"{said[0]!r} is no current.", where="current", value=said[0], allowed="500mA, 2A or none")
+        raise InputError(
+            f"{said[0]!r} is no current.", where="current", value=said[0], allowed="500mA, 2A or none"
+        )
     return set_width(design, [words[0], *said])
 
 
+@verb(
+    "width",
+    "width NET 0.8mm · width NET 2A [10K] · width NET none",
+    "track width by length or by current",
+    ("net",),
+)
 def set_width(design: Design, words: Sequence[str]) -> Proposal:
     """Set a track width by current or by length, or take the current off a net again."""
     form = "width NET 2A [10K] · width NET 0.8mm · width NET none"
@@ -60,10 +70,11 @@ def set_width(design: Design, words: Sequence[str]) -> Proposal:
         needed = _needed_mm(design, rule, amps, rise)
         # A current never makes a track thinner than it would be without one.
         least = max(rules.min_width_nm, rules.default_width_nm, nm(math.ceil(needed / 0.05 - 1e-9) * 0.05))
-        rule = rule.model_copy(update={"width_nm": least, "current": CurrentNeed(current_a=amps, rise_k=rise)})
-        says = (
-            f"{net.name} carries {amps:g} A: {needed:.3f} mm for {rise:g} K ({trace.SOURCE}), rule {least / 1e6:g} mm"
+        rule = rule.model_copy(
+            update={"width_nm": least, "current": CurrentNeed(current_a=amps, rise_k=rise)}
         )
+        says = f"{net.name} carries {amps:g} A: {needed:.3f} mm for {rise:g} K ({trace.SOURCE})"
+        says += f", rule {least / 1e6:g} mm"
     else:
         no_more(said, 1, form)
         least = parse_length_nm(said[0], "width")
@@ -74,9 +85,12 @@ def set_width(design: Design, words: Sequence[str]) -> Proposal:
             says += f", though the {carries.current_a:g} A it carries need {needed:.2f} mm for {carries.rise_k:g} K"
     if not 0 < least <= MAX_WIDTH_NM:
         raise InputError(
-            f"A track {least / 1e6:g} mm wide is none.", where="width", value=" ".join(words[1:]),
-            allowed=f"above 0 to {MAX_WIDTH_NM / 1e6:g} mm", next_step=f"Pour it instead. Type: pour {net.name} LAYER",
-        )  # fmt: skip
+            f"A track {least / 1e6:g} mm wide is none.",
+            where="width",
+            value=" ".join(words[1:]),
+            allowed=f"above 0 to {MAX_WIDTH_NM / 1e6:g} mm",
+            next_step=f"Pour it instead. Type: pour {net.name} LAYER",
+        )
     return Proposal(says, edits.SetNetRule(net=net.name, rule=rule), about=(net.name,))
 
 
@@ -96,6 +110,7 @@ def _copper_of(design: Design, rule: NetRule) -> list[tuple[float, trace.Where]]
     return found
 
 
+@verb("clearance", "clearance NET 0.3mm", "gap to other copper", ("net",))
 def set_clearance(design: Design, words: Sequence[str]) -> Proposal:
     """Set the gap to other copper."""
     need(words, 2, "clearance NET 0.3mm")
@@ -105,10 +120,15 @@ def set_clearance(design: Design, words: Sequence[str]) -> Proposal:
     if not least <= gap <= MAX_WIDTH_NM:
         raise InputError(
             f"{design.board.rules.title or design.board.rules.name} cannot make a gap of {gap / 1e6:g} mm."
-            if gap < least else f"A gap of {gap / 1e6:g} mm is none.",
-            where="clearance", value=said[0], allowed=f"{least / 1e6:g} to {MAX_WIDTH_NM / 1e6:g} mm",
-        )  # fmt: skip
-    rule = NetRule.model_validate({**design.rule_of(net_of(design, words[0]).name).model_dump(), "clearance_nm": gap})
+            if gap < least
+            else f"A gap of {gap / 1e6:g} mm is none.",
+            where="clearance",
+            value=said[0],
+            allowed=f"{least / 1e6:g} to {MAX_WIDTH_NM / 1e6:g} mm",
+        )
+    rule = NetRule.model_validate(
+        {**design.rule_of(net_of(design, words[0]).name).model_dump(), "clearance_nm": gap}
+    )
     return Proposal(
         f"other copper keeps {gap / 1e6:g} mm from {words[0]}",
         edits.SetNetRule(net=words[0], rule=rule),
@@ -116,6 +136,12 @@ def set_clearance(design: Design, words: Sequence[str]) -> Proposal:
     )
 
 
+@verb(
+    "layers",
+    "layers NET LAYER … · layers NET all",
+    "keep a net's tracks to some layers",
+    ("net", "layer", "layer"),
+)
 def keep_to_layers(design: Design, words: Sequence[str]) -> Proposal:
     """Say on which layers a net's tracks run."""
     need(words, 2, "layers NET LAYER … | all")
@@ -125,7 +151,10 @@ def keep_to_layers(design: Design, words: Sequence[str]) -> Proposal:
     unknown = next((x for x in wanted if x not in have), None)
     if unknown:
         raise EditRefused(
-            f"The board has no layer {unknown}.", where="layers", value=unknown, allowed=", ".join((*have, "all"))
+            f"The board has no layer {unknown}.",
+            where="layers",
+            value=unknown,
+            allowed=", ".join((*have, "all")),
         )
     rule = NetRule.model_validate({**design.rule_of(net).model_dump(), "layers": wanted})
     where = " and ".join(f"the {x}" for x in wanted) or "any layer"
@@ -133,8 +162,14 @@ def keep_to_layers(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(says, edits.SetNetRule(net=net, rule=rule), about=(net,))
 
 
+@verb(
+    "route",
+    "route [NET …] [fresh] · route PIN PIN",
+    "route unrouted connections, or one between two pins",
+    ("pin-or-net", "pin-or-net"),
+)
 def route_links(design: Design, words: Sequence[str]) -> Proposal:
-    """Route open links, or lay one link between two pins among copper that stays where it is."""
+    """Route unrouted connections, or one between two pins among copper that stays where it is."""
     if len(words) == 2 and "." in words[0] and "." in words[1]:
         # Here, since it loads the compiled search, which no other sentence needs.
         from vane_step.core.route.guide import link
@@ -142,7 +177,7 @@ def route_links(design: Design, words: Sequence[str]) -> Proposal:
         pins = [find_pin(design, w) for w in words]
         edit = link(design, *pins)
         length = sum(math.dist(a, b) for t in edit.tracks for a, b in pairwise(t.points)) / 1e6
-        says = f"lays {pins[0]} to {pins[1]}: {length:.1f} mm, {len(edit.vias)} vias"
+        says = f"routes {pins[0]} to {pins[1]}: {length:.1f} mm, {len(edit.vias)} vias"
         return Proposal(says, edit, about=tuple(pins))
     links = connectivity(design).open_links
     fresh = "fresh" in words
@@ -152,12 +187,19 @@ def route_links(design: Design, words: Sequence[str]) -> Proposal:
     count = sum(1 for k in links if not nets or k.net in nets)
     if not count and not fresh:
         raise EditRefused(
-            "There is no open link to route.", where="board", next_step="Type: route fresh, to lay everything anew."
+            "There is no unrouted connection.",
+            where="board",
+            next_step="Type: route fresh, to route everything again.",
         )
-    what = "lifts what is not locked and routes everything" if fresh else f"routes {count} open links"
-    return Proposal(what + (f" of {', '.join(nets)}" if nets else ""), action="route " + " ".join(words))
+    many = f"routes {count} unrouted connection{'' if count == 1 else 's'}"
+    what = "removes the tracks that are not locked and routes everything again" if fresh else many
+    return Proposal(
+        what + (f" of {', '.join(nets)}" if nets else ""),
+        action=Action("route", tuple(nets), "fresh" if fresh else ""),
+    )
 
 
+@verb("widen", "widen NET [0.8mm]", "make tracks wider where there is room", ("net",))
 def widen_tracks(design: Design, words: Sequence[str]) -> Proposal:
     """Make laid tracks as wide as their rule wants, or as said, where there is room."""
     need(words, 1, "widen NET [0.8mm]")
@@ -166,42 +208,59 @@ def widen_tracks(design: Design, words: Sequence[str]) -> Proposal:
     edit, least = widened(design, net.name, wanted)
     if not edit.tracks:
         raise EditRefused(
-            f"No track of {net.name} can be made wider.", where=net.name, value=f"{least / 1e6:g} mm",
+            f"No track of {net.name} can be made wider.",
+            where=net.name,
+            value=f"{least / 1e6:g} mm",
             allowed=f"{wanted / 1e6:g} mm wanted",
-            next_step="Move what is beside it, or lay it anew." if least < wanted else "They are wide enough.",
-        )  # fmt: skip
+            next_step="Move what is beside it, or draw it again."
+            if least < wanted
+            else "They are wide enough.",
+        )
     says = f"widens {len(edit.lift)} tracks of {net.name} towards {wanted / 1e6:g} mm"
     if least < wanted:
         says += f"; {least / 1e6:g} mm is all there is room for at the narrowest"
     return Proposal(says, edit, about=(net.name,))
 
 
+@verb("vias", "vias NET", "add vias where the current of a net needs them", ("net",))
 def more_vias(design: Design, words: Sequence[str]) -> Proposal:
     """Lay vias beside those that carry too little."""
     need(words, 1, "vias NET")
     net = net_of(design, words[0]).name
     edit, short = strengthened(design, net)
-    says = f"lays {len(edit.vias)} vias of {net} beside others that carry too little"
+    says = f"adds {len(edit.vias)} vias of {net} beside others that carry too little"
     if short:
         says += f"; at {short} place{'' if short == 1 else 's'} there is no room for enough"
     return Proposal(says, edit, about=(net,))
 
 
+@verb(
+    "teardrops",
+    "teardrops NET [off] · teardrops all [off]",
+    "let tracks widen towards pads and vias",
+    ("net",),
+    also=("taper",),
+)
 def taper_tracks(design: Design, words: Sequence[str]) -> Proposal:
     """Let tracks widen in steps where they run into pads and vias."""
-    need(words, 1, "taper NET [off], or taper all [off]")
+    need(words, 1, "teardrops NET [off], or teardrops all [off]")
     nets = None if words[0] == "all" else {net_of(design, words[0]).name}
     if words[1:] not in ([], ["off"]):
-        raise InputError(f"{words[1]!r} says nothing here.", where="taper", value=words[1], allowed="off")
+        raise InputError(f"{words[1]!r} says nothing here.", where="teardrops", value=words[1], allowed="off")
     if words[1:]:
         ids = steps_of(design, nets)
         if not ids:
-            raise NotFound("No track widens towards a pad.", where=words[0], next_step="Type: taper all, to make some.")
+            raise NotFound(
+                "No track widens towards a pad.",
+                where=words[0],
+                next_step="Type: teardrops all, to add some.",
+            )
         return Proposal(f"takes {len(ids)} steps off the ends of tracks", edits.LayCopper(lift=ids))
     edit = tapered(design, nets)
     return Proposal(f"lets tracks widen towards pads in {len(edit.tracks)} steps", edit)
 
 
+@verb("centre", "centre NET · centre all", "slide tracks to the middle of the room they lie in", ("net",))
 def centre_tracks(design: Design, words: Sequence[str]) -> Proposal:
     """Slide tracks to the middle of the room they lie in."""
     need(words, 1, "centre NET, or centre all")
@@ -210,9 +269,10 @@ def centre_tracks(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"slides {count} track{'' if count == 1 else 's'} to where they have more room", edit)
 
 
+@verb("unroute", "unroute NET · unroute all", "remove tracks and vias", ("net",), also=("lift",))
 def lift_copper(design: Design, words: Sequence[str]) -> Proposal:
-    """Take copper off the board."""
-    need(words, 1, "lift NET, lift TRACK, or lift all")
+    """Remove tracks, vias and wire jumpers."""
+    need(words, 1, "unroute NET, unroute TRACK, or unroute all")
     ids: list[str] = []
     for section in (design.tracks, design.vias, design.jumpers):
         ids += [
@@ -222,14 +282,20 @@ def lift_copper(design: Design, words: Sequence[str]) -> Proposal:
         ]
     if not ids:
         raise NotFound(
-            f"There is no copper of {words[0]} to lift.", where=words[0],
+            f"There is no copper of {words[0]} to remove.",
+            where=words[0],
             next_step="Route it first, or name a net that has copper.",
         )
-    return Proposal(f"lifts {len(ids)} pieces of copper", edits.LayCopper(lift=tuple(ids)), about=(words[0],))
+    return Proposal(
+        f"removes {len(ids)} tracks and vias", edits.LayCopper(lift=tuple(ids)), about=(words[0],)
+    )
 
 
+@verb("advise", "advise", "tell what another number of layers would gain")
 def advise_layers(design: Design, words: Sequence[str]) -> Proposal:
-    """Find out what another number of copper layers would buy."""
+    """Find out what another number of copper layers would gain."""
     if any(p.place is None for p in design.parts.values()):
         raise EditRefused("Every part needs a place first.", where="board", next_step="Type: arrange")
-    return Proposal("routes the board on one, two and four layers and tells; nothing is changed", action="advise")
+    return Proposal(
+        "routes the board on one, two and four layers and tells; nothing is changed", action=Action("advise")
+    )

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from vane_step.core.ask.words import Proposal, need, number
+from vane_step.core.ask.parts import lock_use
+from vane_step.core.ask.verbs import verb
+from vane_step.core.ask.words import Action, Proposal, need, number
 from vane_step.core.board.geometry.sides import sides_with_copper
 from vane_step.core.board.placement.align import LINES, WAYS, aligned, placed_parts, repeated, shifted, spaced
 from vane_step.core.circuit.capture import repeat_block
@@ -37,13 +39,17 @@ def some_parts(design: Design, words: Sequence[str]) -> list[str]:
             some = [p.ref for p in design.parts.values() if getattr(p, key).lower() == value.lower()]
         elif sign:
             raise InputError(
-                f"{word!r} chooses nothing.", where="parts", value=word, allowed=", ".join(f"{k}=…" for k in BY)
+                f"{word!r} chooses nothing.",
+                where="parts",
+                value=word,
+                allowed=", ".join(f"{k}=…" for k in BY),
             )
         else:
             some = [part_of(design, ref).ref for ref in counted(word)]
         if not some:
             raise NotFound(
-                f"There is no part with {word}.", where=word,
+                f"There is no part with {word}.",
+                where=word,
                 next_step="Choose by another net, block, kind or package.",
             )
         found += some
@@ -57,17 +63,26 @@ def _on_board(design: Design, refs: list[str]) -> list[str]:
     return [r for r in refs if design.parts[r].place is not None] or refs
 
 
+@verb(
+    "choose",
+    "choose R1..5 · choose net=SDA · block=Press · kind=capacitor · all",
+    "choose parts, to edit them together",
+    ("some", "some", "some"),
+)
 def choose_parts(design: Design, words: Sequence[str]) -> Proposal:
     """Choose parts, to do something with all of them."""
     need(words, 1, "choose R1..5, or choose net=SDA, block=Press, kind=capacitor, package=CHIP-1608M, all")
     refs = some_parts(design, words)
-    return Proposal(f"chooses {len(refs)} parts: {_few(refs)}", action="choose " + " ".join(refs), about=tuple(refs))
+    return Proposal(
+        f"chooses {len(refs)} parts: {_few(refs)}", action=Action("choose", tuple(refs)), about=tuple(refs)
+    )
 
 
 def _few(refs: Sequence[str]) -> str:
     return ", ".join(refs[:6]) + (" …" if len(refs) > 6 else "")
 
 
+@verb("align", f"align REF … {'|'.join(LINES)}", "line parts up with the first", ("some", "some", "line"))
 def align_parts(design: Design, words: Sequence[str]) -> Proposal:
     """Line parts up with the first of them."""
     need(words, 3, f"align R1 R2 … {'|'.join(LINES)}")
@@ -76,6 +91,7 @@ def align_parts(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"lines {_few(refs)} up, {words[-1]}", edit, about=tuple(refs))
 
 
+@verb("space", "space REF … across|up [GAP]", "space parts evenly", ("some", "some", "way"))
 def space_parts(design: Design, words: Sequence[str]) -> Proposal:
     """Space parts evenly."""
     need(words, 3, f"space R1 R2 R3 … {'|'.join(WAYS)} [GAP]")
@@ -88,13 +104,16 @@ def space_parts(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"spaces {_few(refs)} evenly {rest[-1]}{told}", edit, about=tuple(refs))
 
 
+@verb("shift", "shift REF … DX DY", "shift parts together", ("some",))
 def shift_parts(design: Design, words: Sequence[str]) -> Proposal:
     """Shift parts together."""
     need(words, 3, "shift R1 R2 … DX DY")
     refs = _on_board(design, some_parts(design, words[:-2]))
     dx, dy = (parse_length_nm(w, "shift") for w in words[-2:])
     return Proposal(
-        f"shifts {_few(refs)} by {dx / 1e6:g}, {dy / 1e6:g} mm", shifted(design, refs, dx, dy), about=tuple(refs)
+        f"shifts {_few(refs)} by {dx / 1e6:g}, {dy / 1e6:g} mm",
+        shifted(design, refs, dx, dy),
+        about=tuple(refs),
     )
 
 
@@ -108,23 +127,30 @@ def each_placed(
         last = words[-1].removeprefix("-").replace(".", "", 1).isdigit() and len(words) > 1
         by = number(words[-1], name) if last else 90.0
         refs = _on_board(design, some_parts(design, words[:-1] if last else words))
-        places: dict[str, PartPlace | None] = {r: change(p, by) for r, p in placed_parts(design, refs).items()}
+        places: dict[str, PartPlace | None] = {
+            r: change(p, by) for r, p in placed_parts(design, refs).items()
+        }
         told = says.format(parts=_few(refs), by=f"{by:g}", one=places[refs[0]])
         return Proposal(told, edits.PlaceParts(places=places), about=tuple(refs))
 
     return make
 
 
-turn_parts = each_placed(
-    "turn", "turns {parts} by {by} degrees, to {one.turn_deg:g}",
-    lambda place, by: place.model_copy(update={"turn_deg": (place.turn_deg + by) % 360}),
-)  # fmt: skip
+turn_parts = verb("turn", "turn REF … [DEGREES]", "turn parts", ("some",))(
+    each_placed(
+        "turn",
+        "turns {parts} by {by} degrees, to {one.turn_deg:g}",
+        lambda place, by: place.model_copy(update={"turn_deg": (place.turn_deg + by) % 360}),
+    )
+)
 _flipped = each_placed(
-    "underside", "{parts} to the other side: {one.side}",
+    "flip",
+    "{parts} to the other side: {one.side}",
     lambda place, _by: place.model_copy(update={"side": "back" if place.side == "front" else "front"}),
-)  # fmt: skip
+)
 
 
+@verb("flip", "flip REF …", "move parts to the other side", ("some",), also=("underside",))
 def flip_parts(design: Design, words: Sequence[str]) -> Proposal:
     """Move parts to the other side, where their pads find copper."""
     found = _flipped(design, words)
@@ -133,20 +159,41 @@ def flip_parts(design: Design, words: Sequence[str]) -> Proposal:
         possible = sides_with_copper(design, design.packages[design.parts[ref].package])
         if place is not None and possible and place.side not in possible:
             raise EditRefused(
-                f"{ref} has surface pads, and the board has no copper on the {place.side}.", where=ref,
-                value=place.side, allowed=", ".join(possible), next_step="Type: rules NAME 2, for copper on both.",
-            )  # fmt: skip
+                f"{ref} has surface pads, and the board has no copper on the {place.side}.",
+                where=ref,
+                value=place.side,
+                allowed=", ".join(possible),
+                next_step="Type: rules NAME 2, for copper on both.",
+            )
     return found
 
 
-keep_parts = each_placed(
+_kept = each_placed(
     "lock", "{parts} stays where it is", lambda place, _by: place.model_copy(update={"locked": True})
 )
-free_parts = each_placed(
+_freed = each_placed(
     "unlock", "{parts} may move again", lambda place, _by: place.model_copy(update={"locked": False})
 )
 
 
+@verb("lock", "lock REF … · lock U1.PA3", "keep parts in place, a pin at its use", ("some",))
+def keep(design: Design, words: Sequence[str]) -> Proposal:
+    """Keep parts in their places, or a pin at its use."""
+    return lock_use(design, words, True) if words and "." in words[0] else _kept(design, words)
+
+
+@verb("unlock", "unlock REF … · unlock U1.PA3", "let parts or a pin move", ("some",))
+def let_move(design: Design, words: Sequence[str]) -> Proposal:
+    """Let parts move again, or a pin be used otherwise."""
+    return lock_use(design, words, False) if words and "." in words[0] else _freed(design, words)
+
+
+@verb(
+    "repeat",
+    "repeat BLOCK TIMES [DX DY] [sharing NET …]",
+    "repeat a block, its nets counted on; with its places and copper, a step apart",
+    ("block",),
+)
 def repeat(design: Design, words: Sequence[str]) -> Proposal:
     """Repeat a block of the sheet, and with a step its places and copper as well."""
     form = 'repeat "BLOCK" TIMES [DX DY] [sharing NET …]'

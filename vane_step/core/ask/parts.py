@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, Resources, need, number, pairs
 from vane_step.core.board.placement.pin_escape import pin_costs, reach_mm
 from vane_step.core.circuit.blocks import use_block
@@ -23,6 +24,7 @@ from vane_step.core.parts.part import new_part
 from vane_step.core.parts.patternsheet import judged
 
 
+@verb("add", "add REF PACKAGE-OR-NUMBER [VALUE …] · add R1..3 PACKAGE 1k 2k 3k", "add parts", ("", "package"))
 def add_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     """Add a part of the catalogue or of a package, or a run of parts with a value each or one for all."""
     need(words, 2, "add REF PACKAGE-OR-NUMBER [VALUE …]")
@@ -33,13 +35,16 @@ def add_part(design: Design, words: Sequence[str], resources: Resources) -> Prop
         title = resources.catalogue.get(name).title
     else:
         pack = design.packages.get(name) or package(name, design.board.rules.etched)
-        adds = [edits.AddPart(part=new_part(r, pack, v), package=pack) for r, v in zip(refs, values, strict=True)]
+        adds = [
+            edits.AddPart(part=new_part(r, pack, v), package=pack) for r, v in zip(refs, values, strict=True)
+        ]
         title = pack.title or name
     what = f"adds {refs[0]}" if len(refs) == 1 else f"adds {refs[0]} to {refs[-1]}, {len(refs)} parts"
     edit = adds[0] if len(adds) == 1 else edits.Together(edits=tuple(adds))
     return Proposal(f"{what}, {title}, {len(adds[0].part.pins)} pins", edit, about=tuple(refs))
 
 
+@verb("swap", "swap REF … NUMBER", "replace by another part of the catalogue", ("ref", "number"))
 def swap_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     """Put a part of the catalogue in the stead of others; what is connected stays so, by the names of the pins."""
     need(words, 2, "swap REF … NUMBER")
@@ -83,16 +88,19 @@ def _by_name(design: Design, old: Part, new: Part) -> dict[str, list[str]] | Non
     if lacking:
         raise InputError(
             f"{new.catalogue} has no pin {', '.join(dict.fromkeys(lacking))}, which {old.ref} is connected by.",
-            where=old.ref, allowed=", ".join(dict.fromkeys(p.name for p in new.pins)),
-            next_step="Take the pins off their nets first, or choose a part with the same pins.",
-        )  # fmt: skip
+            where=old.ref,
+            allowed=", ".join(dict.fromkeys(p.name for p in new.pins)),
+            next_step="Disconnect the pins first, or choose a part with the same pins.",
+        )
     goes: dict[str, list[str]] = {}
     for name in dict.fromkeys(_called(p) for p in joined):
         mine = [p.number for p in joined if _called(p) == name]
         theirs = [n for n, other in there.items() if other == name]
         for k, one in enumerate(mine):
             # Of several of a name each goes to its own as far as there are; further ones join the last.
-            goes[one] = theirs[k:] if k == len(mine) - 1 and len(theirs) > k else [theirs[min(k, len(theirs) - 1)]]
+            goes[one] = (
+                theirs[k:] if k == len(mine) - 1 and len(theirs) > k else [theirs[min(k, len(theirs) - 1)]]
+            )
     return goes
 
 
@@ -104,8 +112,9 @@ def _swap(design: Design, ref: str, found: CataloguePart) -> tuple[list[edits.Si
     if goes is not None:
         nets = {number: design.net_of(f"{ref}.{number}") or "" for number in goes}
         steps: list[edits.Single] = [
-            edits.PartPins(pins=tuple(f"{ref}.{number}" for number in goes)), edits.ReplacePart(part=new, package=pack),
-        ]  # fmt: skip
+            edits.PartPins(pins=tuple(f"{ref}.{number}" for number in goes)),
+            edits.ReplacePart(part=new, package=pack),
+        ]
         onto: dict[str, list[str]] = {}
         for number, theirs in goes.items():
             onto.setdefault(nets[number], []).extend(f"{ref}.{t}" for t in theirs)
@@ -118,13 +127,19 @@ def _swap(design: Design, ref: str, found: CataloguePart) -> tuple[list[edits.Si
         raise InputError(
             f"{found.number} has no pin {', '.join(sorted(gone, key=natural))}, which {ref} is connected by.",
             where=ref,
-            next_step="Take the pins off their nets first, or choose a part with the same pins.",
-        )  # fmt: skip
+            next_step="Disconnect the pins first, or choose a part with the same pins.",
+        )
     before = {p.number: p for p in old.pins}
     pins = tuple(p if p.name or p.number not in before else before[p.number] for p in new.pins)
     return [edits.ReplacePart(part=new.model_copy(update={"pins": pins}), package=pack)], []
 
 
+@verb(
+    "use",
+    "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL]",
+    "insert a block, or a controller",
+    ("saved", "number"),
+)
 def use(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     """Put a block into the circuit, its ports on nets by name; ``use controller OW-32T`` works one out."""
     form = "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL] [leaded]"
@@ -139,7 +154,9 @@ def use(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     else:
         name = next((n for n in resources.blocks if n.lower() == words[0].lower()), None)
         if name is None:
-            raise NotFound(f"There is no block {words[0]}.", where="use", allowed=", ".join(resources.blocks) or "none")
+            raise NotFound(
+                f"There is no block {words[0]}.", where="use", allowed=", ".join(resources.blocks) or "none"
+            )
         saved = resources.blocks[name]
         ports = pairs(words[1:], form)
     edit = use_block(design, saved, ports)
@@ -151,6 +168,7 @@ def use(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     return Proposal(says, edit, about=tuple(refs))
 
 
+@verb("assign", "assign REF [nearer]", "give what firmware needs its pins", ("ref", "nearer"))
 def assign_pins(design: Design, words: Sequence[str]) -> Proposal:
     """Assign the pins of a controller to what firmware needs, as the brief says it."""
     need(words, 1, "assign REF [nearer]")
@@ -171,7 +189,9 @@ def assign_pins(design: Design, words: Sequence[str]) -> Proposal:
     if nearer:
         before, after = reach_mm(design, words[0]), reach_mm(edits.apply(design, edit)[0], words[0])
         moved = sum(
-            1 for u in solved.uses if u.pin != {o.demand: o.pin for o in part_of(design, words[0]).uses}.get(u.demand)
+            1
+            for u in solved.uses
+            if u.pin != {o.demand: o.pin for o in part_of(design, words[0]).uses}.get(u.demand)
         )
         says = f"{says}; moves {moved} pins, ways to them {before:.0f} mm before, {after:.0f} mm after"
     return Proposal(says, edit, about=(words[0],))
@@ -192,9 +212,12 @@ def lock_use(design: Design, words: Sequence[str], locked: bool) -> Proposal:
     """Keep what a pin is used for through later assignments, or let it go."""
     ref, number = split_pin(find_pin(design, words[0]))
     edit = lock_pin(design, ref, number, locked)
-    return Proposal(f"{words[0]} {'keeps its use' if locked else 'may be used otherwise'}", edit, about=(ref,))
+    return Proposal(
+        f"{words[0]} {'keeps its use' if locked else 'may be used otherwise'}", edit, about=(ref,)
+    )
 
 
+@verb("fit", "fit REF … yes|no [in VARIANT]", "say what is fitted", ("ref",))
 def fit(design: Design, words: Sequence[str]) -> Proposal:
     """Say whether parts are fitted, in the circuit as drawn or in a variant."""
     need(words, 2, "fit REF … yes|no [in VARIANT]")
@@ -202,7 +225,9 @@ def fit(design: Design, words: Sequence[str]) -> Proposal:
     if len(words) > 3 and words[-2] == "in":
         variant, words = words[-1], words[:-2]
     if words[-1] not in ("yes", "no"):
-        raise InputError(f"{words[-1]!r} is neither yes nor no.", where="fit", value=words[-1], allowed="yes, no")
+        raise InputError(
+            f"{words[-1]!r} is neither yes nor no.", where="fit", value=words[-1], allowed="yes, no"
+        )
     yes = words[-1] == "yes"
     refs = [part_of(design, r).ref for w in words[:-1] for r in counted(w)]
     what = f"{', '.join(refs[:6])} {'is' if len(refs) == 1 else 'are'} {'' if yes else 'not '}fitted"
@@ -213,19 +238,25 @@ def fit(design: Design, words: Sequence[str]) -> Proposal:
     fitted = {**old.fitted, **dict.fromkeys(refs, yes)}
     fitted = {k: v for k, v in fitted.items() if v != design.parts[k].fitted}
     return Proposal(
-        f"{what} in {variant}", edits.SetItem(variant=old.model_copy(update={"fitted": fitted})), about=tuple(refs)
+        f"{what} in {variant}",
+        edits.SetItem(variant=old.model_copy(update={"fitted": fitted})),
+        about=tuple(refs),
     )
 
 
+@verb("variant", 'variant NAME ["TITLE"]', "name a way to fit the board")
 def set_variant(design: Design, words: Sequence[str]) -> Proposal:
     """Name a way to fit the board."""
     need(words, 1, 'variant NAME ["TITLE"]')
     old = design.variants.get(words[0], Variant(id=words[0]))
     title = " ".join(words[1:]) or old.title or words[0]
-    edit = edits.edit_from({"kind": "set-item", "variant": {"id": words[0], "title": title, "fitted": old.fitted}})
+    edit = edits.edit_from(
+        {"kind": "set-item", "variant": {"id": words[0], "title": title, "fitted": old.fitted}}
+    )
     return Proposal(f"there is a variant {words[0]}, {title}", edit)
 
 
+@verb("either", "either NAME REF REF …", "fit one of several parts", ("", "ref", "ref"))
 def either(design: Design, words: Sequence[str]) -> Proposal:
     """Say that of some parts exactly one is fitted."""
     need(words, 3, "either NAME REF REF …")
@@ -239,12 +270,15 @@ def _about(design: Design, name: str) -> Block:
     if name not in {p.block for p in design.parts.values()}:
         known = ", ".join(dict.fromkeys(p.block for p in design.parts.values() if p.block))
         raise NotFound(
-            f"There is no block {name}.", where="block", allowed=known or "none yet",
+            f"There is no block {name}.",
+            where="block",
+            allowed=known or "none yet",
             next_step="Make one. Type: block REF … NAME",
         )
     return design.blocks.get(name, Block(name=name))
 
 
+@verb("hint", 'hint BLOCK "TEXT"', "note a hint for the board", ("block",))
 def block_hint(design: Design, words: Sequence[str]) -> Proposal:
     """Note a hint for the board on a block."""
     need(words, 2, 'hint BLOCK "TEXT"')
@@ -253,6 +287,7 @@ def block_hint(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"{words[0]}: {text}", edit)
 
 
+@verb("worked", 'worked BLOCK "BOARD, DATE"', "record where a block is proven", ("block",))
 def block_worked(design: Design, words: Sequence[str]) -> Proposal:
     """Note where a block worked; it travels with the block."""
     need(words, 2, 'worked BLOCK "BOARD AND DATE"')
@@ -261,6 +296,7 @@ def block_worked(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"{words[0]} worked on {text}", edit)
 
 
+@verb("sheet", "sheet BLOCK SHEET", "draw a block on another sheet", ("block",))
 def block_sheet(design: Design, words: Sequence[str]) -> Proposal:
     """Draw a block on a sheet of its own name; ``main`` puts it back on the first."""
     need(words, 2, "sheet BLOCK SHEET")
@@ -270,13 +306,17 @@ def block_sheet(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"{words[0]} is drawn on sheet {name or 'main'}", edit)
 
 
+@verb("note", 'note REF "TEXT"', "write a note on a part", ("ref",))
 def set_note(design: Design, words: Sequence[str]) -> Proposal:
     """Write a note on a part."""
     need(words, 2, 'note REF "TEXT"')
     text = " ".join(words[1:])
-    return Proposal(f"notes on {words[0]}: {text}", edits.SetPart(ref=part_of(design, words[0]).ref, note=text))
+    return Proposal(
+        f"notes on {words[0]}: {text}", edits.SetPart(ref=part_of(design, words[0]).ref, note=text)
+    )
 
 
+@verb("extra", 'extra NAME COUNT "WHAT IT IS" [number=NUMBER] [for=REF]', "add a line to the parts list")
 def set_extra(design: Design, words: Sequence[str]) -> Proposal:
     """Put a line on the parts list that is no part of the circuit."""
     form = 'extra NAME COUNT "WHAT IT IS" [number=NUMBER] [for=REF]'
@@ -284,18 +324,29 @@ def set_extra(design: Design, words: Sequence[str]) -> Proposal:
     title, said = words[2], pairs(words[3:], form)
     unknown = next((k for k in said if k not in ("number", "for")), None)
     if unknown:
-        raise InputError(f"{unknown!r} says nothing of an extra line.", where="extra", value=unknown, allowed=form)
+        raise InputError(
+            f"{unknown!r} says nothing of an extra line.", where="extra", value=unknown, allowed=form
+        )
     if "for" in said:
         part_of(design, said["for"])
     count = number(words[1], "count")
     if count != round(count) or not 1 <= count <= 10_000:
         raise InputError("That is no count.", where="extra", value=words[1], allowed="1 to 10000")
     extra = Extra(
-        id=words[0], title=title, count=round(count), catalogue=said.get("number", ""), about=said.get("for", "")
+        id=words[0],
+        title=title,
+        count=round(count),
+        catalogue=said.get("number", ""),
+        about=said.get("for", ""),
     )
-    return Proposal(f"{extra.count} x {title} goes on the parts list", edits.SetItem(extra=extra), about=(extra.id,))
+    return Proposal(
+        f"{extra.count} x {title} goes on the parts list", edits.SetItem(extra=extra), about=(extra.id,)
+    )
 
 
+@verb(
+    "pattern", "pattern NAME FAMILY pins=8 L=5.8..6.2 …", "compute a package from a drawing", ("", "family")
+)
 def make_pattern(design: Design, words: Sequence[str]) -> Proposal:
     """Compute a package from the dimensions of a drawing."""
     form = "pattern NAME FAMILY pins=8 L=5.8..6.2 …"
@@ -307,33 +358,51 @@ def make_pattern(design: Design, words: Sequence[str]) -> Proposal:
     # What the maker's least leaves room for keeps the usual gap of the board's nets as well.
     pack = trimmed(pack, *keep, strict=False)
     return Proposal(
-        f"computes {pack.name}: {pack.title}, {len(pack.pads)} pads, {pack.source}", edits.SetItem(package=pack)
+        f"computes {pack.name}: {pack.title}, {len(pack.pads)} pads, {pack.source}",
+        edits.SetItem(package=pack),
     )
 
 
+@verb(
+    "checked",
+    "checked PACKAGE PIN-2-IS SENSE",
+    "hold a pattern against its drawing",
+    ("package", "direction", "turn"),
+)
 def check_pattern(design: Design, words: Sequence[str]) -> Proposal:
     """Answer the two questions about a land pattern from the maker's drawing."""
     need(words, 3, "checked PACKAGE WHERE-IS-PIN-2 clockwise|anticlockwise")
     if words[0] not in design.packages:
         raise NotFound(
-            f"The design has no package {words[0]}.", where=words[0], allowed=", ".join(design.packages),
+            f"The design has no package {words[0]}.",
+            where=words[0],
+            allowed=", ".join(design.packages),
             next_step="Add a part with it first.",
         )
     pack = judged(design.packages[words[0]], words[1], words[2])
     return Proposal(f"{words[0]} is checked: {pack.checked}", edits.SetItem(package=pack))
 
 
+@verb(
+    "proven",
+    'proven PACKAGE "BOARD AND DATE"',
+    "record where a pattern is proven",
+    ("package",),
+    also=("proved",),
+)
 def prove_pattern(design: Design, words: Sequence[str]) -> Proposal:
     """Note that a land pattern was soldered on a real board."""
     need(words, 2, 'proved PACKAGE "BOARD AND DATE"')
     if words[0] not in design.packages:
         raise NotFound(
-            f"The design has no package {words[0]}.", where=words[0], allowed=", ".join(design.packages),
+            f"The design has no package {words[0]}.",
+            where=words[0],
+            allowed=", ".join(design.packages),
             next_step="Add a part with it first.",
         )
     pack = design.packages[words[0]]
     where = " ".join(words[1:])[:200]
     proved = (*pack.proved, where)[-20:]
     return Proposal(
-        f"{words[0]} was proved on {where}", edits.SetItem(package=pack.model_copy(update={"proved": proved}))
+        f"{words[0]} is proven on {where}", edits.SetItem(package=pack.model_copy(update={"proved": proved}))
     )

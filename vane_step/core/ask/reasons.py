@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, need, pairs
 from vane_step.core.brief.needs import checked, known_figures
 from vane_step.core.circuit.reasons import accept, bind, reasons
@@ -19,6 +20,7 @@ from vane_step.core.quantity import format_value, parse_length_nm, parse_value
 _LIMIT = re.compile(r"^(.*?)(<=|>=)(.+)$")
 
 
+@verb("calc", "calc ID FORMULA INPUT=VALUE … OUTPUT=REF", "bind values to a calculation", ("", "formula"))
 def calculate(design: Design, words: Sequence[str]) -> Proposal:
     """Bind a calculation to the parts whose values it sets."""
     form = "calc ID FORMULA INPUT=VALUE … OUTPUT=REF"
@@ -32,10 +34,13 @@ def calculate(design: Design, words: Sequence[str]) -> Proposal:
     after = edits.apply(design, edit)[0]
     mine = next(r for r in reasons(after) if r.calculation.id == words[0])
     units = {q.key: (q.title, q.unit) for q in known.outputs}
-    told = ", ".join(f"{units[k][0]} {format_value(v, units[k][1])}" for k, v in list(mine.outputs.items())[:4])
+    told = ", ".join(
+        f"{units[k][0]} {format_value(v, units[k][1])}" for k, v in list(mine.outputs.items())[:4]
+    )
     return Proposal(f"{known.title}: {told}", edit, about=tuple(sets.values()))
 
 
+@verb("input", "input ID INPUT=VALUE …", "change an input of a calculation", ("reason",))
 def set_input(design: Design, words: Sequence[str]) -> Proposal:
     """Change inputs of a calculation; its values turn stale until they are accepted."""
     form = "input ID INPUT=VALUE …"
@@ -43,7 +48,9 @@ def set_input(design: Design, words: Sequence[str]) -> Proposal:
     found = design.calculations.get(words[0])
     if found is None:
         raise NotFound(
-            f"There is no calculation {words[0]}.", where="input", allowed=", ".join(design.calculations),
+            f"There is no calculation {words[0]}.",
+            where="input",
+            allowed=", ".join(design.calculations),
             next_step="Make one. Type: calc ID FORMULA …",
         )
     given = pairs(words[1:], form)
@@ -59,87 +66,124 @@ def set_input(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(mine.says or f"{found.id} holds as before", edit)
 
 
+@verb("accept", "accept ID … · accept all", "take the values of stale calculations", ("reason",))
 def accept_values(design: Design, words: Sequence[str]) -> Proposal:
     """Take the values of stale calculations, one or all."""
     need(words, 1, "accept ID … · accept all")
     known = reasons(design)
     ids = [r.calculation.id for r in known if r.state == "stale"] if words[0] == "all" else list(words)
     edit = accept(design, ids)
-    changes = [f"{c.ref} {c.old or 'no value'} → {c.new}" for r in known if r.calculation.id in ids for c in r.changes]
+    changes = [
+        f"{c.ref} {c.old or 'no value'} → {c.new}"
+        for r in known
+        if r.calculation.id in ids
+        for c in r.changes
+    ]
     return Proposal(", ".join(changes) or "keeps the values and notes the new inputs", edit)
 
 
+@verb("waive", 'waive RULE PLACE "REASON"', "accept a finding with a reason")
 def waive_finding(design: Design, words: Sequence[str]) -> Proposal:
     """Live with a finding, for a reason."""
     need(words, 3, 'waive RULE PLACE "REASON"')
     edit = waive(design, words[0], words[1], " ".join(words[2:]))
     assert edit.waiver is not None
-    return Proposal(f"lives with “{edit.waiver.message[:80]}”: {edit.waiver.reason}", edit)
+    return Proposal(f"accepts “{edit.waiver.message[:80]}”: {edit.waiver.reason}", edit)
 
 
+@verb("need", 'need ID must|wish "TEXT" [FIGURE<=LIMIT]', "write a requirement", ("need", "level"))
 def set_need(design: Design, words: Sequence[str]) -> Proposal:
     """Write a requirement and how it is shown: a figure, a measurement with a unit, or an observation."""
     form = 'need ID must|wish "TEXT" [FIGURE<=LIMIT | measured>=LIMIT UNIT]'
     need(words, 3, form)
     if words[1] not in ("must", "wish"):
-        raise InputError(f"{words[1]!r} is neither must nor wish.", where="need", value=words[1], allowed="must, wish")
+        raise InputError(
+            f"{words[1]!r} is neither must nor wish.", where="need", value=words[1], allowed="must, wish"
+        )
     data: dict[str, object] = {"id": words[0], "level": words[1], "text": words[2]}
     test = " ".join(words[3:])
     if test and not (match := _LIMIT.match(test)):
-        raise InputError(f"{test!r} is no limit.", where="need", value=test, allowed="width<=60, measured>=4.8 V")
+        raise InputError(
+            f"{test!r} is no limit.", where="need", value=test, allowed="width<=60, measured>=4.8 V"
+        )
     if test and match:
         figure, sign, rest = match[1].strip(), match[2], match[3].split()
         sense = "at most" if sign == "<=" else "at least"
         if not rest:
-            raise InputError("There is no limit.", where="need", value=test, allowed="width<=60, measured>=4.8 V")
+            raise InputError(
+                "There is no limit.", where="need", value=test, allowed="width<=60, measured>=4.8 V"
+            )
         data |= {"sense": sense, "limit": parse_value(rest[0], "limit"), "unit": " ".join(rest[1:])}
-        data |= {"shown_by": "measurement"} if figure == "measured" else {"shown_by": "figure", "figure": figure}
+        data |= (
+            {"shown_by": "measurement"} if figure == "measured" else {"shown_by": "figure", "figure": figure}
+        )
     found = checked(Requirement.model_validate(data), known_figures(design))
     says = f"{found.id} {found.level}: {found.text}, shown by a {found.shown_by}"
     return Proposal(says, edits.SetItem(requirement=found))
 
 
+@verb("show", 'show ID READING · show ID yes "SEEN"', "record what shows a requirement", ("need",))
 def show_need(design: Design, words: Sequence[str]) -> Proposal:
     """Record a measurement or an observation that shows a requirement, or fails to."""
     need(words, 2, 'show ID READING · show ID yes|no "WHAT WAS SEEN"')
     old = design.requirements.get(words[0])
     if old is None:
         raise NotFound(
-            f"There is no requirement {words[0]}.", where="show", allowed=", ".join(design.requirements),
-            next_step="Write it first. Type: need ID must \"TEXT\"",
+            f"There is no requirement {words[0]}.",
+            where="show",
+            allowed=", ".join(design.requirements),
+            next_step='Write it first. Type: need ID must "TEXT"',
         )
     note = " ".join(words[2:])[:200]
     if old.shown_by == "figure":
         raise InputError(
-            f"{old.id} is shown by the figure {old.figure}; nothing has to be recorded.", where=old.id,
+            f"{old.id} is shown by the figure {old.figure}; nothing has to be recorded.",
+            where=old.id,
             next_step="Look at the brief.",
         )
     if old.shown_by == "observation":
         if words[1] not in ("yes", "no"):
-            raise InputError(f"{words[1]!r} is neither yes nor no.", where=old.id, value=words[1], allowed="yes, no")
+            raise InputError(
+                f"{words[1]!r} is neither yes nor no.", where=old.id, value=words[1], allowed="yes, no"
+            )
         new = old.model_copy(update={"seen": words[1], "note": note})
     else:
         new = old.model_copy(update={"reading": parse_value(words[1], "reading"), "note": note})
     return Proposal(f"{old.id}: {words[1]}{f', {note}' if note else ''}", edits.SetItem(requirement=new))
 
 
+@verb("brief", "brief size 60x40 · brief manufacturing etch", "say what binds every step", ("brief",))
 def set_brief(design: Design, words: Sequence[str]) -> Proposal:
     """Say one thing that binds every step."""
     need(words, 2, f"brief {'|'.join(BRIEF_WORDS)} VALUE")
     if words[0] not in BRIEF_WORDS:
-        raise InputError(f"The brief has no {words[0]}.", where="brief", value=words[0], allowed=", ".join(BRIEF_WORDS))
+        raise InputError(
+            f"The brief has no {words[0]}.", where="brief", value=words[0], allowed=", ".join(BRIEF_WORDS)
+        )
     update = _brief_update(words[0], " ".join(words[1:]))
     brief = Brief.model_validate({**design.brief.model_dump(), **update})
     return Proposal(f"the brief says: {words[0]} {' '.join(words[1:])}", edits.SetBrief(brief=brief))
 
 
 BRIEF_WORDS = (
-    "size", "tall", "road", "skills", "chip", "pitch", "date", "quantity", "budget", "ambient", "stock-first",
+    "size",
+    "tall",
+    "manufacturing",
+    "skills",
+    "chip",
+    "pitch",
+    "date",
+    "quantity",
+    "budget",
+    "ambient",
+    "stock-first",
     "purpose",
-)  # fmt: skip
+)
 SKILLS = {
-    "anything": (False, False), "no-leadless": (False, True), "through-hole": (True, True),
-}  # fmt: skip
+    "anything": (False, False),
+    "no-leadless": (False, True),
+    "through-hole": (True, True),
+}
 
 
 def _brief_update(word: str, value: str) -> dict[str, object]:
@@ -154,16 +198,20 @@ def _brief_update(word: str, value: str) -> dict[str, object]:
         return dict(zip(("through_hole_only", "no_leadless"), SKILLS[value], strict=True))
     if word == "stock-first":
         if value not in ("yes", "no"):
-            raise InputError(f"{value!r} is neither yes nor no.", where="brief", value=value, allowed="yes, no")
+            raise InputError(
+                f"{value!r} is neither yes nor no.", where="brief", value=value, allowed="yes, no"
+            )
         return {"stock_first": value == "yes"}
-    plain = {"road": "road", "chip": "smallest_chip", "date": "date", "purpose": "purpose"}
+    plain = {"manufacturing": "manufacturing", "chip": "smallest_chip", "date": "date", "purpose": "purpose"}
     if word in plain:
         return {plain[word]: value}
     if word in ("tall", "pitch"):
         return {{"tall": "max_tall_nm", "pitch": "smallest_pitch_nm"}[word]: parse_length_nm(value, word)}
     units = {"quantity": "", "budget": "€", "ambient": "°C"}
     if word == "quantity" and not re.fullmatch(r"[0-9]{1,6}", value.strip()):
-        raise InputError(f"{value!r} boards are no number of boards.", where=word, value=value, allowed="1 to 100000")
+        raise InputError(
+            f"{value!r} boards are no number of boards.", where=word, value=value, allowed="1 to 100000"
+        )
     number = parse_value(value, word, units[word])
     return {
         {"quantity": "quantity", "budget": "budget", "ambient": "ambient_c"}[word]: int(number)
@@ -172,6 +220,7 @@ def _brief_update(word: str, value: str) -> dict[str, object]:
     }
 
 
+@verb("demand", 'demand "SENSE: adc, PUMP: pwm, BUS: i2c"', "what firmware needs")
 def set_demand(design: Design, words: Sequence[str]) -> Proposal:
     """Say what firmware needs of the controller."""
     need(words, 1, 'demand "SENSE: adc, PUMP: pwm, BUS: i2c"')

@@ -62,7 +62,9 @@ def _judged_after(design: Design, said: str, resources: Resources) -> Counter[tu
         return None
 
 
-def _helps(finding: Finding, before: Counter[tuple[str, str]], after: Counter[tuple[str, str]] | None) -> bool:
+def _helps(
+    finding: Finding, before: Counter[tuple[str, str]], after: Counter[tuple[str, str]] | None
+) -> bool:
     """Tell whether no rule finds more than before, and the one that spoke, where it is the review's, finds less."""
     if after is None or after - before:
         return False

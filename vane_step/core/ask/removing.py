@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.group import some_parts
+from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, need
 from vane_step.core.circuit.pins import counted
 from vane_step.core.design import edits
@@ -13,6 +14,13 @@ from vane_step.core.design.model import Design, natural, split_pin
 from vane_step.core.errors import EditRefused
 
 
+@verb(
+    "remove",
+    "remove NAME … · remove block=BLOCK",
+    "take out parts, nets, holes, texts, reasons …",
+    ("ref",),
+    also=("delete",),
+)
 def remove(design: Design, words: Sequence[str]) -> Proposal:
     """Take out parts, nets, holes, pours, texts and the like, as many as are named; nets left without pins go along."""
     need(words, 1, "remove REF …, or remove block=Press")
@@ -24,9 +32,12 @@ def remove(design: Design, words: Sequence[str]) -> Proposal:
         items = [s for s in ITEMS.values() if s != "packages" and item in getattr(design, s)]
         if not sign and word in design.parts and items:
             raise EditRefused(
-                f"{word} is the name of a part and of something else.", where=word, value=word,
-                allowed=f"part={word}, item={word}", next_step="Say which.",
-            )  # fmt: skip
+                f"{word} is the name of a part and of something else.",
+                where=word,
+                value=word,
+                allowed=f"part={word}, item={word}",
+                next_step="Say which.",
+            )
         if sign and key == "part":
             parts.append(part_of(design, name).ref)
         elif word in design.parts or (sign and key != "item") or word == "all":
@@ -38,20 +49,30 @@ def remove(design: Design, words: Sequence[str]) -> Proposal:
         else:
             others.append(edits.RemoveItem(id=item))
     parts = list(dict.fromkeys(parts))
-    gone = {net.name for net in design.nets.values() if net.pins and all(split_pin(p)[0] in parts for p in net.pins)}
+    gone = {
+        net.name
+        for net in design.nets.values()
+        if net.pins and all(split_pin(p)[0] in parts for p in net.pins)
+    }
     named = {o.net for o in others if isinstance(o, edits.RemoveNet)}
     bare = gone - named - _with_copper(design)
     every: tuple[edits.Single, ...] = (
-        *(edits.RemovePart(ref=r) for r in parts), *others, *(edits.RemoveNet(net=n) for n in sorted(bare)),
-    )  # fmt: skip
+        *(edits.RemovePart(ref=r) for r in parts),
+        *others,
+        *(edits.RemoveNet(net=n) for n in sorted(bare)),
+    )
     says = []
     if parts:
         says.append(f"takes {_few(parts)} out of the circuit")
     for o in others:
-        says.append(f"forgets net {o.net} and its copper" if isinstance(o, edits.RemoveNet) else f"removes {o.id}")
+        says.append(
+            f"removes net {o.net} and its copper" if isinstance(o, edits.RemoveNet) else f"removes {o.id}"
+        )
     if bare:
         says.append(f"nets {_few(sorted(bare, key=natural))} go along, they have no pin left")
-    return Proposal("; ".join(says), every[0] if len(every) == 1 else edits.Together(edits=every), about=tuple(parts))
+    return Proposal(
+        "; ".join(says), every[0] if len(every) == 1 else edits.Together(edits=every), about=tuple(parts)
+    )
 
 
 def _few(names: Sequence[str]) -> str:
@@ -60,4 +81,8 @@ def _few(names: Sequence[str]) -> str:
 
 def _with_copper(design: Design) -> set[str]:
     found = {track.net for track in design.tracks.values()} | {via.net for via in design.vias.values()}
-    return found | {jumper.net for jumper in design.jumpers.values()} | {pour.net for pour in design.pours.values()}
+    return (
+        found
+        | {jumper.net for jumper in design.jumpers.values()}
+        | {pour.net for pour in design.pours.values()}
+    )

@@ -1,4 +1,4 @@
-"""Limits of the brief that bind other steps: size, height, making road, skills; requirements are in ``needs``."""
+"""Limits of the brief that bind other steps: size, height, who makes it, skills; requirements are in ``needs``."""
 
 from __future__ import annotations
 
@@ -17,13 +17,16 @@ BRIEF = "the brief"
 @derived("parts", "packages", "board", "brief")
 def limit_findings(design: Design) -> tuple[Finding, ...]:
     """Hold the board and its parts against what the brief allows."""
-    return (*_size(design), *_road(design), *_skills(design), *_heights(design))
+    return (*_size(design), *_manufacturing(design), *_skills(design), *_heights(design))
 
 
 def _size(design: Design) -> Iterator[Finding]:
     brief = design.brief
     x0, y0, x1, y1 = outline(design).bounds
-    have, allowed = sorted((x1 - x0, y1 - y0)), sorted(v / 1e6 for v in (brief.max_width_nm, brief.max_height_nm) if v)
+    have, allowed = (
+        sorted((x1 - x0, y1 - y0)),
+        sorted(v / 1e6 for v in (brief.max_width_nm, brief.max_height_nm) if v),
+    )
     if len(allowed) == 2:
         # A board may be turned to fit its case.
         pairs = zip(have, allowed, ("shorter", "longer"), strict=True)
@@ -32,23 +35,33 @@ def _size(design: Design) -> Iterator[Finding]:
     for size, limit, which in pairs:
         if size > limit + 1e-6:
             yield Finding(
-                level="stop", code="brief-size", message=f"The {which} side of the board is {size:g} mm", reading=size,
-                limit=limit, unit="mm", sense="at most", source=BRIEF, place=Place(step="board"),
-            )  # fmt: skip
+                level="stop",
+                code="brief-size",
+                message=f"The {which} side of the board is {size:g} mm",
+                reading=size,
+                limit=limit,
+                unit="mm",
+                sense="at most",
+                source=BRIEF,
+                place=Place(step="board"),
+            )
 
 
-def _road(design: Design) -> Iterator[Finding]:
+def _manufacturing(design: Design) -> Iterator[Finding]:
     brief, rules = design.brief, design.board.rules
-    wrong = (brief.road == "etch" and not rules.etched) or (brief.road == "order" and rules.etched)
+    wrong = (brief.manufacturing == "etch" and not rules.etched) or (
+        brief.manufacturing == "order" and rules.etched
+    )
     if wrong:
-        want, use = (
-            ("etched at home", "of a board house") if brief.road == "etch" else ("ordered", "for etching at home")
-        )
+        etch = brief.manufacturing == "etch"
+        want, use = ("etched at home", "of a manufacturer") if etch else ("ordered", "for etching at home")
         yield Finding(
-            level="look", code="brief-road",
+            level="look",
+            code="brief-manufacturing",
             message=f"The brief wants the board {want}, its rules are those {use}: {rules.title}",
-            source=BRIEF, place=Place(step="board"),
-        )  # fmt: skip
+            source=BRIEF,
+            place=Place(step="board"),
+        )
 
 
 def _skills(design: Design) -> Iterator[Finding]:
@@ -58,10 +71,16 @@ def _skills(design: Design) -> Iterator[Finding]:
     for name, refs in by_package.items():
         for text in skill_misfits(design.packages[name], design.brief):
             yield Finding(
-                level="look", code="brief-skill", message=f"{text}: {', '.join(refs[:6])}", reading=len(refs), limit=0,
-                unit="parts", sense="at most", source="tools and skills of the brief",
+                level="look",
+                code="brief-skill",
+                message=f"{text}: {', '.join(refs[:6])}",
+                reading=len(refs),
+                limit=0,
+                unit="parts",
+                sense="at most",
+                source="tools and skills of the brief",
                 place=Place(step="parts", refs=tuple(refs)),
-            )  # fmt: skip
+            )
 
 
 def _heights(design: Design) -> Iterator[Finding]:
@@ -70,10 +89,16 @@ def _heights(design: Design) -> Iterator[Finding]:
         tall = design.packages[part.package].height_nm
         if limit and tall > limit:
             yield Finding(
-                level="look", code="brief-height", message=f"{part.ref} ({part.package}) is too tall for the case",
-                reading=tall / 1e6, limit=limit / 1e6, unit="mm", sense="at most", source=BRIEF,
+                level="look",
+                code="brief-height",
+                message=f"{part.ref} ({part.package}) is too tall for the case",
+                reading=tall / 1e6,
+                limit=limit / 1e6,
+                unit="mm",
+                sense="at most",
+                source=BRIEF,
                 place=Place(step="parts", refs=(part.ref,)),
-            )  # fmt: skip
+            )
     yield from _whole(design)
 
 
@@ -82,13 +107,23 @@ def _whole(design: Design) -> Iterator[Finding]:
     limit = design.brief.max_tall_nm
     front, back = tallest(design, "front"), tallest(design, "back")
     total = stack_nm(design)
-    if not limit or max(front[0], back[0]) > limit or not any(p.place for p in design.parts.values()) or total <= limit:
+    if (
+        not limit
+        or max(front[0], back[0]) > limit
+        or not any(p.place for p in design.parts.values())
+        or total <= limit
+    ):
         return
     parts = [f"{ref} {tall / 1e6:g} mm" for tall, ref in (front, back) if tall]
     yield Finding(
-        level="look", code="brief-height",
+        level="look",
+        code="brief-height",
         message=f"Front, board and back together are too tall for the case: {' and '.join(parts)}, "
         f"board {design.board.rules.board_mm:g} mm",
-        reading=total / 1e6, limit=limit / 1e6, unit="mm", sense="at most", source=BRIEF,
+        reading=total / 1e6,
+        limit=limit / 1e6,
+        unit="mm",
+        sense="at most",
+        source=BRIEF,
         place=Place(step="parts", refs=tuple(ref for tall, ref in (front, back) if tall)),
-    )  # fmt: skip
+    )

@@ -43,14 +43,29 @@ class Evidence:
     says: str
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "calculations", "brief")
+@derived(
+    "parts",
+    "packages",
+    "nets",
+    "board",
+    "tracks",
+    "vias",
+    "jumpers",
+    "pours",
+    "holes",
+    "calculations",
+    "brief",
+)
 def known_figures(design: Design) -> dict[str, Figure]:
     """Give every figure of a design by key: board, parts, links, currents of nets, results of calculations."""
     x0, y0, x1, y1 = outline(design).bounds
     counted = figures(design)
     placed = [p for p in design.parts.values() if p.place]
     tall = {
-        side: max((design.packages[p.package].height_nm for p in placed if p.place and p.place.side == side), default=0)
+        side: max(
+            (design.packages[p.package].height_nm for p in placed if p.place and p.place.side == side),
+            default=0,
+        )
         / 1e6
         for side in ("front", "back")
     }
@@ -67,16 +82,20 @@ def known_figures(design: Design) -> dict[str, Figure]:
         Figure("surface", "surface-mount parts", "", smd),
         Figure("vias", "vias", "", counted["vias"]),
         Figure("jumpers", "wire jumpers", "", counted["jumpers"]),
-        Figure("open-links", "open links", "", counted["links_open"]),
+        Figure("unrouted", "unrouted connections", "", counted["links_open"]),
     ]
     for net in design.nets.values():
         if net.rule and net.rule.current:
-            found.append(Figure(f"current.{net.name}", f"current of {net.name}", "A", net.rule.current.current_a))
+            found.append(
+                Figure(f"current.{net.name}", f"current of {net.name}", "A", net.rule.current.current_a)
+            )
     for reason in reasons(design):
         units = {q.key: (q.title, q.unit) for q in reason.formula.outputs}
         for key, value in reason.outputs.items():
             title, unit = units.get(key, (key, ""))
-            found.append(Figure(f"{reason.calculation.id}.{key}", f"{reason.calculation.id}: {title}", unit, value))
+            found.append(
+                Figure(f"{reason.calculation.id}.{key}", f"{reason.calculation.id}: {title}", unit, value)
+            )
     return {f.key: f for f in found}
 
 
@@ -111,7 +130,11 @@ def _evidence(need: Requirement, known: Mapping[str, Figure]) -> Evidence:
     slack = 1e-9 * abs(need.limit)
     met = reading <= need.limit + slack if need.sense == "at most" else reading >= need.limit - slack
     return Evidence(
-        need, "shown" if met else "fails", reading, unit, "the program's figure" if need.figure else "measured"
+        need,
+        "shown" if met else "fails",
+        reading,
+        unit,
+        "the program's figure" if need.figure else "measured",
     )
 
 
@@ -121,11 +144,16 @@ def need_findings(design: Design, more: Mapping[str, Figure] | None = None) -> I
         need = e.requirement
         if e.state == "fails":
             yield Finding(
-                level="stop" if need.level == "must" else "look", code="requirement",
-                message=f"{need.id} is not met: {need.text}", reading=e.reading, limit=need.limit, unit=e.unit,
-                sense=need.sense, source=f"requirement {need.id} ({need.level})",
+                level="stop" if need.level == "must" else "look",
+                code="requirement",
+                message=f"{need.id} is not met: {need.text}",
+                reading=e.reading,
+                limit=need.limit,
+                unit=e.unit,
+                sense=need.sense,
+                source=f"requirement {need.id} ({need.level})",
                 place=Place(step="brief", net=need.about or None),
-            )  # fmt: skip
+            )
 
 
 def checked(need: Requirement, known: Mapping[str, Figure]) -> Requirement:
@@ -138,9 +166,14 @@ def checked(need: Requirement, known: Mapping[str, Figure]) -> Requirement:
     """
     if need.shown_by == "figure" and need.figure not in known and need.figure not in OUTSIDE:
         raise InputError(
-            f"The program knows no figure {need.figure!r}.", where=need.id, value=need.figure,
-            allowed=", ".join(list(known)[:24]), next_step="Choose a figure, or show it by a measurement.",
-        )  # fmt: skip
+            f"The program knows no figure {need.figure!r}.",
+            where=need.id,
+            value=need.figure,
+            allowed=", ".join(list(known)[:24]),
+            next_step="Choose a figure, or show it by a measurement.",
+        )
     if need.shown_by != "observation" and need.limit is None:
-        raise InputError(f"{need.id} has no limit to hold a reading against.", where=need.id, allowed="a number")
+        raise InputError(
+            f"{need.id} has no limit to hold a reading against.", where=need.id, allowed="a number"
+        )
     return need

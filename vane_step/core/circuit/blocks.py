@@ -12,7 +12,18 @@ from pydantic import Field, ValidationError
 
 from vane_step.core.design.edits import AddPart, Join, SetItem, SetNetRule, Single, Together
 from vane_step.core.design.fileformat import in_lines, input_error
-from vane_step.core.design.model import Block, Calculation, Design, Frozen, Net, Package, Part, Text, natural, split_pin
+from vane_step.core.design.model import (
+    Block,
+    Calculation,
+    Design,
+    Frozen,
+    Net,
+    Package,
+    Part,
+    Text,
+    natural,
+    split_pin,
+)
 from vane_step.core.errors import InputError, NotFound
 
 BLOCK_FORMAT: Final = "vane-step-block"
@@ -72,7 +83,9 @@ def take_block(
         if len(mine) < len(net.pins) or net.role in ("supply", "ground"):
             ports[net.name] = net.role
     parts = tuple(
-        design.parts[r].model_copy(update={"place": None, "nudge": None, "block": "", "uses": (), "choice": ""})
+        design.parts[r].model_copy(
+            update={"place": None, "nudge": None, "block": "", "uses": (), "choice": ""}
+        )
         for r in sorted(chosen, key=natural)
     )
     used = dict.fromkeys(p.package for p in parts)
@@ -81,10 +94,16 @@ def take_block(
     closed = tuple(c.model_copy(update={"inputs": _closed(design, c, inside, known)}) for c in sums)
     about = design.blocks.get(name)
     return SavedBlock(
-        name=name, note=note or (about.note if about else ""), ports=ports, parts=parts,
-        packages=tuple(design.packages[n] for n in used), nets=tuple(nets), calculations=closed,
-        hints=hints or (about.hints if about else ()), worked=worked or (about.worked if about else ()),
-    )  # fmt: skip
+        name=name,
+        note=note or (about.note if about else ""),
+        ports=ports,
+        parts=parts,
+        packages=tuple(design.packages[n] for n in used),
+        nets=tuple(nets),
+        calculations=closed,
+        hints=hints or (about.hints if about else ()),
+        worked=worked or (about.worked if about else ()),
+    )
 
 
 def _closed(design: Design, found: Calculation, inside: set[str], nets: set[str]) -> dict[str, str]:
@@ -117,7 +136,8 @@ def use_block(design: Design, saved: SavedBlock, ports: Mapping[str, str], name:
             f"{saved.name} has no port {min(strange)}.",
             where=saved.name,
             value=min(strange),
-            allowed=", ".join(saved.ports), next_step="Leave the port out.",
+            allowed=", ".join(saved.ports),
+            next_step="Leave the port out.",
         )
     title = name or _fresh_title(design, saved.name)
     taken_refs, taken_nets = set(design.parts), set(design.nets) | set(ports.values())
@@ -197,7 +217,8 @@ def block_from(text: str | bytes, where: str = "block") -> SavedBlock:
         data: Any = json.loads(text)
     except (json.JSONDecodeError, UnicodeDecodeError, RecursionError) as error:
         raise InputError(
-            "This is not JSON.", where=where,
+            "This is not JSON.",
+            where=where,
             next_step="Choose a block file that this program wrote.",
         ) from error
     if not isinstance(data, dict) or data.get("format") != BLOCK_FORMAT:
@@ -211,7 +232,8 @@ def block_from(text: str | bytes, where: str = "block") -> SavedBlock:
         gone = [p for p in net.pins if p not in pins]
         if gone:
             raise InputError(
-                f"Net {net.name} lists pin {gone[0]}, which no part of the block has.", where=where,
+                f"Net {net.name} lists pin {gone[0]}, which no part of the block has.",
+                where=where,
                 next_step="Mend the file, or keep the block anew.",
             )
     refs, names = Counter(p.ref for p in saved.parts), Counter(n.name for n in saved.nets)
@@ -219,13 +241,16 @@ def block_from(text: str | bytes, where: str = "block") -> SavedBlock:
         twice = next((name for name, times in count.items() if times > 1), None)
         if twice is not None:
             raise InputError(
-                f"The {what} {twice} is in it twice.", where=where, next_step="Mend the file, or keep the block anew."
+                f"The {what} {twice} is in it twice.",
+                where=where,
+                next_step="Mend the file, or keep the block anew.",
             )
     for found in saved.calculations:
         strange = next((ref for ref in found.sets.values() if ref not in refs), None)
         if strange is not None:
             raise InputError(
-                f"Calculation {found.id} sets {strange}, which is no part of the block.", where=where,
+                f"Calculation {found.id} sets {strange}, which is no part of the block.",
+                where=where,
                 next_step="Mend the file, or keep the block anew.",
             )
     return saved

@@ -46,14 +46,17 @@ def connections(design: Design, text: str) -> Together:
             pins = tuple(find_pin(design, w) for word in words for w in counted(word))
             if not pins:
                 raise InputError(
-                    "There is no pin in it.", where=name,
+                    "There is no pin in it.",
+                    where=name,
                     next_step="Write a net and its pins: PUMP Q1.D J6.2",
                 )
             edits.append(Join(pins=pins, net=name))
         except ValidationError as error:
             raise input_error(error, f"line {number}") from error
         except VaneStepError as error:
-            raise InputError(error.message, where=f"line {number}", value=line[:60], allowed=error.allowed) from error
+            raise InputError(
+                error.message, where=f"line {number}", value=line[:60], allowed=error.allowed
+            ) from error
     if not edits:
         raise InputError(
             "There is no connection in it.", where="connection list", allowed="NET PIN PIN …, one net a line"
@@ -95,7 +98,10 @@ def matrix(
     keys = [(r, c) for r in rows for c in columns]
     if not 1 <= len(keys) <= MAX_KEYS or len({*rows, *columns}) != len(rows) + len(columns):
         raise InputError(
-            "This is no matrix.", where="matrix", value=len(keys), allowed=f"1 to {MAX_KEYS} keys, every name once"
+            "This is no matrix.",
+            where="matrix",
+            value=len(keys),
+            allowed=f"1 to {MAX_KEYS} keys, every name once",
         )
     kitchen = design.board.rules.etched
     switches, diodes = _fresh(design, "S", len(keys)), _fresh(design, "D", len(keys))
@@ -159,11 +165,15 @@ def repeat_block(design: Design, block: str, times: int, sharing: Sequence[str] 
     if not mine:
         known = ", ".join(dict.fromkeys(p.block for p in design.parts.values() if p.block))
         raise NotFound(
-            f"There is no block {block!r}.", where="repeat", allowed=known or "none yet",
+            f"There is no block {block!r}.",
+            where="repeat",
+            allowed=known or "none yet",
             next_step="Make one. Type: block REF … NAME",
         )
     if not 1 <= times <= MAX_COPIES:
-        raise InputError("So many copies are not made.", where="repeat", value=times, allowed=f"1 to {MAX_COPIES}")
+        raise InputError(
+            "So many copies are not made.", where="repeat", value=times, allowed=f"1 to {MAX_COPIES}"
+        )
     names = {x: n for p in mine for pin in p.pins if (n := design.net_of(x := pin_name(p.ref, pin.number)))}
     edits: list[Single] = []
     taken = set(design.nets)
@@ -181,7 +191,9 @@ def repeat_block(design: Design, block: str, times: int, sharing: Sequence[str] 
         new_refs = {p.ref: _next_ref(p.ref, refs) for p in sorted(mine, key=lambda p: natural(p.ref))}
         edits += [AddPart(part=_copied(p, new_refs[p.ref], names_of[copy])) for p in mine]
         for net, new in renamed.items():
-            pins = tuple(pin_name(new_refs[split_pin(p)[0]], split_pin(p)[1]) for p, n in names.items() if n == net)
+            pins = tuple(
+                pin_name(new_refs[split_pin(p)[0]], split_pin(p)[1]) for p, n in names.items() if n == net
+            )
             edits.append(Join(pins=pins, net=new))
             old = design.nets[net]
             if new != net and (old.rule is not None or old.role != "signal" or old.volts is not None):
@@ -212,10 +224,17 @@ def _next_name(net: str, step: int, taken: set[str], others: Mapping[str, str] =
 
     Of a pair the sign stays at the end and both get the same number, by which they are known as a pair.
     """
-    if (pair := _PAIRED.fullmatch(net)) and pair[1] and pair[3][-1] in "PN+-" and (len(pair[3]) > 1 or pair[3] in "+-"):
+    if (
+        (pair := _PAIRED.fullmatch(net))
+        and pair[1]
+        and pair[3][-1] in "PN+-"
+        and (len(pair[3]) > 1 or pair[3] in "+-")
+    ):
         stem, end = pair[1], pair[3]
         number = int(pair[2]) + step if pair[2] else step + 1
-        twin = next((new for old, new in others.items() if (m := _PAIRED.fullmatch(old)) and m[1] == stem), None)
+        twin = next(
+            (new for old, new in others.items() if (m := _PAIRED.fullmatch(old)) and m[1] == stem), None
+        )
         if twin is not None and (m := _PAIRED.fullmatch(twin)) and f"{stem}{m[2]}{end}" not in taken:
             return f"{stem}{m[2]}{end}"
         while f"{stem}{number}{end}" in taken:

@@ -30,7 +30,9 @@ def contact_findings(design: Design) -> Iterator[Finding]:
         # Both pins of a common contact, COM and COM2, belong to the one pole there is.
         if sum("NC" in p or "NO" in p for p in poles.values()) == 1:
             numbers = [n for p in poles.values() for n in p.get("COM", ())]
-            poles = {"": {"COM": numbers, **{k: v for p in poles.values() for k, v in p.items() if k != "COM"}}}
+            poles = {
+                "": {"COM": numbers, **{k: v for p in poles.values() for k, v in p.items() if k != "COM"}}
+            }
         for pole in poles.values():
             yield from _at_rest(design, part, pole)
 
@@ -48,14 +50,23 @@ def _at_rest(design: Design, part: Part, pole: dict[str, list[str]]) -> Iterator
         # A load at rest on ground, led to a supply by NO, is held off.
         if feed.role == "ground" and not _hangs_on_supply(design, load, part):
             continue
-        named = RESTS.search(" ".join((load.name, *(f"{p.value} {p.catalogue}" for p, _ in design.pins_on(load.name)))))
+        named = RESTS.search(
+            " ".join((load.name, *(f"{p.value} {p.catalogue}" for p, _ in design.pins_on(load.name))))
+        )
         level: Level = "look" if named else "note"
         text = f"{load.name} is fed at rest: {who(part)} closes NC while its coil has no current"
         pins = tuple(pin_name(part.ref, n) for n in pole["NC"])
         yield Finding(
-            level=level, code="on-at-rest", message=text, reading=1, limit=0, unit="loads", sense="at most",
-            source=SOURCE, place=Place(step="circuit", refs=(part.ref,), pins=pins, net=load.name),
-        )  # fmt: skip
+            level=level,
+            code="on-at-rest",
+            message=text,
+            reading=1,
+            limit=0,
+            unit="loads",
+            sense="at most",
+            source=SOURCE,
+            place=Place(step="circuit", refs=(part.ref,), pins=pins, net=load.name),
+        )
         return
 
 

@@ -30,14 +30,28 @@ def converter_findings(design: Design) -> Iterator[Finding]:
 
 
 def _found(
-    code: str, message: str, reading: float, limit: float, unit: str, refs: tuple[str, ...], net: Net | None,
-    level: Level, at_most: bool, source: str,
-) -> Finding:  # fmt: skip
+    code: str,
+    message: str,
+    reading: float,
+    limit: float,
+    unit: str,
+    refs: tuple[str, ...],
+    net: Net | None,
+    level: Level,
+    at_most: bool,
+    source: str,
+) -> Finding:
     return Finding(
-        level=level, code=code, message=message, reading=round(reading, 4), limit=round(limit, 4), unit=unit,
-        sense="at most" if at_most else "at least", source=source,
+        level=level,
+        code=code,
+        message=message,
+        reading=round(reading, 4),
+        limit=round(limit, 4),
+        unit=unit,
+        sense="at most" if at_most else "at least",
+        source=source,
         place=Place(step="circuit", refs=refs, net=net.name if net else None),
-    )  # fmt: skip
+    )
 
 
 def output_net(design: Design, part: Part) -> Net | None:
@@ -56,7 +70,9 @@ def output_net(design: Design, part: Part) -> Net | None:
 def _regulator(design: Design, part: Part) -> Iterator[Finding]:
     names = {p.name.upper(): p for p in part.pins}
     switches = names.get("SW") or names.get("LX")
-    regulates = "dropout_v" in part.params or "vref_v" in part.params or ("fsw_hz" in part.params and switches)
+    regulates = (
+        "dropout_v" in part.params or "vref_v" in part.params or ("fsw_hz" in part.params and switches)
+    )
     if not regulates:
         return
     out = output_net(design, part)
@@ -64,7 +80,11 @@ def _regulator(design: Design, part: Part) -> Iterator[Finding]:
         return
     if not _has_capacitor(design, out):
         text = f"{who(part)} has no capacitor at its output {out.name}"
-        source = "a regulator needs one to stay steady" if not switches else "a converter's output is its capacitor"
+        source = (
+            "a regulator needs one to stay steady"
+            if not switches
+            else "a converter's output is its capacitor"
+        )
         level: Level = "stop" if switches else "look"
         yield _found("output-capacitor", text, 0, 1, "capacitors", (part.ref,), out, level, False, source)
     boost = names.get("BST") or names.get("BOOT")
@@ -81,10 +101,12 @@ def _regulator(design: Design, part: Part) -> Iterator[Finding]:
 
 def _has_capacitor(design: Design, net: Net) -> bool:
     return any(
-        other.kind in CAPACITORS and other.fitted and (far := other_end(design, other, pin)) is not None
+        other.kind in CAPACITORS
+        and other.fitted
+        and (far := other_end(design, other, pin)) is not None
         and far.role == "ground"
         for other, pin in design.pins_on(net.name)
-    )  # fmt: skip
+    )
 
 
 def _capacitor_between(design: Design, one: Net, two: Net) -> bool:
@@ -117,22 +139,32 @@ def _set_by(design: Design, part: Part, pin: Pin, out: Net) -> Iterator[Finding]
     if not top or not bottom:
         gone = f"to {out.name}" if not top else "to ground"
         text = f"Nothing leads from {name} ({pin.name}) {gone}: the output of {who(part)} is not set"
-        yield _found("feedback", text, 0, 1, "resistors", refs, net, "stop", False, f"{CATALOGUE}: adjustable")
+        yield _found(
+            "feedback", text, 0, 1, "resistors", refs, net, "stop", False, f"{CATALOGUE}: adjustable"
+        )
         return
     upper, lower = (1 / sum(1 / r for r, _ in some) for some in (top, bottom))
     floating = not any(p.role == "ground" for p in part.pins)
     reference = part.params["vref_v"]
     # A floating regulator holds its reference between output and adjust pin, others between feedback pin and ground.
-    gives = reference * (1 + lower / upper) + ADJUST_A * lower if floating else reference * (1 + upper / lower)
+    gives = (
+        reference * (1 + lower / upper) + ADJUST_A * lower if floating else reference * (1 + upper / lower)
+    )
     wanted = rail(out)
     if wanted is None or out.role != "supply":
         return
     if abs(gives - wanted.most) > OFF_SHARE * abs(wanted.most):
         names = " and ".join(ref for _, ref in (*top, *bottom))
         text = f"{names} set {who(part)} to {gives:.3g} V, {out.name} is to have {wanted.most:g} V"
-        ratio = "resistor to ground over that to the output" if floating else "that to the output over that to ground"
+        ratio = (
+            "resistor to ground over that to the output"
+            if floating
+            else "that to the output over that to ground"
+        )
         source = f"reference of the catalogue; {ratio}"
-        yield _found("feedback", text, gives, wanted.most, "V", refs, out, "stop", gives > wanted.most, source)
+        yield _found(
+            "feedback", text, gives, wanted.most, "V", refs, out, "stop", gives > wanted.most, source
+        )
 
 
 def _dividers(design: Design) -> Iterator[Finding]:
@@ -142,7 +174,11 @@ def _dividers(design: Design) -> Iterator[Finding]:
             continue
         on = [(part, pin) for part, pin in design.pins_on(net.name) if part.fitted]
         inputs = [(part, pin) for part, pin in on if pin.role in ("input", "io")]
-        pulls = [(v, ohms) for part, pin in on if (ohms := ohms_of(part)) and (v := rail(other_end(design, part, pin)))]
+        pulls = [
+            (v, ohms)
+            for part, pin in on
+            if (ohms := ohms_of(part)) and (v := rail(other_end(design, part, pin)))
+        ]
         resistors = sum(1 for part, _ in on if part.kind == "resistor")
         known = len(inputs) + resistors + sum(1 for part, _ in on if part.kind in CAPACITORS)
         if not inputs or len(pulls) < 2 or len(pulls) != resistors or known != len(on):

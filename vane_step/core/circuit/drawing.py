@@ -89,7 +89,10 @@ class Group:
         boxes = [m.box() for m in self.marks]
         boxes += [Box(min(w.x0, w.x1), min(w.y0, w.y1), max(w.x0, w.x1), max(w.y0, w.y1)) for w in self.wires]
         return Box(
-            min(b.x0 for b in boxes), min(b.y0 for b in boxes), max(b.x1 for b in boxes), max(b.y1 for b in boxes)
+            min(b.x0 for b in boxes),
+            min(b.y0 for b in boxes),
+            max(b.x1 for b in boxes),
+            max(b.y1 for b in boxes),
         )
 
     def moved(self, dx: float, dy: float) -> Group:

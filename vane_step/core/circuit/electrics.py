@@ -51,7 +51,11 @@ def is_switch(part: Part) -> bool:
 
 def _loads(design: Design, part: Part, net: Net) -> bool:
     """Tell whether a part that is no resistor hangs between a net and a supply, as loads do."""
-    if part.kind == "resistor" or is_switch(part) or (len(part.pins) > 2 and not part.params.get("inductive")):
+    if (
+        part.kind == "resistor"
+        or is_switch(part)
+        or (len(part.pins) > 2 and not part.params.get("inductive"))
+    ):
         return False
     others = (_net(design, pin_name(part.ref, p.number)) for p in part.pins)
     return any(o is not None and o is not net and o.role == "supply" for o in others)
@@ -83,14 +87,30 @@ def _between(design: Design, kind: str, net: Net, role: str) -> list[tuple[Part,
 
 
 def _finding(
-    code: str, message: str, reading: float, limit: float, unit: str, source: str, refs: tuple[str, ...],
-    level: Level = "look", at_most: bool = False, net: str | None = None, remedy: Remedy | None = None,
-) -> Finding:  # fmt: skip
+    code: str,
+    message: str,
+    reading: float,
+    limit: float,
+    unit: str,
+    source: str,
+    refs: tuple[str, ...],
+    level: Level = "look",
+    at_most: bool = False,
+    net: str | None = None,
+    remedy: Remedy | None = None,
+) -> Finding:
     return Finding(
-        level=level, code=code, message=message, reading=round(reading, 4), limit=round(limit, 4), unit=unit,
-        source=source, sense="at most" if at_most else "at least", remedy=remedy,
+        level=level,
+        code=code,
+        message=message,
+        reading=round(reading, 4),
+        limit=round(limit, 4),
+        unit=unit,
+        source=source,
+        sense="at most" if at_most else "at least",
+        remedy=remedy,
         place=Place(step="circuit", refs=refs, net=net),
-    )  # fmt: skip
+    )
 
 
 def _backwards(design: Design) -> Iterator[Finding]:
@@ -138,7 +158,16 @@ def _spellings(design: Design) -> Iterator[Finding]:
             text = f"Are these one net? {', '.join(names)}"
             ask = Remedy(label=f"Merge {names[1]} into {names[0]}", ask=f"merge {names[1]} {names[0]}")
             yield _finding(
-                "two-spellings", text, len(names), 1, "names", "the circuit", (), at_most=True, net=names[0], remedy=ask
+                "two-spellings",
+                text,
+                len(names),
+                1,
+                "names",
+                "the circuit",
+                (),
+                at_most=True,
+                net=names[0],
+                remedy=ask,
             )
 
 
@@ -147,9 +176,15 @@ def _pull_ups(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
         # A transistor pulls a load, not a line: it wants no pull-up.
         drains = [
-            part.ref for part, pin in design.pins_on(net.name) if pin.role == "open-drain" and not is_switch(part)
-        ]  # fmt: skip
-        if not drains or len(net.pins) < 2 or any(_loads(design, part, net) for part, _ in design.pins_on(net.name)):
+            part.ref
+            for part, pin in design.pins_on(net.name)
+            if pin.role == "open-drain" and not is_switch(part)
+        ]
+        if (
+            not drains
+            or len(net.pins) < 2
+            or any(_loads(design, part, net) for part, _ in design.pins_on(net.name))
+        ):
             continue
         ups = [(p, n, v) for p, n in _between(design, "resistor", net, "supply") if (v := value_of(p))]
         refs = tuple(dict.fromkeys(drains))
@@ -171,16 +206,26 @@ def _pull_ups(design: Design) -> Iterator[Finding]:
         low, high = (pulled - OPEN_DRAIN_V) / OPEN_DRAIN_A, RISE_S / (0.8473 * BUS_F)
         names = tuple(p.ref for p, _, _ in ups)
         if len(ups) > 1:
-            text = f"{net.name} has {len(ups)} pull-ups; modules may bring more"
+            text = f"{net.name} has {len(ups)} pull-ups; modules may have more"
             source = "one a line is enough: those of modules count too"
-            yield _finding("pull-ups", text, len(ups), 1, "pull-ups", source, names, "note", at_most=True, net=net.name)
+            yield _finding(
+                "pull-ups", text, len(ups), 1, "pull-ups", source, names, "note", at_most=True, net=net.name
+            )
         if ohms < low:
             text = f"Pull-ups of {net.name} are too strong together: {format_value(ohms, 'Ω')}"
             yield _finding("pull-up", text, ohms, low, "Ω", "(V - 0.4 V) / 3 mA", names, net=net.name)
         elif ohms > high:
             text = f"Pull-up of {net.name} is too weak for 1 µs rise at 100 pF: {format_value(ohms, 'Ω')}"
             yield _finding(
-                "pull-up", text, ohms, high, "Ω", "1 µs / (0.8473 · 100 pF)", names, at_most=True, net=net.name
+                "pull-up",
+                text,
+                ohms,
+                high,
+                "Ω",
+                "1 µs / (0.8473 · 100 pF)",
+                names,
+                at_most=True,
+                net=net.name,
             )
 
 
@@ -231,7 +276,11 @@ def _drive_volts(design: Design, net: Net | None) -> float | None:
 
 
 def _supply_volts(design: Design, part: Part) -> float | None:
-    found = [v for p in part.pins if p.role == "supply-in" and (v := volts(_net(design, pin_name(part.ref, p.number))))]
+    found = [
+        v
+        for p in part.pins
+        if p.role == "supply-in" and (v := volts(_net(design, pin_name(part.ref, p.number))))
+    ]
     return min(found) if found else None
 
 
@@ -245,9 +294,12 @@ def bears(design: Design, part: Part, pin: Pin) -> float | None:
         if match := re.search(r"(\d)VT\b", text.upper()):
             return float(match[1]) + 0.2
     found = [
-        v for p in part.pins
-        if p.role == "supply-in" and (v := volts(_net(design, pin_name(part.ref, p.number)))) is not None and v > 0
-    ]  # fmt: skip
+        v
+        for p in part.pins
+        if p.role == "supply-in"
+        and (v := volts(_net(design, pin_name(part.ref, p.number)))) is not None
+        and v > 0
+    ]
     return max(found) if found else None
 
 
@@ -272,7 +324,15 @@ def _leds(design: Design) -> Iterator[Finding]:
             if bears_w is not None and amps > 0 and watts > bears_w:
                 text = f"{resistor.ref} turns {watts:.3g} W into heat"
                 yield _finding(
-                    "rating", text, watts, bears_w, "W", "the catalogue's rating", (resistor.ref,), "stop", True
+                    "rating",
+                    text,
+                    watts,
+                    bears_w,
+                    "W",
+                    "the catalogue's rating",
+                    (resistor.ref,),
+                    "stop",
+                    True,
                 )
             if not LED_LEAST_A <= amps <= LED_MOST_A:
                 limit = LED_MOST_A if amps > LED_MOST_A else LED_LEAST_A
@@ -308,7 +368,14 @@ def _resets(design: Design) -> Iterator[Finding]:
                 continue
             text = f"Reset pin {pin_name(part.ref, pin.number)} has no pull-up"
             yield _finding(
-                "reset-pull-up", text, 0, 1, "pull-ups", "rule of thumb: 10 k to the supply", (part.ref,), net=net.name
+                "reset-pull-up",
+                text,
+                0,
+                1,
+                "pull-ups",
+                "rule of thumb: 10 k to the supply",
+                (part.ref,),
+                net=net.name,
             )
 
 

@@ -92,7 +92,9 @@ def _mark(m: Mark, pen: Pen) -> None:
         else:
             edge, outward = (x, True) if m.shape == "right" else (x + w, False)
             pen.line(((edge, y), (edge, y + 16)), 2.4)
-            pen.word(edge + 6 if outward else edge - 6, y + 12, m.label, "start" if outward else "end", bold=True)
+            pen.word(
+                edge + 6 if outward else edge - 6, y + 12, m.label, "start" if outward else "end", bold=True
+            )
     elif m.kind == "ground":
         for k, (a, b) in enumerate(((0, 18), (4, 14), (7, 11))):
             pen.line(((x + a, y + 4.5 * k), (x + b, y + 4.5 * k)), 1.5)
@@ -120,26 +122,47 @@ SYMBOLS: dict[str, tuple[tuple[tuple[float, float], ...], ...]] = {
     "fuse": (*_LEADS, _BOX, ((0, -14), (0, 14))),
     "capacitor": (((0, -20), (0, -4)), ((0, 4), (0, 20)), ((-10, -4), (10, -4)), ((-10, 4), (10, 4))),
     "polar-capacitor": (
-        ((0, -20), (0, -4)), ((0, 4), (0, 20)), ((-10, -4), (10, -4)), ((-10, 4), (10, 4)), ((5, -14), (5, -8)),
+        ((0, -20), (0, -4)),
+        ((0, 4), (0, 20)),
+        ((-10, -4), (10, -4)),
+        ((-10, 4), (10, 4)),
+        ((5, -14), (5, -8)),
         ((2, -11), (8, -11)),
     ),
     "inductor": (
-        ((0, -20), (0, -16)), ((0, 16), (0, 20)),
+        ((0, -20), (0, -16)),
+        ((0, 16), (0, 20)),
         *(_bow(y) for y in (-12, -4, 4, 12)),
     ),
-    "diode": (((0, -20), (0, -8)), ((0, 8), (0, 20)), ((-9, -8), (9, -8)), ((-8, 8), (8, 8), (0, -8), (-8, 8))),
+    "diode": (
+        ((0, -20), (0, -8)),
+        ((0, 8), (0, 20)),
+        ((-9, -8), (9, -8)),
+        ((-8, 8), (8, 8), (0, -8), (-8, 8)),
+    ),
     "crystal": (
-        ((0, -20), (0, -9)), ((0, 9), (0, 20)), ((-9, -9), (9, -9)), ((-9, 9), (9, 9)),
+        ((0, -20), (0, -9)),
+        ((0, 9), (0, 20)),
+        ((-9, -9), (9, -9)),
+        ((-9, 9), (9, 9)),
         ((-8, -5), (8, -5), (8, 5), (-8, 5), (-8, -5)),
     ),
     "sounder": (
-        ((0, -20), (0, -10)), ((0, 10), (0, 20)), ((-8, -10), (-8, 10), (0, 10)), ((-8, -10), (0, -10)),
+        ((0, -20), (0, -10)),
+        ((0, 10), (0, 20)),
+        ((-8, -10), (-8, 10), (0, 10)),
+        ((-8, -10), (0, -10)),
         tuple((10 * math.sin(a / 12 * math.pi), -10 * math.cos(a / 12 * math.pi)) for a in range(13)),
     ),
     "switch": (((0, -20), (0, -8)), ((0, 20), (0, 8), (-9, -9))),
     "jumper": (((0, -20), (0, -9)), ((0, 9), (0, 20)), ((-7, -6), (-11, 0), (-7, 6))),
-}  # fmt: skip
-_LED = (((10, 2), (16, -4)), ((12.5, -4), (16, -4), (16, -0.5)), ((10, 9), (16, 3)), ((12.5, 3), (16, 3), (16, 6.5)))
+}
+_LED = (
+    ((10, 2), (16, -4)),
+    ((12.5, -4), (16, -4), (16, -0.5)),
+    ((10, 9), (16, 3)),
+    ((12.5, 3), (16, 3), (16, 6.5)),
+)
 _OTHER = (((0, -20), (0, -10)), ((0, 10), (0, 20)), ((-9, -10), (9, -10), (9, 10), (-9, 10), (-9, -10)))
 
 
@@ -234,11 +257,17 @@ class PdfPen:
         """Write a word; signs outside of the standard fonts are written in letters."""
         self.canvas.setFont("Courier-Bold" if bold else "Courier", size * self.scale)
         plain = (
-            text.replace("›", ">").replace("µ", "u").replace("Ω", "R").replace("…", "...").encode("latin-1", "replace")
+            text.replace("›", ">")
+            .replace("µ", "u")
+            .replace("Ω", "R")
+            .replace("…", "...")
+            .encode("latin-1", "replace")
         )
         put = {
-            "start": self.canvas.drawString, "end": self.canvas.drawRightString, "middle": self.canvas.drawCentredString
-        }[anchor]  # fmt: skip
+            "start": self.canvas.drawString,
+            "end": self.canvas.drawRightString,
+            "middle": self.canvas.drawCentredString,
+        }[anchor]
         put(*self._at(x, y), plain.decode("latin-1"))
 
     def link(self, x: float, y: float, w: float, h: float, sheet: int) -> None:
@@ -259,7 +288,10 @@ def sheet_svg(design: Design, page: str | None = None, revision: str = "") -> st
     names = sheet_names(design)
     if page is not None and page not in names:
         raise InputError(
-            f"There is no sheet {page!r}.", where="sheet", value=page, allowed=", ".join(n or "main" for n in names)
+            f"There is no sheet {page!r}.",
+            where="sheet",
+            value=page,
+            allowed=", ".join(n or "main" for n in names),
         )
     drawing = sheet(design, PAPER_WIDTHS[2], page)
     pen = SvgPen()
@@ -294,7 +326,9 @@ def sheets_pdf(design: Design, revision: str = "") -> bytes:
         canvas.drawString(MARGIN_PT, size[1] - MARGIN_PT - 4, _latin(f"{design.name} - {name or 'main'}"))
         canvas.setFont("Helvetica", 9)
         canvas.drawRightString(
-            size[0] - MARGIN_PT, size[1] - MARGIN_PT - 4, _latin(f"{revision}   sheet {k + 1} of {len(names)}")
+            size[0] - MARGIN_PT,
+            size[1] - MARGIN_PT - 4,
+            _latin(f"{revision}   sheet {k + 1} of {len(names)}"),
         )
         draw(drawing, PdfPen(canvas, scale, MARGIN_PT, size[1] - MARGIN_PT - 22))
         canvas.showPage()

@@ -75,14 +75,28 @@ def gate_findings(design: Design) -> Iterator[Finding]:
 
 
 def _found(
-    code: str, message: str, reading: float, limit: float, part: Part, net: Net, level: Level, at_most: bool = True,
-    source: str = CATALOGUE, unit: str = "V",
-) -> Finding:  # fmt: skip
+    code: str,
+    message: str,
+    reading: float,
+    limit: float,
+    part: Part,
+    net: Net,
+    level: Level,
+    at_most: bool = True,
+    source: str = CATALOGUE,
+    unit: str = "V",
+) -> Finding:
     return Finding(
-        level=level, code=code, message=message, reading=round(reading, 3), limit=round(limit, 3), unit=unit,
-        sense="at most" if at_most else "at least", source=source,
+        level=level,
+        code=code,
+        message=message,
+        reading=round(reading, 3),
+        limit=round(limit, 3),
+        unit=unit,
+        sense="at most" if at_most else "at least",
+        source=source,
         place=Place(step="circuit", refs=(part.ref,), net=net.name),
-    )  # fmt: skip
+    )
 
 
 def _field_effect(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Finding]:
@@ -106,7 +120,9 @@ def _field_effect(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[
     released = drive.level(high=True)
     if drive.driven and released is None:
         text = f"Nothing holds the gate of {who(part)} when its driver lets go: {gate.name} floats"
-        yield _found("gate-floats", text, 0, 1, part, gate, "look", False, "an open drain only pulls down", "pulls")
+        yield _found(
+            "gate-floats", text, 0, 1, part, gate, "look", False, "an open drain only pulls down", "pulls"
+        )
         return
     yield from _enough(part, gate, drive, at, n_channel, drain is not None and _loaded(design, part, drain))
     yield from _ever_off(part, gate, drive, at, n_channel)
@@ -202,13 +218,17 @@ def _drivers(design: Design, net: Net, through: Part) -> list[_Pull] | None:
 def _driver(design: Design, part: Part, pin: Pin) -> _Pull | None:
     """Give what an output, a port or an open drain does to its net."""
     if pin.role in ("output", "io"):
-        rails = [v for p in part.pins if p.role == "supply-in" and (v := rail(net_at(design, part, p.number)))]
+        rails = [
+            v for p in part.pins if p.role == "supply-in" and (v := rail(net_at(design, part, p.number)))
+        ]
         if not rails:
             return None
         supply = max(rails, key=lambda v: v.high)
         return _Pull(Volts(0.0, supply.high), 0.0, drives=True, weak=supply.low)
     if pin.role == "open-drain":
-        low = next((rail(net_at(design, part, p.number)) for p in part.pins if p.name.upper() in ("S", "E")), None)
+        low = next(
+            (rail(net_at(design, part, p.number)) for p in part.pins if p.name.upper() in ("S", "E")), None
+        )
         return _Pull(Volts(low.low if low else 0.0, 0.0), 0.0, drives=True, lets_go=True)
     return None
 
@@ -221,10 +241,14 @@ def _loaded(design: Design, switch: Part, drain: Net) -> bool:
             return (ohms_of(part) or 0.0) < LOAD_OHM
         return part.kind != "capacitor" and not _is_gate(part, pin)
 
-    return any(part is not switch and part.fitted and takes(part, pin) for part, pin in design.pins_on(drain.name))
+    return any(
+        part is not switch and part.fitted and takes(part, pin) for part, pin in design.pins_on(drain.name)
+    )
 
 
-def _enough(part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool, loaded: bool) -> Iterator[Finding]:
+def _enough(
+    part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool, loaded: bool
+) -> Iterator[Finding]:
     """Whether the gate gets what the transistor needs to be on."""
     volts = drive.level(high=n_channel, weakest=True)
     if volts is None:

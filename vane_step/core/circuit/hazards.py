@@ -31,14 +31,30 @@ def hazards(design: Design) -> Iterator[Finding]:
 
 
 def _finding(
-    code: str, message: str, source: str, refs: tuple[str, ...], level: Level = "look", net: str | None = None,
-    reading: float | None = None, limit: float | None = None, unit: str = "", at_most: bool = False,
+    code: str,
+    message: str,
+    source: str,
+    refs: tuple[str, ...],
+    level: Level = "look",
+    net: str | None = None,
+    reading: float | None = None,
+    limit: float | None = None,
+    unit: str = "",
+    at_most: bool = False,
     remedy: Remedy | None = None,
-) -> Finding:  # fmt: skip
+) -> Finding:
     return Finding(
-        level=level, code=code, message=message, source=source, reading=reading, limit=limit, unit=unit,
-        sense="at most" if at_most else "at least", place=Place(step="circuit", refs=refs, net=net), remedy=remedy,
-    )  # fmt: skip
+        level=level,
+        code=code,
+        message=message,
+        source=source,
+        reading=reading,
+        limit=limit,
+        unit=unit,
+        sense="at most" if at_most else "at least",
+        place=Place(step="circuit", refs=refs, net=net),
+        remedy=remedy,
+    )
 
 
 def _net(design: Design, part: Part, pin: Pin) -> Net | None:
@@ -72,7 +88,9 @@ def _ratings(design: Design) -> Iterator[Finding]:
         elif part.kind == "diode" and "vr_v" in part.params:
             reverse = _reverse(design, part)
             if reverse:
-                yield from _voltage(part, reverse, part.params["vr_v"], "reverse voltage", "caps the input range")
+                yield from _voltage(
+                    part, reverse, part.params["vr_v"], "reverse voltage", "caps the input range"
+                )
         elif "vds_v" in part.params or "vce_v" in part.params:
             rail = _load_rail(design, part)
             if rail:
@@ -85,9 +103,16 @@ def _ratings(design: Design) -> Iterator[Finding]:
                 if power > part.params["power_w"]:
                     text = f"{part.ref} turns {power:.3g} W into heat"
                     yield _finding(
-                        "rating", text, CATALOGUE, (part.ref,), "stop", reading=round(power, 4),
-                        limit=part.params["power_w"], unit="W", at_most=True,
-                    )  # fmt: skip
+                        "rating",
+                        text,
+                        CATALOGUE,
+                        (part.ref,),
+                        "stop",
+                        reading=round(power, 4),
+                        limit=part.params["power_w"],
+                        unit="W",
+                        at_most=True,
+                    )
 
 
 def _voltage(part: Part, need: float, have: float, what: str, also: str = "") -> Iterator[Finding]:
@@ -95,7 +120,9 @@ def _voltage(part: Part, need: float, have: float, what: str, also: str = "") ->
         return
     level: Level = "stop" if have < need else "look"
     limit, source = (
-        (need, CATALOGUE) if level == "stop" else (need * IN_HAND, f"{CATALOGUE}, 20 % in hand (rule of thumb)")
+        (need, CATALOGUE)
+        if level == "stop"
+        else (need * IN_HAND, f"{CATALOGUE}, 20 % in hand (rule of thumb)")
     )
     tail = f"; this {also}" if also else ""
     text = f"{part.ref} {part.catalogue or part.value}: {what} {have:g} V, {need:g} V are on it{tail}"
@@ -127,7 +154,9 @@ def _load_rail(design: Design, part: Part) -> float | None:
             continue
         for other, far in design.pins_on(net.name):
             if other is not part:
-                found += [v for p in other.pins if p is not far and (v := volts(_net(design, other, p))) is not None]
+                found += [
+                    v for p in other.pins if p is not far and (v := volts(_net(design, other, p))) is not None
+                ]
     return max(found, default=None)
 
 
@@ -138,17 +167,29 @@ def _supplies(design: Design) -> Iterator[Finding]:
         high = part.params.get("supply_max_v", part.params.get("vin_max_v"))
         if low is None or high is None:
             continue
-        for name in dict.fromkeys(n.name for p in part.pins if p.role == "supply-in" and (n := _net(design, part, p))):
+        for name in dict.fromkeys(
+            n.name for p in part.pins if p.role == "supply-in" and (n := _net(design, part, p))
+        ):
             known = rail(design.nets[name])
             if known is None or known.high < 0 or (low - 1e-9 <= known.low and known.high <= high + 1e-9):
                 continue
             over = known.high > high
             fed = known.high if over else known.low
-            text = f"{part.ref} {part.catalogue or part.value} is fed {fed:g} V, it takes {low:g} to {high:g} V"
+            text = (
+                f"{part.ref} {part.catalogue or part.value} is fed {fed:g} V, it takes {low:g} to {high:g} V"
+            )
             yield _finding(
-                "supply-range", text, CATALOGUE, (part.ref,), "stop" if over else "look", name, fed,
-                high if over else low, "V", over,
-            )  # fmt: skip
+                "supply-range",
+                text,
+                CATALOGUE,
+                (part.ref,),
+                "stop" if over else "look",
+                name,
+                fed,
+                high if over else low,
+                "V",
+                over,
+            )
 
 
 # -- loads and start-up ---------------------------------------------------------------------------------------
@@ -176,7 +217,11 @@ def _flyback(design: Design) -> Iterator[Finding]:
         if any(p.kind == "diode" and "vz_v" in p.params and pin is p.pins[0] for p, pin in on):
             # A zener diode over the switch takes the kick.
             continue
-        turned = [p for p, pin in on if p.kind == "diode" and pin is p.pins[0] and _level(_net(design, p, p.pins[1]))]
+        turned = [
+            p
+            for p, pin in on
+            if p.kind == "diode" and pin is p.pins[0] and _level(_net(design, p, p.pins[1]))
+        ]
         text = f"Nothing catches the kick of {coils[0].ref} when {switches[0].ref} lets go of {net.name}"
         if turned:
             text = f"{turned[0].ref} over {coils[0].ref} is the wrong way round: it shorts the supply"
@@ -197,15 +242,19 @@ def _flyback(design: Design) -> Iterator[Finding]:
 def _behind_fuse(design: Design, net: Net) -> list[Net]:
     """Give the nets behind a fuse or a zener diode of a net."""
     return [
-        far for part, pin in design.pins_on(net.name) if part.kind == "fuse" or "vz_v" in part.params
-        for p in part.pins if p is not pin and (far := _net(design, part, p)) is not None
-    ]  # fmt: skip
+        far
+        for part, pin in design.pins_on(net.name)
+        if part.kind == "fuse" or "vz_v" in part.params
+        for p in part.pins
+        if p is not pin and (far := _net(design, part, p)) is not None
+    ]
 
 
 def _clamped(design: Design, part: Part) -> bool:
     """Tell whether a driver brings its own diodes: a pin ``COM`` on a supply."""
     return any(
-        p.name.upper() == "COM" and (n := _net(design, part, p)) is not None and n.role == "supply" for p in part.pins
+        p.name.upper() == "COM" and (n := _net(design, part, p)) is not None and n.role == "supply"
+        for p in part.pins
     )
 
 
@@ -256,16 +305,30 @@ def _started(
     when = "in reset" if pin.reset in DRIVEN else "while the loader runs"
     if loud:
         yield _finding(
-            "start-up", f"{name} is {loud[0]} {when} and switches {load.ref} on", "pin states of the controller",
-            (load.ref, part.ref), "look", net.name, 1, 0, "pins", True,
-            remedy=Remedy(label="Assign the pins anew", ask=f"assign {part.ref}") if part.uses else None,
-        )  # fmt: skip
+            "start-up",
+            f"{name} is {loud[0]} {when} and switches {load.ref} on",
+            "pin states of the controller",
+            (load.ref, part.ref),
+            "look",
+            net.name,
+            1,
+            0,
+            "pins",
+            True,
+            remedy=Remedy(label="Assign the pins again", ask=f"assign {part.ref}") if part.uses else None,
+        )
     elif control.role == "input" and not _pulled(design, reach, role):
         yield _finding(
-            "start-up", f"Nothing holds {load.ref} off while {name} is open in reset",
-            "a load needs a resistor that holds it off through reset and loader", (load.ref, part.ref), "look",
-            net.name, 0, 1, "resistors",
-        )  # fmt: skip
+            "start-up",
+            f"Nothing holds {load.ref} off while {name} is open in reset",
+            "a load needs a resistor that holds it off through reset and loader",
+            (load.ref, part.ref),
+            "look",
+            net.name,
+            0,
+            1,
+            "resistors",
+        )
 
 
 def _off_role(design: Design, load: Part, control: Pin) -> str | None:
@@ -285,14 +348,26 @@ def _off_role(design: Design, load: Part, control: Pin) -> str | None:
 def _debug_lines(design: Design) -> Iterator[Finding]:
     """Debug lines stay live in reset: two controllers must not share one."""
     for net in design.nets.values():
-        live = [part.ref for part, pin in design.pins_on(net.name) if any(f.startswith("DBG.") for f in pin.functions)]
+        live = [
+            part.ref
+            for part, pin in design.pins_on(net.name)
+            if any(f.startswith("DBG.") for f in pin.functions)
+        ]
         refs = tuple(dict.fromkeys(live))
         if len(refs) > 1:
             text = f"{net.name} is a debug line of {' and '.join(refs)}: it stays live in reset of each"
             yield _finding(
-                "shared-debug", text, "one programmer talks to one controller", refs, "look", net.name, len(refs), 1,
-                "controllers", True,
-            )  # fmt: skip
+                "shared-debug",
+                text,
+                "one programmer talks to one controller",
+                refs,
+                "look",
+                net.name,
+                len(refs),
+                1,
+                "controllers",
+                True,
+            )
 
 
 # -- connectors, sections, matrices ---------------------------------------------------------------------------
@@ -322,8 +397,9 @@ def _connectors(design: Design) -> Iterator[Finding]:
         # A load between a supply and a line that a transistor, relay or switch leads to ground has its way back.
         switched = any(
             (pin.role == "open-drain" and is_switch(a)) or (n.role == "signal" and _makes_contact(a))
-            for n in nets for a, pin in design.pins_on(n.name)
-        )  # fmt: skip
+            for n in nets
+            for a, pin in design.pins_on(n.name)
+        )
         back = switched or any(_through_a_shunt(design, n) for n in nets)
         if "supply" in roles and "ground" not in roles and len(nets) > 1 and not back:
             text = f"{part.ref} carries {next(n.name for n in nets if n.role == 'supply')} but no ground"
@@ -342,9 +418,17 @@ def _connectors(design: Design) -> Iterator[Finding]:
             if each and need and need.current and need.current.current_a / count > each:
                 text = f"{part.ref} carries {need.current.current_a:g} A of {net} on {count} ways"
                 yield _finding(
-                    "connector", text, CATALOGUE, (part.ref,), "look", net, round(need.current.current_a / count, 3),
-                    each, "A each", True,
-                )  # fmt: skip
+                    "connector",
+                    text,
+                    CATALOGUE,
+                    (part.ref,),
+                    "look",
+                    net,
+                    round(need.current.current_a / count, 3),
+                    each,
+                    "A each",
+                    True,
+                )
 
 
 def _sections(design: Design) -> Iterator[Finding]:
@@ -364,9 +448,17 @@ def _sections(design: Design) -> Iterator[Finding]:
                 text = f"Section {number} of {part.ref} is unused and its inputs float"
                 names = ", ".join(p.name for p in ins)
                 yield _finding(
-                    "unused-section", text, f"tie {names} to a level the part accepts", (part.ref,), "look", None,
-                    len(ins), 0, "floating inputs", True,
-                )  # fmt: skip
+                    "unused-section",
+                    text,
+                    f"tie {names} to a level the part accepts",
+                    (part.ref,),
+                    "look",
+                    None,
+                    len(ins),
+                    0,
+                    "floating inputs",
+                    True,
+                )
 
 
 def _matrix(design: Design) -> Iterator[Finding]:

@@ -21,14 +21,28 @@ def line_findings(design: Design) -> Iterator[Finding]:
 
 
 def _found(
-    code: str, message: str, reading: float, limit: float, unit: str, pins: tuple[str, ...], net: str, level: Level
-) -> Finding:  # fmt: skip
+    code: str,
+    message: str,
+    reading: float,
+    limit: float,
+    unit: str,
+    pins: tuple[str, ...],
+    net: str,
+    level: Level,
+) -> Finding:
     return Finding(
-        level=level, code=code, message=message, reading=reading, limit=limit, unit=unit, sense="at most",
-        source="what the pins do", place=Place(
+        level=level,
+        code=code,
+        message=message,
+        reading=reading,
+        limit=limit,
+        unit=unit,
+        sense="at most",
+        source="what the pins do",
+        place=Place(
             step="circuit", net=net, pins=pins, refs=tuple(dict.fromkeys(p.partition(".")[0] for p in pins))
         ),
-    )  # fmt: skip
+    )
 
 
 def _does(part: Part, pin: Pin) -> str:
@@ -42,7 +56,9 @@ def _senders(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
         # The pins of a plug are named for the line, and tell not which end sends.
         on = [(part, pin) for part, pin in design.pins_on(net.name) if part.fitted and pin.role != "passive"]
-        sends = tuple(pin_name(a.ref, b.number) for a, b in on if b.role != "input" and _SENDS.search(_does(a, b)))
+        sends = tuple(
+            pin_name(a.ref, b.number) for a, b in on if b.role != "input" and _SENDS.search(_does(a, b))
+        )
         if len({p.partition(".")[0] for p in sends}) > 1:
             text = f"{' and '.join(sends[:3])} both send on {net.name}"
             yield _found("two-senders", text, len(sends), 1, "senders", sends, net.name, "stop")
@@ -61,7 +77,9 @@ def _addresses(design: Design) -> Iterator[Finding]:
             if address is None or pin.name.upper() != "SDA" or not part.fitted:
                 continue
             straps = tuple(
-                design.net_of(pin_name(part.ref, p.number)) for p in part.pins if re.fullmatch(r"A\d", p.name.upper())
+                design.net_of(pin_name(part.ref, p.number))
+                for p in part.pins
+                if re.fullmatch(r"A\d", p.name.upper())
             )
             mine.setdefault((address, straps), []).append(pin_name(part.ref, pin.number))
         for (address, _), pins in mine.items():
@@ -111,5 +129,5 @@ def _taps(design: Design) -> Iterator[Finding]:
         plus, minus = at["S+"], at["S-"]
         if plus and minus and _MINUS.search(plus.name) and _PLUS.search(minus.name):
             names = tuple(pin_name(part.ref, pins[t].number) for t in ("S+", "S-"))
-            text = f"The taps of {part.ref} are exchanged: S+ is on {plus.name}, S- on {minus.name}"
+            text = f"The sense leads of {part.ref} are exchanged: S+ is on {plus.name}, S- on {minus.name}"
             yield _found("taps", text, 2, 0, "pins", names, plus.name, "look")

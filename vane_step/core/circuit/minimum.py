@@ -11,16 +11,22 @@ from vane_step.core.parts.catalogue import Catalogue, CataloguePart
 from vane_step.core.parts.choose import add_from
 
 HINTS = (
-    "each 100 nF within 3 mm of its supply pin", "crystal within 5 mm of its pins, nothing routed beneath",
+    "each 100 nF within 3 mm of its supply pin",
+    "crystal within 5 mm of its pins, nothing routed beneath",
     "programming connector at an edge",
-)  # fmt: skip
+)
 # Small parts to take when none is wanted otherwise: catalogue numbers of chips, and of leaded parts.
 CHIPS = {"c": "DC-16X-100N", "bulk": "DC-20X-10U", "r": "QR-16-10K", "load": "DC-16G-18P"}
 LEADED = {"c": "BDC-100N", "bulk": "BE-10-16", "r": "LMF-10K", "load": "BDC-22P"}
 
 
 def controller_minimum(
-    catalogue: Catalogue, number: str, ref: str = "U1", supply: str = "3V3", crystal: str = "", leaded: bool = False
+    catalogue: Catalogue,
+    number: str,
+    ref: str = "U1",
+    supply: str = "3V3",
+    crystal: str = "",
+    leaded: bool = False,
 ) -> Together:
     """Make the edit that adds a controller with its supplies, decoupling, reset, boot pins, clock and programming.
 
@@ -58,7 +64,9 @@ def controller_minimum(
 class _Kit:
     """Collects the parts and joins of one controller."""
 
-    def __init__(self, catalogue: Catalogue, small: dict[str, str], ref: str, part: CataloguePart, supply: str) -> None:
+    def __init__(
+        self, catalogue: Catalogue, small: dict[str, str], ref: str, part: CataloguePart, supply: str
+    ) -> None:
         self.catalogue, self.small, self.ref, self.part, self.supply = catalogue, small, ref, part, supply
         corner = ((0, 0), (20_000_000, 0), (0, 20_000_000))
         self.scratch = Design(name="scratch", board=Board(outline=corner, rules=_ANY))
@@ -69,7 +77,9 @@ class _Kit:
     def _add(self, ref: str, number: str, value: str = "") -> str:
         edit = add_from(self.catalogue, self.scratch, ref, number, value)
         self.scratch = apply(self.scratch, edit)[0]
-        self.edits.append(AddPart(part=edit.part.model_copy(update={"block": "Controller"}), package=edit.package))
+        self.edits.append(
+            AddPart(part=edit.part.model_copy(update={"block": "Controller"}), package=edit.package)
+        )
         return ref
 
     def new(self, letters: str, number: str, value: str = "") -> str:
@@ -84,9 +94,10 @@ class _Kit:
     def pins(self, *, role: str = "", function: str = "") -> list[str]:
         """List the controller's pins of a role or with a function."""
         return [
-            f"{self.ref}.{p.number}" for p in self.part.pins
+            f"{self.ref}.{p.number}"
+            for p in self.part.pins
             if (role and p.role == role) or (function and function in p.functions)
-        ]  # fmt: skip
+        ]
 
     def supplies(self) -> None:
         """Feed every supply pin and give each its capacitor."""
@@ -118,7 +129,8 @@ class _Kit:
         ins, outs = self.pins(function="XTAL.IN"), self.pins(function="XTAL.OUT")
         if not ins or not outs:
             raise InputError(
-                f"{self.part.number} has no pins for a crystal.", where=self.ref,
+                f"{self.part.number} has no pins for a crystal.",
+                where=self.ref,
                 next_step="Leave the crystal out.",
             )
         y = self.new("Y", number)
@@ -133,7 +145,9 @@ class _Kit:
             self.join("GND", *case)
         inputs = {"load_f": f"{y}.cl_f", "stray_f": "4p"}
         sets = dict(zip(("c1_f", "c2_f"), loads, strict=True))
-        self.edits.append(SetItem(calculation=Calculation(id="XLOAD", formula="crystal", inputs=inputs, sets=sets)))
+        self.edits.append(
+            SetItem(calculation=Calculation(id="XLOAD", formula="crystal", inputs=inputs, sets=sets))
+        )
 
     def programming(self) -> None:
         """Give it a connector: debug lines where it has them, else its serial loader."""
@@ -160,11 +174,23 @@ def minimum_block(
         whole, _ = apply(whole, bind(whole, found))
     title = f"Controller {number}"
     return take_block(
-        whole, list(whole.parts), title, f"supplies, decoupling, reset, clock and programming of {number}", HINTS
+        whole,
+        list(whole.parts),
+        title,
+        f"supplies, decoupling, reset, clock and programming of {number}",
+        HINTS,
     )
 
 
 _ANY = RuleSet(
-    name="any", min_width_nm=1, min_clearance_nm=1, min_ring_nm=1, min_drill_nm=1, edge_clearance_nm=1,
-    hole_to_hole_nm=1, hole_to_copper_nm=1, via_pad_nm=2, via_drill_nm=1,
-)  # fmt: skip
+    name="any",
+    min_width_nm=1,
+    min_clearance_nm=1,
+    min_ring_nm=1,
+    min_drill_nm=1,
+    edge_clearance_nm=1,
+    hole_to_hole_nm=1,
+    hole_to_copper_nm=1,
+    via_pad_nm=2,
+    via_drill_nm=1,
+)

@@ -24,13 +24,19 @@ def find_pin(design: Design, text: str) -> str:
     part = part_of(design, ref if ref in design.parts else ref.upper())
     if not dot:
         raise NotFound(
-            f"Which pin of {part.ref}?", where=part.ref, allowed=", ".join(pin_words(part)[:40]),
+            f"Which pin of {part.ref}?",
+            where=part.ref,
+            allowed=", ".join(pin_words(part)[:40]),
             next_step="Name one of its pins.",
         )
-    named = [p for p in part.pins if p.number == rest] or [p for p in part.pins if p.name.lower() == rest.lower()]
+    named = [p for p in part.pins if p.number == rest] or [
+        p for p in part.pins if p.name.lower() == rest.lower()
+    ]
     if not named:
         raise NotFound(
-            f"{part.ref} has no pin {rest}.", where=text, allowed=", ".join(pin_words(part)[:40]),
+            f"{part.ref} has no pin {rest}.",
+            where=text,
+            allowed=", ".join(pin_words(part)[:40]),
             next_step="Name one of its pins.",
         )
     return pin_name(part.ref, named[0].number)
@@ -54,8 +60,12 @@ def counted(text: str) -> list[str]:
         return [text]
     stem, first, again, last = run.groups()
     if not stem.endswith(again):
-        raise InputError(f"{text!r} is no run: its ends differ in more than a number.", where=text, allowed="ROW0..4")
+        raise InputError(
+            f"{text!r} is no run: its ends differ in more than a number.", where=text, allowed="ROW0..4"
+        )
     a, b = int(first), int(last)
     if abs(a - b) >= MAX_RUN:
-        raise InputError(f"{text!r} is a long run.", where=text, value=abs(a - b) + 1, allowed=f"up to {MAX_RUN}")
+        raise InputError(
+            f"{text!r} is a long run.", where=text, value=abs(a - b) + 1, allowed=f"up to {MAX_RUN}"
+        )
     return [f"{stem}{k}" for k in (range(a, b + 1) if a <= b else range(a, b - 1, -1))]

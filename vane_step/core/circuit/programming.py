@@ -38,7 +38,9 @@ def programming_findings(design: Design) -> Iterator[Finding]:
 
 def _by_reset(design: Design, part: Part) -> set[str]:
     """Give the plugs that carry the reset and two more lines of a controller: it is programmed some other way."""
-    resets = {ref for p in part.pins if "RESET" in (p.name.upper(), *p.functions) for ref in _met(design, part, p)}
+    resets = {
+        ref for p in part.pins if "RESET" in (p.name.upper(), *p.functions) for ref in _met(design, part, p)
+    }
     signals = ("io", "input", "output", "open-drain")
     lines = [ref for p in part.pins if p.role in signals for ref in _met(design, part, p)]
     return {ref for ref in resets if lines.count(ref) >= 3}
@@ -65,9 +67,16 @@ def _misled(design: Design, part: Part, ways: list[Port], programmed: bool) -> I
 
 def _found(code: str, message: str, level: Level, part: Part, pins: tuple[Pin, ...], reading: int) -> Finding:
     return Finding(
-        level=level, code=code, message=message, reading=reading, limit=1, unit="ways", sense="at least", source=SOURCE,
+        level=level,
+        code=code,
+        message=message,
+        reading=reading,
+        limit=1,
+        unit="ways",
+        sense="at least",
+        source=SOURCE,
         place=Place(step="circuit", refs=(part.ref,), pins=tuple(pin_name(part.ref, p.number) for p in pins)),
-    )  # fmt: skip
+    )
 
 
 def _names(part: Part, pins: tuple[Pin, ...]) -> str:
@@ -89,6 +98,7 @@ def _met(design: Design, part: Part, pin: Pin) -> set[str]:
             nets.append(far)
     return {
         "test pads" if other.ref.startswith("TP") else other.ref
-        for n in nets for other, end in design.pins_on(n.name)
+        for n in nets
+        for other, end in design.pins_on(n.name)
         if other is not part and other.fitted and (_PLUG.match(other.ref) or _SERIAL.search(end.name))
-    }  # fmt: skip
+    }

@@ -22,7 +22,9 @@ from vane_step.core.quantity import format_value, parse_value
 
 State = Literal["holds", "stale", "overruled", "broken"]
 SAME = 1e-6
-_VOLTAGE = re.compile(r"(?<![\w.])\+?(\d{1,2})V(\d{1,2})?(?![\w])|(?<![\w.])(\d{1,2}(?:[.,]\d{1,2})?)\s?V(?![\w])")
+_VOLTAGE = re.compile(
+    r"(?<![\w.])\+?(\d{1,2})V(\d{1,2})?(?![\w])|(?<![\w.])(\d{1,2}(?:[.,]\d{1,2})?)\s?V(?![\w])"
+)
 
 
 @dataclass(frozen=True)
@@ -82,7 +84,8 @@ def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
     text = text.strip()
     if depth > 8:
         raise InputError(
-            "Calculations lean on each other in a ring.", where=text,
+            "Calculations lean on each other in a ring.",
+            where=text,
             next_step="Give one of them a value instead.",
         )
     if text == "ambient":
@@ -90,7 +93,9 @@ def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
     if (net := design.nets.get(text)) is not None:
         rail = volts(net)
         if rail is None:
-            raise InputError(f"The name of net {text} tells no voltage.", where=text, allowed="a rail such as 3V3")
+            raise InputError(
+                f"The name of net {text} tells no voltage.", where=text, allowed="a rail such as 3V3"
+            )
         return rail
     name, dot, rest = text.partition(".")
     if name in design.calculations and dot:
@@ -98,7 +103,8 @@ def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
         values, _, wrong = _read(design, found, depth + 1)
         if wrong:
             raise InputError(
-                f"{name} cannot be worked out: {wrong[0]}", where=text,
+                f"{name} cannot be worked out: {wrong[0]}",
+                where=text,
                 next_step="Mend that calculation first.",
             )
         outputs = formula(found.formula).run(values)
@@ -109,9 +115,11 @@ def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
         return _of_part(design.parts[name], rest, text)
     if text[:1].isalpha() or text[:1] == "_":
         raise NotFound(
-            f"There is no {name}.", where=text, allowed="a rail, a part, a calculation's output or a value",
+            f"There is no {name}.",
+            where=text,
+            allowed="a rail, a part, a calculation's output or a value",
             next_step="Give another input, or put it back.",
-        )  # fmt: skip
+        )
     return parse_value(text, "input", unit)
 
 
@@ -120,7 +128,9 @@ def _of_part(part: Part, key: str, where: str) -> float:
         value = value_of(part)
         if value is None:
             raise InputError(
-                f"The value of {part.ref} is no number.", where=where, value=part.value,
+                f"The value of {part.ref} is no number.",
+                where=where,
+                value=part.value,
                 next_step="Give the part a value that begins with a number.",
             )
         return value
@@ -128,10 +138,14 @@ def _of_part(part: Part, key: str, where: str) -> float:
         return part.params[key]
     if key == "vf_v" and (forward := forward_volts(part)) is not None:
         return forward
-    raise NotFound(f"{part.ref} has no parameter {key}.", where=where, allowed=", ".join(part.params) or "none known")
+    raise NotFound(
+        f"{part.ref} has no parameter {key}.", where=where, allowed=", ".join(part.params) or "none known"
+    )
 
 
-def _read(design: Design, found: Calculation, depth: int = 0) -> tuple[dict[str, float], list[Told], list[str]]:
+def _read(
+    design: Design, found: Calculation, depth: int = 0
+) -> tuple[dict[str, float], list[Told], list[str]]:
     values: dict[str, float] = {}
     told, wrong = [], []
     for asked in formula(found.formula).inputs:
@@ -139,7 +153,9 @@ def _read(design: Design, found: Calculation, depth: int = 0) -> tuple[dict[str,
         now: float | None = None
         try:
             if not text:
-                raise InputError(f"It needs the {asked.title}.", where=asked.key, next_step="Give it as INPUT=VALUE.")
+                raise InputError(
+                    f"It needs the {asked.title}.", where=asked.key, next_step="Give it as INPUT=VALUE."
+                )
             now = values[asked.key] = resolve(design, text, asked.unit, depth)
         except VaneStepError as error:
             wrong.append(error.line())
@@ -152,7 +168,9 @@ def _read(design: Design, found: Calculation, depth: int = 0) -> tuple[dict[str,
 @derived("parts", "nets", "calculations", "brief")
 def reasons(design: Design) -> tuple[Reason, ...]:
     """Work every calculation of a design out anew and tell which values no longer follow from it."""
-    return tuple(_reason(design, c) for c in sorted(design.calculations.values(), key=lambda c: natural(c.id)))
+    return tuple(
+        _reason(design, c) for c in sorted(design.calculations.values(), key=lambda c: natural(c.id))
+    )
 
 
 def _reason(design: Design, found: Calculation) -> Reason:
@@ -170,7 +188,9 @@ def _reason(design: Design, found: Calculation) -> Reason:
             wrong = [error.line()]
     if wrong:
         return Reason(found, known, tuple(told), {}, (), "broken", wrong[0])
-    new = tuple(_new_value(design.parts[ref], outputs[key]) for key, ref in found.sets.items() if key in outputs)
+    new = tuple(
+        _new_value(design.parts[ref], outputs[key]) for key, ref in found.sets.items() if key in outputs
+    )
     moved = [t for t in told if t.moved]
     if any(v.old != v.new for v in new):
         state: State = "stale" if moved else "overruled"
@@ -212,7 +232,9 @@ def bind(design: Design, found: Calculation) -> Together:
     known = formula(found.formula)
     for key, ref in found.sets.items():
         if key not in known.sets:
-            raise InputError(f"{known.title} sets no {key}.", where=key, allowed=", ".join(known.sets) or "no part")
+            raise InputError(
+                f"{known.title} sets no {key}.", where=key, allowed=", ".join(known.sets) or "no part"
+            )
         if ref not in design.parts:
             raise NotFound(f"There is no part {ref}.", where=ref, next_step="Add it first, or name another.")
     strange = found.inputs.keys() - {q.key for q in known.inputs}
@@ -239,7 +261,9 @@ def accept(design: Design, ids: list[str]) -> Together:
         if id not in known:
             raise NotFound(f"There is no calculation {id}.", where=id, allowed=", ".join(known) or "none yet")
         if known[id].state == "broken":
-            raise InputError(known[id].says, where=id, next_step="Give other inputs. Type: input ID INPUT=VALUE")
+            raise InputError(
+                known[id].says, where=id, next_step="Give other inputs. Type: input ID INPUT=VALUE"
+            )
         edits += _accepting(known[id])
     if not edits:
         raise InputError("No calculation is stale.", where="accept", next_step="Nothing has to be accepted.")
@@ -262,23 +286,43 @@ def reason_findings(design: Design) -> Iterator[Finding]:
         source = f"{reason.formula.title}: {reason.formula.source}"
         if reason.state == "stale":
             yield Finding(
-                level="look", code="stale-value", message=f"{found.id} no longer holds: {reason.says}", source=source,
-                reading=len(reason.changes) or 1, limit=0, unit="value" if len(reason.changes) < 2 else "values",
-                sense="at most", place=place,
-                remedy=Remedy(label="Take the new values", ask=f"accept {found.id}"),
-            )  # fmt: skip
+                level="look",
+                code="stale-value",
+                message=f"{found.id} no longer holds: {reason.says}",
+                source=source,
+                reading=len(reason.changes) or 1,
+                limit=0,
+                unit="value" if len(reason.changes) < 2 else "values",
+                sense="at most",
+                place=place,
+                remedy=Remedy(label="Apply the new values", ask=f"accept {found.id}"),
+            )
         elif reason.state == "overruled":
             yield Finding(
-                level="note", code="overruled", message=f"{found.id} was {reason.says}", source=source, place=place,
-                reading=len(reason.changes), limit=0, unit="values", sense="at most",
-                remedy=Remedy(label="Take what was worked out", ask=f"accept {found.id}"),
-            )  # fmt: skip
+                level="note",
+                code="overruled",
+                message=f"{found.id} was {reason.says}",
+                source=source,
+                place=place,
+                reading=len(reason.changes),
+                limit=0,
+                unit="values",
+                sense="at most",
+                remedy=Remedy(label="Apply the calculated values", ask=f"accept {found.id}"),
+            )
         elif reason.state == "broken":
             text = f"{found.id} cannot be worked out: {reason.says}"
             yield Finding(
-                level="look", code="broken-reason", message=text, source=source, place=place, reading=1, limit=0,
-                unit="calculations", sense="at most",
-            )  # fmt: skip
+                level="look",
+                code="broken-reason",
+                message=text,
+                source=source,
+                place=place,
+                reading=1,
+                limit=0,
+                unit="calculations",
+                sense="at most",
+            )
     yield from _orphans(design)
 
 
@@ -309,10 +353,15 @@ def _orphans(design: Design) -> Iterator[Finding]:
             if all(abs(value - rail) > 0.05 for rail in rails):
                 known = ", ".join(f"{r:g} V" for r in rails)
                 yield Finding(
-                    level="note", code="old-voltage", message=f"The {what} says “{text[:60]}”: no rail has {value:g} V",
-                    source=f"the rails: {known}", place=place, reading=value,
-                    limit=min(rails, key=lambda rail: abs(rail - value)), unit="V",
-                )  # fmt: skip
+                    level="note",
+                    code="old-voltage",
+                    message=f"The {what} says “{text[:60]}”: no rail has {value:g} V",
+                    source=f"the rails: {known}",
+                    place=place,
+                    reading=value,
+                    limit=min(rails, key=lambda rail: abs(rail - value)),
+                    unit="V",
+                )
 
 
 @dataclass(frozen=True)
@@ -347,12 +396,15 @@ def where_it_counts(design: Design, name: str) -> list[Trace]:
 def _on_rail(design: Design, net: Net) -> Iterator[Trace]:
     for part, pin in design.pins_on(net.name):
         others = [
-            design.nets[n] for p in part.pins
+            design.nets[n]
+            for p in part.pins
             if p.number != pin.number and (n := design.net_of(pin_name(part.ref, p.number))) is not None
-        ]  # fmt: skip
+        ]
         if part.kind == "resistor" and others:
             what = "divides or discharges it" if others[0].role == "ground" else f"pulls {others[0].name} up"
             yield Trace(part.ref, what)
-        rating = next((k for k in ("vmax_v", "vr_v", "vds_v", "vin_max_v", "supply_max_v") if k in part.params), None)
+        rating = next(
+            (k for k in ("vmax_v", "vr_v", "vds_v", "vin_max_v", "supply_max_v") if k in part.params), None
+        )
         if rating:
             yield Trace(part.ref, f"is rated {part.params[rating]:g} V")

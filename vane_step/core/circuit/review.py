@@ -51,15 +51,31 @@ def review(design: Design) -> tuple[Finding, ...]:
 
 
 def _finding(
-    level: Level, code: str, message: str, reading: float, limit: float, unit: str, source: str,
-    pins: tuple[str, ...] = (), net: str | None = None,
-    sense: Literal["at least", "at most"] = "at least", remedy: Remedy | None = None,
-) -> Finding:  # fmt: skip
+    level: Level,
+    code: str,
+    message: str,
+    reading: float,
+    limit: float,
+    unit: str,
+    source: str,
+    pins: tuple[str, ...] = (),
+    net: str | None = None,
+    sense: Literal["at least", "at most"] = "at least",
+    remedy: Remedy | None = None,
+) -> Finding:
     refs = tuple(dict.fromkeys(split_pin(p)[0] for p in pins))
     return Finding(
-        level=level, code=code, message=message, reading=reading, limit=limit, unit=unit, sense=sense, source=source,
-        place=Place(step="circuit", refs=refs, pins=pins, net=net), remedy=remedy,
-    )  # fmt: skip
+        level=level,
+        code=code,
+        message=message,
+        reading=reading,
+        limit=limit,
+        unit=unit,
+        sense=sense,
+        source=source,
+        place=Place(step="circuit", refs=refs, pins=pins, net=net),
+        remedy=remedy,
+    )
 
 
 def _label(part: Part, pin: Pin) -> str:
@@ -67,7 +83,13 @@ def _label(part: Part, pin: Pin) -> str:
 
 
 def _open_pins(design: Design) -> Iterator[Finding]:
-    levels: dict[str, Level] = {"supply-in": "stop", "ground": "stop", "input": "look", "io": "note", "passive": "note"}
+    levels: dict[str, Level] = {
+        "supply-in": "stop",
+        "ground": "stop",
+        "input": "look",
+        "io": "note",
+        "passive": "note",
+    }
     for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
         for pin in part.pins:
             name = pin_name(part.ref, pin.number)
@@ -80,7 +102,14 @@ def _open_pins(design: Design) -> Iterator[Finding]:
                 level = "look"
             what = {"supply-in": "Supply pin", "ground": "Ground pin", "input": "Input"}.get(pin.role, "Pin")
             yield _finding(
-                level, "open-pin", f"{what} {_label(part, pin)} is left open", 0, 1, "connections", CIRCUIT, (name,)
+                level,
+                "open-pin",
+                f"{what} {_label(part, pin)} is left open",
+                0,
+                1,
+                "connections",
+                CIRCUIT,
+                (name,),
             )
 
 
@@ -101,9 +130,17 @@ def _fights(design: Design) -> Iterator[Finding]:
             (part, pin)
             for part, pin in design.pins_on(net.name)
             if pin.role in ("output", "supply-out") and part.fitted
-        ]  # fmt: skip
+        ]
         # Several supply pins of one connector or regulator are one source.
-        if len({part.ref if pin.role == "supply-out" else pin_name(part.ref, pin.number) for part, pin in drivers}) > 1:
+        if (
+            len(
+                {
+                    part.ref if pin.role == "supply-out" else pin_name(part.ref, pin.number)
+                    for part, pin in drivers
+                }
+            )
+            > 1
+        ):
             names = tuple(pin_name(a.ref, b.number) for a, b in drivers)
             text = f"Outputs fight on {net.name}: " + ", ".join(_label(a, b) for a, b in drivers[:4])
             yield _finding(
@@ -124,7 +161,9 @@ def _supplies(design: Design) -> Iterator[Finding]:
         if len(doors) == 1:
             part, pin = doors[0]
             name = pin_name(part.ref, pin.number)
-            remedy = Remedy(label=f"Say that {name} feeds it", ask=f"pin {name} {pin.name or pin.number} supply-out")
+            remedy = Remedy(
+                label=f"Say that {name} feeds it", ask=f"pin {name} {pin.name or pin.number} supply-out"
+            )
         text = f"Nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
         yield _finding("stop", "no-supply", text, 0, 1, "sources", CIRCUIT, takers, net.name, remedy=remedy)
 
@@ -137,7 +176,9 @@ def _grounds(design: Design) -> Iterator[Finding]:
         shell = astray and all(_is_shell(design, p) for p in astray)
         if astray and not (shell and _over_rc(design, net)):
             text = f"Ground pins on {net.name}, which is not a ground net: {', '.join(astray[:4])}"
-            yield _finding("stop", "ground-astray", text, len(astray), 0, "pins", CIRCUIT, astray, net.name, "at most")
+            yield _finding(
+                "stop", "ground-astray", text, len(astray), 0, "pins", CIRCUIT, astray, net.name, "at most"
+            )
 
 
 def _is_shell(design: Design, pin: str) -> bool:
@@ -149,10 +190,13 @@ def _is_shell(design: Design, pin: str) -> bool:
 def _over_rc(design: Design, net: Net) -> bool:
     """Tell whether a net reaches a ground over a resistor or a capacitor, as the shell of a plug may."""
     return any(
-        part.kind in ("resistor", "capacitor") and (n := design.net_of(pin_name(part.ref, p.number))) is not None
+        part.kind in ("resistor", "capacitor")
+        and (n := design.net_of(pin_name(part.ref, p.number))) is not None
         and design.nets[n].role == "ground"
-        for part, pin in design.pins_on(net.name) for p in part.pins if p is not pin
-    )  # fmt: skip
+        for part, pin in design.pins_on(net.name)
+        for p in part.pins
+        if p is not pin
+    )
 
 
 def decoupling_capacitors(design: Design, net: Net) -> list[str]:
@@ -169,7 +213,9 @@ def decoupling_capacitors(design: Design, net: Net) -> list[str]:
 
 def _decoupling(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
-        takers = tuple(pin_name(a.ref, b.number) for a, b in design.pins_on(net.name) if b.role == "supply-in")
+        takers = tuple(
+            pin_name(a.ref, b.number) for a, b in design.pins_on(net.name) if b.role == "supply-in"
+        )
         capacitors = decoupling_capacitors(design, net) if takers else []
         if len(capacitors) < len(takers):
             text = (
@@ -178,5 +224,13 @@ def _decoupling(design: Design) -> Iterator[Finding]:
             )
             source = f"{RULE_OF_THUMB}: 100 nF at every supply pin"
             yield _finding(
-                "look", "decoupling", text, len(capacitors), len(takers), "capacitors", source, takers, net.name
+                "look",
+                "decoupling",
+                text,
+                len(capacitors),
+                len(takers),
+                "capacitors",
+                source,
+                takers,
+                net.name,
             )

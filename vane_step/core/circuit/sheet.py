@@ -144,7 +144,9 @@ def _sides(drafter: _Drafter, part: Part) -> tuple[list[Pin], list[Pin]]:
 
     def rank(pin: Pin) -> tuple[int, str]:
         net = drafter.net(part.ref, pin.number)
-        return {"supply-in": 0, "ground": 2}.get(pin.role, 1), net.name if net and pin.role == "supply-in" else ""
+        return {"supply-in": 0, "ground": 2}.get(
+            pin.role, 1
+        ), net.name if net and pin.role == "supply-in" else ""
 
     left = [p for p in part.pins if p.role in LEFT_ROLES]
     right = [p for p in part.pins if p.role not in LEFT_ROLES]
@@ -176,10 +178,20 @@ def _card(drafter: _Drafter, part: Part) -> Group:
             y += max(ROW / 2, run.up) if low == 0.0 else max(ROW, low + run.up + 4)
             x = 0.0 if direction < 0 else width
             group.marks.append(
-                Mark("tab", x if direction < 0 else x - tab, y - 9, tab, 18, label=pin.number, detail=pin.name,
-                     ref=part.ref, pin=pin_name(part.ref, pin.number), net=net.name if net else "",
-                     shape="left" if direction < 0 else "right")
-            )  # fmt: skip
+                Mark(
+                    "tab",
+                    x if direction < 0 else x - tab,
+                    y - 9,
+                    tab,
+                    18,
+                    label=pin.number,
+                    detail=pin.name,
+                    ref=part.ref,
+                    pin=pin_name(part.ref, pin.number),
+                    net=net.name if net else "",
+                    shape="left" if direction < 0 else "right",
+                )
+            )
             moved = run.group.moved(x, y)
             group.marks += moved.marks
             group.wires += moved.wires
@@ -217,7 +229,13 @@ class _Run:
         self._wire(net.name, STUB)
         for item, end in waiting:
             other = self.drafter.ends(item)[1 - end]
-            if series is None and not _is_rail(net) and not _is_rail(other) and other is not None and depth < 2:
+            if (
+                series is None
+                and not _is_rail(net)
+                and not _is_rail(other)
+                and other is not None
+                and depth < 2
+            ):
                 series = (item, end)
                 continue
             self._shunt(item, end, net, other)
@@ -245,7 +263,11 @@ class _Run:
             return waiting
         if net.role == "ground" or pin.role not in ("supply-in", "supply-out"):
             return []
-        caps = [(p, e) for p, e in waiting if p.kind.endswith("capacitor") and _is_rail(self.drafter.ends(p)[1 - e])]
+        caps = [
+            (p, e)
+            for p, e in waiting
+            if p.kind.endswith("capacitor") and _is_rail(self.drafter.ends(p)[1 - e])
+        ]
         share = [p for p in part.pins if p.role == pin.role and self.drafter.net(part.ref, p.number) is net]
         return caps if pin is share[-1] else []
 
@@ -350,7 +372,9 @@ class _Run:
 
 
 def _symbol(part: Part, x: float, y: float, w: float, h: float, turn: int) -> Mark:
-    return Mark("part", x, y, w, h, turn=turn, label=part.ref, detail=part.value, ref=part.ref, shape=part.kind)
+    return Mark(
+        "part", x, y, w, h, turn=turn, label=part.ref, detail=part.value, ref=part.ref, shape=part.kind
+    )
 
 
 def _caption(part: Part, x: float, y: float) -> Mark:
@@ -358,7 +382,9 @@ def _caption(part: Part, x: float, y: float) -> Mark:
     return Mark("text", x, y, wide, 28, label=part.ref, detail=part.value, ref=part.ref, shape="stack")
 
 
-def _finish_vertical(drafter: _Drafter, group: Group, x: float, y: float, sign: int, net: Net | None, pin: str) -> None:
+def _finish_vertical(
+    drafter: _Drafter, group: Group, x: float, y: float, sign: int, net: Net | None, pin: str
+) -> None:
     """End a vertical wire at ``y``, going on in direction ``sign``: by a rail's symbol, a name or an open end."""
     if net is None:
         group.wires.append(Wire("", x, y, x, y + sign * LEAD))
@@ -372,13 +398,24 @@ def _finish_vertical(drafter: _Drafter, group: Group, x: float, y: float, sign: 
         group.marks.append(Mark("ground", x - 9, end, 18, GROUND_H, net=net.name, label=net.name))
     elif net.role == "supply" and sign < 0:
         w = max(24.0, text_width(net.name))
-        group.marks.append(Mark("supply", x - w / 2, end - 18, w, 18, net=net.name, label=net.name, shape="top"))
+        group.marks.append(
+            Mark("supply", x - w / 2, end - 18, w, 18, net=net.name, label=net.name, shape="top")
+        )
     else:
         text = drafter.label(net)
         w = text_width(text) + 22
         role = net.role
         group.marks.append(
-            Mark("pill", x - w / 2, end - (PILL if sign < 0 else 0), w, PILL, net=net.name, label=text, role=role)
+            Mark(
+                "pill",
+                x - w / 2,
+                end - (PILL if sign < 0 else 0),
+                w,
+                PILL,
+                net=net.name,
+                label=text,
+                role=role,
+            )
         )
 
 
@@ -391,7 +428,9 @@ def _column(drafter: _Drafter, start: Part) -> Group:
     group = Group(chain[0][0].ref)
     y = 0.0
     first, end = chain[0]
-    _finish_vertical(drafter, group, 0, y, -1, drafter.ends(first)[end], pin_name(first.ref, first.pins[end].number))
+    _finish_vertical(
+        drafter, group, 0, y, -1, drafter.ends(first)[end], pin_name(first.ref, first.pins[end].number)
+    )
     for k, (part, end) in enumerate(chain):
         drafter.done.add(part.ref)
         group.marks.append(_symbol(part, -12, y, 24, SYMBOL, 0 if end == 0 else 180))
@@ -460,7 +499,10 @@ def _from_the_name(drafter: _Drafter, chain: list[tuple[Part, int]], start: Part
         part, end = chain[k]
         net = drafter.ends(part)[1 - end]
         after, begin = chain[k + 1]
-        inside = {pin_name(part.ref, part.pins[1 - end].number), pin_name(after.ref, after.pins[begin].number)}
+        inside = {
+            pin_name(part.ref, part.pins[1 - end].number),
+            pin_name(after.ref, after.pins[begin].number),
+        }
         if net is not None and set(net.pins) - inside:
             upper = [(p, 1 - e) for p, e in reversed(chain[: k + 1])]
             return upper if any(p is start for p, _ in upper) else chain[k + 1 :]
@@ -484,7 +526,8 @@ def _pack_groups(design: Design, groups: list[Group]) -> tuple[list[Group], floa
         x += w + GAP
         row = max(row, h)
     placed = [
-        g.moved(n[0] * NUDGE, n[1] * NUDGE) if (n := design.parts[g.anchor].nudge) is not None else g for g in placed
+        g.moved(n[0] * NUDGE, n[1] * NUDGE) if (n := design.parts[g.anchor].nudge) is not None else g
+        for g in placed
     ]
     boxes = [g.box() for g in placed]
     x0, y0 = min(b.x0 for b in boxes), min(b.y0 for b in boxes)
@@ -528,7 +571,9 @@ def check_nudge(design: Design, ref: str) -> None:
     for other in groups:
         if other.anchor != ref and mine.box().overlaps(other.box(), 2.0):
             raise EditRefused(
-                f"There {ref} would cover {other.anchor}.", where=ref, next_step="Nudge it less, or another way."
+                f"There {ref} would cover {other.anchor}.",
+                where=ref,
+                next_step="Nudge it less, or another way.",
             )
 
 

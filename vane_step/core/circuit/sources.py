@@ -21,12 +21,21 @@ def source_findings(design: Design) -> Iterator[Finding]:
         yield from rule(design)
 
 
-def _stop(code: str, message: str, reading: float, limit: float, unit: str, pins: tuple[str, ...], net: str) -> Finding:
+def _stop(
+    code: str, message: str, reading: float, limit: float, unit: str, pins: tuple[str, ...], net: str
+) -> Finding:
     refs = tuple(dict.fromkeys(p.partition(".")[0] for p in pins))
     return Finding(
-        level="stop", code=code, message=message, reading=reading, limit=limit, unit=unit, sense="at most",
-        source=CIRCUIT, place=Place(step="circuit", refs=refs, pins=pins, net=net),
-    )  # fmt: skip
+        level="stop",
+        code=code,
+        message=message,
+        reading=reading,
+        limit=limit,
+        unit=unit,
+        sense="at most",
+        source=CIRCUIT,
+        place=Place(step="circuit", refs=refs, pins=pins, net=net),
+    )
 
 
 def ohms_of(part: Part) -> float | None:
@@ -62,7 +71,9 @@ def fed_nets(design: Design) -> set[str]:
             through[a.name].add(b.name)
             through[b.name].add(a.name)
     fed: set[str] = set()
-    waiting = [n.name for n in design.nets.values() if any(_feeds(n, pin) for _, pin in design.pins_on(n.name))]
+    waiting = [
+        n.name for n in design.nets.values() if any(_feeds(n, pin) for _, pin in design.pins_on(n.name))
+    ]
     while waiting:
         name = waiting.pop()
         if name not in fed and design.nets[name].role != "ground":

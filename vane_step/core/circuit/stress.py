@@ -28,13 +28,28 @@ def stress_findings(design: Design) -> Iterator[Finding]:
 
 
 def _found(
-    code: str, message: str, reading: float, limit: float, unit: str, refs: tuple[str, ...], net: str | None = None,
-    level: Level = "stop", at_most: bool = True, source: str = CATALOGUE,
-) -> Finding:  # fmt: skip
+    code: str,
+    message: str,
+    reading: float,
+    limit: float,
+    unit: str,
+    refs: tuple[str, ...],
+    net: str | None = None,
+    level: Level = "stop",
+    at_most: bool = True,
+    source: str = CATALOGUE,
+) -> Finding:
     return Finding(
-        level=level, code=code, message=message, reading=round(reading, 4), limit=round(limit, 4), unit=unit,
-        sense="at most" if at_most else "at least", source=source, place=Place(step="circuit", refs=refs, net=net),
-    )  # fmt: skip
+        level=level,
+        code=code,
+        message=message,
+        reading=round(reading, 4),
+        limit=round(limit, 4),
+        unit=unit,
+        sense="at most" if at_most else "at least",
+        source=source,
+        place=Place(step="circuit", refs=refs, net=net),
+    )
 
 
 def _amps(net: Net | None) -> float | None:
@@ -121,20 +136,32 @@ def _coils(design: Design) -> Iterator[Finding]:
             yield _found("coil-voltage", text, volts.high, rated * COIL_HIGH, "V", (part.ref,), net.name)
         elif "coil_v" in part.params and volts.low < rated * COIL_LOW:
             text = f"{who(part)} is made for {rated:g} V, gets {volts.low:g} V and does not pull in"
-            yield _found("coil-voltage", text, volts.low, rated * COIL_LOW, "V", (part.ref,), net.name, at_most=False)
+            yield _found(
+                "coil-voltage", text, volts.low, rated * COIL_LOW, "V", (part.ref,), net.name, at_most=False
+            )
 
 
 def _regulators(design: Design) -> Iterator[Finding]:
     """Fixed outputs on a rail of another voltage, input below output and dropout, and heat by the current as said."""
     for part in design.parts.values():
-        outs = [n for p in part.pins if p.role == "supply-out" and (n := net_at(design, part, p.number)) is not None]
-        ins = [n for p in part.pins if p.role == "supply-in" and (n := net_at(design, part, p.number)) is not None]
+        outs = [
+            n
+            for p in part.pins
+            if p.role == "supply-out" and (n := net_at(design, part, p.number)) is not None
+        ]
+        ins = [
+            n
+            for p in part.pins
+            if p.role == "supply-in" and (n := net_at(design, part, p.number)) is not None
+        ]
         out, into = (rail(x[0]) if x else None for x in (outs, ins))
         fixed = part.params.get("vout_v")
         other = fixed is not None and out is not None and abs(out.most - fixed) > OUTPUT_OFF * abs(fixed)
         if other and fixed is not None and out is not None and outs[0].role == "supply":
             text, name = f"{who(part)} gives {fixed:g} V on {outs[0].name}", outs[0].name
-            yield _found("regulator-output", text, fixed, out.most, "V", (part.ref,), name, at_most=fixed > out.most)
+            yield _found(
+                "regulator-output", text, fixed, out.most, "V", (part.ref,), name, at_most=fixed > out.most
+            )
         given = fixed if fixed is not None else (out.most if out else None)
         if given is None or into is None or not outs or not ins:
             continue
@@ -148,14 +175,18 @@ def _regulators(design: Design) -> Iterator[Finding]:
         if junction > MOST_JUNCTION_C:
             text = f"{who(part)} turns {heat:.2f} W into heat: its junction gets {junction:.0f} °C"
             source, name = f"{CATALOGUE}: {theta:g} K/W; silicon bears 125 °C (rule of thumb)", outs[0].name
-            yield _found("regulator-heat", text, junction, MOST_JUNCTION_C, "°C", (part.ref,), name, source=source)
+            yield _found(
+                "regulator-heat", text, junction, MOST_JUNCTION_C, "°C", (part.ref,), name, source=source
+            )
 
 
 def _headroom(part: Part, given: float, into: Volts, net: Net) -> Iterator[Finding]:
     drop = part.params.get("dropout_v")
     if drop is not None and given > 0 and into.low < given + drop - 1e-9:
         text = f"{who(part)} needs {given + drop:g} V for {given:g} V and gets {into.low:g} V"
-        yield _found("dropout", text, into.low, given + drop, "V", (part.ref,), net.name, "look", at_most=False)
+        yield _found(
+            "dropout", text, into.low, given + drop, "V", (part.ref,), net.name, "look", at_most=False
+        )
 
 
 def _bare_leds(design: Design) -> Iterator[Finding]:
@@ -169,15 +200,25 @@ def _bare_leds(design: Design) -> Iterator[Finding]:
         gap = across(anode, cathode)
         if gap:
             text = f"{led.ref} lies between {anode.name} and {cathode.name} without a resistor"
-            yield _found("led-bare", text, gap, 0, "V", (led.ref,), anode.name, source="an LED takes what it gets")
+            yield _found(
+                "led-bare", text, gap, 0, "V", (led.ref,), anode.name, source="an LED takes what it gets"
+            )
         elif (far := _behind_resistor(design, led, anode, cathode)) is not None:
             high, low = far
             if high.high <= low.low:
                 text = f"{led.ref} is the wrong way round: its anode gets {high.high:g} V, its cathode {low.low:g} V"
                 yield _found(
-                    "backwards", text, high.high - low.low, 0, "V", (led.ref,), None, "look", False,
+                    "backwards",
+                    text,
+                    high.high - low.low,
+                    0,
+                    "V",
+                    (led.ref,),
+                    None,
+                    "look",
+                    False,
                     "polarity: pin 1 is the cathode",
-                )  # fmt: skip
+                )
 
 
 def _behind_resistor(design: Design, led: Part, anode: Net, cathode: Net) -> tuple[Volts, Volts] | None:
@@ -201,7 +242,9 @@ def _driven(design: Design, net: Net) -> Volts | None:
     """Give the range of an output: from ground to the supply of its part."""
     for part, pin in design.pins_on(net.name):
         if pin.role in ("output", "io"):
-            rails = [v for p in part.pins if p.role == "supply-in" and (v := rail(net_at(design, part, p.number)))]
+            rails = [
+                v for p in part.pins if p.role == "supply-in" and (v := rail(net_at(design, part, p.number)))
+            ]
             return Volts(0.0, max(v.high for v in rails)) if rails else None
     return None
 
@@ -211,7 +254,12 @@ def _unsaid(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
         if net.role == "high-current" and _amps(net) is None and len(net.pins) > 1:
             yield Finding(
-                level="note", code="no-current", message=f"{net.name} carries a high current, and nobody says how much",
-                reading=0, limit=1, unit="currents", source="width and ratings follow from it",
+                level="note",
+                code="no-current",
+                message=f"{net.name} carries a high current, and nobody says how much",
+                reading=0,
+                limit=1,
+                unit="currents",
+                source="width and ratings follow from it",
                 place=Place(step="circuit", net=net.name, pins=net.pins[:8]),
-            )  # fmt: skip
+            )

@@ -38,7 +38,8 @@ def without_unfitted(design: Design, variant: str = BASE) -> Design:
     parts = {ref: part for ref, part in design.parts.items() if have[ref]}
     gone = {pin_name(ref, p.number) for ref, part in design.parts.items() if not have[ref] for p in part.pins}
     nets = {
-        n.name: n.model_copy(update={"pins": tuple(p for p in n.pins if p not in gone)}) for n in design.nets.values()
+        n.name: n.model_copy(update={"pins": tuple(p for p in n.pins if p not in gone)})
+        for n in design.nets.values()
     }
     return design.replaced(parts=parts, nets=nets, variants={}, calculations={})
 
@@ -57,10 +58,16 @@ def variant_findings(design: Design) -> Iterator[Finding]:
             if len(chosen) != 1:
                 text = f"Of {choice}, {name} fits {', '.join(sorted(chosen, key=natural)) or 'none'}"
                 yield Finding(
-                    level="look", code="either-or", message=text, reading=len(chosen), limit=1, unit="fitted",
-                    sense="at most" if len(chosen) > 1 else "at least", source=f"{choice}: one or the other",
+                    level="look",
+                    code="either-or",
+                    message=text,
+                    reading=len(chosen),
+                    limit=1,
+                    unit="fitted",
+                    sense="at most" if len(chosen) > 1 else "at least",
+                    source=f"{choice}: one or the other",
                     place=Place(step="circuit", refs=tuple(refs)),
-                )  # fmt: skip
+                )
         if variant:
             yield from _fights(design, variant, have)
             yield from _unfed(design, variant)
@@ -71,15 +78,23 @@ def _fights(design: Design, variant: str, have: dict[str, bool]) -> Iterator[Fin
         on = [(part, pin) for part, pin in design.pins_on(net.name) if have[part.ref]]
         drivers = {
             part.ref if pin.role == "supply-out" else pin_name(part.ref, pin.number)
-            for part, pin in on if pin.role in ("output", "supply-out")
-        }  # fmt: skip
+            for part, pin in on
+            if pin.role in ("output", "supply-out")
+        }
         base = {p.ref for p, _ in design.pins_on(net.name) if p.fitted}
         if len(drivers) > 1 and not {d.partition(".")[0] for d in drivers} <= base:
             text = f"In variant {variant}, outputs fight on {net.name}: {', '.join(sorted(drivers, key=natural)[:4])}"
             yield Finding(
-                level="stop", code="outputs-fight", message=text, reading=len(drivers), limit=1, unit="drivers",
-                sense="at most", source=f"variant {variant}", place=Place(step="circuit", net=net.name),
-            )  # fmt: skip
+                level="stop",
+                code="outputs-fight",
+                message=text,
+                reading=len(drivers),
+                limit=1,
+                unit="drivers",
+                sense="at most",
+                source=f"variant {variant}",
+                place=Place(step="circuit", net=net.name),
+            )
 
 
 def _unfed(design: Design, variant: str) -> Iterator[Finding]:
@@ -91,6 +106,13 @@ def _unfed(design: Design, variant: str) -> Iterator[Finding]:
         if takers and net.name not in fed and net.name in base:
             text = f"In variant {variant}, nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
             yield Finding(
-                level="stop", code="no-supply", message=text, reading=0, limit=1, unit="sources", sense="at least",
-                source=f"variant {variant}", place=Place(step="circuit", pins=takers, net=net.name),
-            )  # fmt: skip
+                level="stop",
+                code="no-supply",
+                message=text,
+                reading=0,
+                limit=1,
+                unit="sources",
+                sense="at least",
+                source=f"variant {variant}",
+                place=Place(step="circuit", pins=takers, net=net.name),
+            )

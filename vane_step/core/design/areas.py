@@ -67,7 +67,9 @@ def opening(cutout: Cutout) -> Polygon:
     return line.buffer(cutout.width_nm / 2e6, quad_segs=ROUND_SEGMENTS)
 
 
-def board_left(outline: Sequence[PointNm], corner_radius_nm: int, cutouts: Iterable[Cutout]) -> tuple[Polygon, ...]:
+def board_left(
+    outline: Sequence[PointNm], corner_radius_nm: int, cutouts: Iterable[Cutout]
+) -> tuple[Polygon, ...]:
     """Give the pieces that outline, rounded corners and cut-outs leave, largest first; none when nothing is left."""
     shape: BaseGeometry = ring_mm(outline)
     radius = corner_radius_nm / 1e6

@@ -7,7 +7,19 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from vane_step.core.design.areas import Ring, board_fault, ring_fault
-from vane_step.core.design.base import LAYERS, Frozen, Layer, Line, Name, Nm, PointNm, PositiveNm, Side, SizeNm, Text
+from vane_step.core.design.base import (
+    LAYERS,
+    Frozen,
+    Layer,
+    Line,
+    Name,
+    Nm,
+    PointNm,
+    PositiveNm,
+    Side,
+    SizeNm,
+    Text,
+)
 
 
 class JumperSizes(Frozen):

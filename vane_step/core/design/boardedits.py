@@ -58,13 +58,16 @@ class LayCopper(Frozen):
         for key in self.lift:
             section = next((s for s in ("tracks", "vias", "jumpers") if key in getattr(design, s)), None)
             if section is None:
-                raise NotFound(f"There is no copper {key}.", where=key, next_step="Look at what the board has now.")
+                raise NotFound(
+                    f"There is no copper {key}.", where=key, next_step="Look at what the board has now."
+                )
             changes[(section, key)] = None
         for name, items in (("tracks", self.tracks), ("vias", self.vias), ("jumpers", self.jumpers)):
             for item in items:
                 if item.id in getattr(design, name) and (name, item.id) not in changes:
                     raise EditRefused(
-                        f"{item.id} is already laid.", where=item.id,
+                        f"{item.id} is already there.",
+                        where=item.id,
                         next_step="Give it another name, or remove the old one first.",
                     )
                 changes[(name, item.id)] = item
@@ -101,7 +104,9 @@ class SetOutline(Frozen):
 def _only_once(what: str, names: list[str]) -> None:
     twice = next((n for n in names if names.count(n) > 1), None)
     if twice:
-        raise EditRefused(f"There are two {what} {twice}.", where=twice, next_step="Give each a name of its own.")
+        raise EditRefused(
+            f"There are two {what} {twice}.", where=twice, next_step="Give each a name of its own."
+        )
 
 
 class SetCutouts(Frozen):

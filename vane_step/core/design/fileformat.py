@@ -28,7 +28,9 @@ def in_lines(content: dict[str, Any], whole: Container[str] = ()) -> str:
     lines = []
     for key, value in content.items():
         if isinstance(value, dict) and key not in whole and any(isinstance(v, dict) for v in value.values()):
-            rows = ",\n".join(f"  {json.dumps(k)}: {json.dumps(v, ensure_ascii=False)}" for k, v in value.items())
+            rows = ",\n".join(
+                f"  {json.dumps(k)}: {json.dumps(v, ensure_ascii=False)}" for k, v in value.items()
+            )
             lines.append(f" {json.dumps(key)}: {{\n{rows}\n }}")
         elif isinstance(value, list) and value and isinstance(value[0], dict):
             rows = ",\n".join(f"  {json.dumps(v, ensure_ascii=False)}" for v in value)
@@ -55,7 +57,8 @@ def from_json(text: str | bytes, where: str = "design") -> Design:
         line = getattr(error, "lineno", None)
         raise InputError(
             f"This is not JSON: {getattr(error, 'msg', 'it cannot be decoded')}.",
-            where=f"{where}, line {line}" if line else where, next_step="Choose a file that this program wrote.",
+            where=f"{where}, line {line}" if line else where,
+            next_step="Choose a file that this program wrote.",
         ) from error
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise InputError("This is not a design file.", where=where, allowed=f'"format": "{FORMAT}"')
@@ -83,9 +86,12 @@ def input_error(error: ValidationError, where: str) -> InputError:
     if limit:
         says = f"{path[-1] if path else 'This'} is out of range"
         return InputError(
-            f"{says}.{count}", where=_where(where, path), value=_told(first["input"], path), allowed=limit,
+            f"{says}.{count}",
+            where=_where(where, path),
+            value=_told(first["input"], path),
+            allowed=limit,
             next_step=f"It is {_told(first['input'], path)} now.",
-        )  # fmt: skip
+        )
     message = first["msg"].removeprefix("Value error, ")
     return InputError(f"{message[:1].upper()}{message[1:]}.{count}", where=_where(where, path))
 
@@ -95,10 +101,13 @@ def _where(where: str, path: list[str]) -> str:
 
 
 _BOUNDS = {
-    "greater_than": ("gt", "above"), "greater_than_equal": ("ge", "at least"),
-    "less_than": ("lt", "below"), "less_than_equal": ("le", "at most"),
-    "string_too_long": ("max_length", "at most"), "too_long": ("max_length", "at most"),
-}  # fmt: skip
+    "greater_than": ("gt", "above"),
+    "greater_than_equal": ("ge", "at least"),
+    "less_than": ("lt", "below"),
+    "less_than_equal": ("le", "at most"),
+    "string_too_long": ("max_length", "at most"),
+    "too_long": ("max_length", "at most"),
+}
 
 
 def _limit(kind: str, context: dict[str, Any], path: list[str]) -> str:
@@ -126,7 +135,9 @@ def _told(value: Any, path: list[str]) -> str:
 
 
 def _is_length(path: list[str]) -> bool:
-    return any(x.endswith("_nm") or x in ("outline", "points", "area", "cuts", "shape", "a", "b") for x in path)
+    return any(
+        x.endswith("_nm") or x in ("outline", "points", "area", "cuts", "shape", "a", "b") for x in path
+    )
 
 
 def json_schema() -> dict[str, Any]:

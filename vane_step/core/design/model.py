@@ -16,78 +16,60 @@ from pydantic import AfterValidator, Field, PrivateAttr, model_validator
 
 from vane_step.core.design.bareboard import (
     Board as Board,
-)
-from vane_step.core.design.bareboard import (
     Cutout as Cutout,
-)
-from vane_step.core.design.bareboard import (
     JumperSizes as JumperSizes,
-)
-from vane_step.core.design.bareboard import (
     LegendText as LegendText,
-)
-from vane_step.core.design.bareboard import (
     MountingHole as MountingHole,
-)
-from vane_step.core.design.bareboard import (
     Pour as Pour,
-)
-from vane_step.core.design.bareboard import (
     PriceStep as PriceStep,
-)
-from vane_step.core.design.bareboard import (
     RuleSet as RuleSet,
-)
-from vane_step.core.design.bareboard import (
     Zone as Zone,
 )
 from vane_step.core.design.base import (
     LAYERS as LAYERS,
-)
-from vane_step.core.design.base import (
     MAX_NM as MAX_NM,
-)
-from vane_step.core.design.base import (
     Frozen as Frozen,
-)
-from vane_step.core.design.base import (
     Layer as Layer,
-)
-from vane_step.core.design.base import (
     Line as Line,
-)
-from vane_step.core.design.base import (
     Lines as Lines,
-)
-from vane_step.core.design.base import (
     Name as Name,
-)
-from vane_step.core.design.base import (
     Nm as Nm,
-)
-from vane_step.core.design.base import (
     PointNm as PointNm,
-)
-from vane_step.core.design.base import (
     PositiveNm as PositiveNm,
-)
-from vane_step.core.design.base import (
     Side as Side,
-)
-from vane_step.core.design.base import (
     SizeNm as SizeNm,
-)
-from vane_step.core.design.base import (
     Text as Text,
+)
+from vane_step.core.design.records import (
+    Block as Block,
+    Brief as Brief,
+    Calculation as Calculation,
+    Extra as Extra,
+    Requirement as Requirement,
+    Variant as Variant,
+    Waiver as Waiver,
 )
 
 FORMAT: Final = "vane-step-design"
 FORMAT_VERSION: Final = 1
-PinRole = Literal["passive", "input", "output", "io", "open-drain", "supply-in", "supply-out", "ground", "unconnected"]
+PinRole = Literal[
+    "passive", "input", "output", "io", "open-drain", "supply-in", "supply-out", "ground", "unconnected"
+]
 PartKind = Literal[
-    "card", "resistor", "capacitor", "polar-capacitor", "inductor", "diode", "led", "crystal", "thermistor",
-    "fuse", "switch", "sounder", "jumper",
-]  # fmt: skip
+    "card",
+    "resistor",
+    "capacitor",
+    "polar-capacitor",
+    "inductor",
+    "diode",
+    "led",
+    "crystal",
+    "thermistor",
+    "fuse",
+    "switch",
+    "sounder",
+    "jumper",
+]
 # What a pin does while the controller is in reset or its loader runs; empty where nobody said.
 PinState = Literal["", "open", "pulled-up", "pulled-down", "high", "low", "toggles"]
 NetRole = Literal["signal", "supply", "ground", "bus", "switching", "sense", "high-current"]
@@ -290,100 +272,6 @@ class Jumper(Frozen):
     wire_nm: PositiveNm
 
 
-class Brief(Frozen):
-    """What binds every step: size, supply, the making road, tools and skills, date, quantity and budget."""
-
-    purpose: Lines = Field(default="", max_length=2000)
-    max_width_nm: PositiveNm | None = None
-    max_height_nm: PositiveNm | None = None
-    max_tall_nm: PositiveNm | None = None
-    road: Literal["either", "order", "etch"] = "either"
-    through_hole_only: bool = False
-    no_leadless: bool = False
-    smallest_chip: Literal["1005M", "1608M", "2012M", "3216M"] = "1005M"
-    smallest_pitch_nm: SizeNm = 0
-    date: str = Field(default="", pattern=r"^(\d{4}-\d{2}-\d{2})?$")
-    quantity: int = Field(default=1, ge=1, le=100_000)
-    budget: float | None = Field(default=None, gt=0, le=1e6)
-    ambient_c: float = Field(default=25.0, ge=-55, le=125)
-    stock_first: bool = False
-    demands: Lines = Field(default="", max_length=4000)
-
-
-class Requirement(Frozen):
-    """Something the board must or should do, and how it will be shown.
-
-    A ``figure`` is a number the program knows, held against ``limit``. A measurement has the same limit and is
-    typed in when it was made; an observation is seen or not.
-    """
-
-    id: Name
-    text: Text = Field(min_length=1)
-    level: Literal["must", "wish"] = "must"
-    shown_by: Literal["figure", "measurement", "observation"] = "observation"
-    figure: Text = ""
-    about: Text = ""
-    sense: Literal["at least", "at most"] = "at most"
-    limit: float | None = None
-    unit: Line = Field(default="", max_length=16)
-    reading: float | None = None
-    seen: Literal["", "yes", "no"] = ""
-    note: Text = ""
-
-
-class Calculation(Frozen):
-    """Why values are what they are: a formula, its inputs, and the parts whose values it sets.
-
-    An input is a value (``5 mA``), a rail (``3V3``), a part's value (``R4``) or a part's parameter (``LED1.vf_v``).
-    ``sets`` maps an output of the formula to a part. ``was`` are the inputs when the result was last accepted.
-    """
-
-    id: Name
-    formula: Name
-    inputs: dict[Line, Annotated[Line, Field(max_length=60)]] = {}
-    sets: dict[Line, str] = {}
-    was: dict[str, float] = {}
-    note: Text = ""
-
-
-class Variant(Frozen):
-    """A named way to fit the board: which parts are fitted otherwise than the circuit says."""
-
-    id: Name
-    title: Text = ""
-    fitted: dict[str, bool] = {}
-
-
-class Waiver(Frozen):
-    """A finding somebody decided to live with; it counts only while what was found stays as it was."""
-
-    id: Name
-    key: Line = Field(max_length=400)
-    state: str = Field(max_length=64)
-    reason: Text = Field(min_length=3)
-    message: Line = Field(default="", max_length=600)
-
-
-class Block(Frozen):
-    """What a block of the sheet brings along: where it comes from, hints for the board, where it worked."""
-
-    name: Annotated[Line, Field(min_length=1, max_length=60)]
-    note: Text = ""
-    sheet: Line = Field(default="", max_length=40)
-    hints: tuple[Text, ...] = ()
-    worked: tuple[Text, ...] = ()
-
-
-class Extra(Frozen):
-    """A line of the parts list that is no part of the circuit: a socket, a jumper cap, feet."""
-
-    id: Name
-    title: Text = Field(min_length=1)
-    count: int = Field(default=1, ge=1, le=1_000_000)
-    catalogue: Text = ""
-    about: Text = ""
-
-
 COLLECTIONS: Final[dict[str, type[Frozen]]] = {
     "parts": Part,
     "nets": Net,
@@ -413,7 +301,11 @@ def natural(text: str) -> list[tuple[int, int, str]]:
     # the length decides, since Python refuses to read them.
     runs = [x for x in re.split(r"([0-9]+)", text) if x]
     return [
-        (1, 0, x) if not ("0" <= x[0] <= "9") else (0, int(x), "") if len(x) < 400 else (0, 10 ** min(len(x), 4000), x)
+        (1, 0, x)
+        if not ("0" <= x[0] <= "9")
+        else (0, int(x), "")
+        if len(x) < 400
+        else (0, 10 ** min(len(x), 4000), x)
         for x in runs
     ]
 
@@ -507,8 +399,14 @@ class Design(Frozen):
         private = self.__pydantic_private__ or {}
         on: dict[str, tuple[tuple[Part, Pin], ...]] | None = private.get("_net_pins")
         if on is None:
-            known = {pin_name(part.ref, pin.number): (part, pin) for part in self.parts.values() for pin in part.pins}
-            self._net_pins = on = {n.name: tuple(known[p] for p in n.pins if p in known) for n in self.nets.values()}
+            known = {
+                pin_name(part.ref, pin.number): (part, pin)
+                for part in self.parts.values()
+                for pin in part.pins
+            }
+            self._net_pins = on = {
+                n.name: tuple(known[p] for p in n.pins if p in known) for n in self.nets.values()
+            }
         return on.get(net, ())
 
     def rule_of(self, net: str | None) -> NetRule:
@@ -579,7 +477,10 @@ def problems(design: Design) -> list[str]:
             if hasattr(item, "layer") and item.layer not in design.board.layers:
                 found.append(f"{section}: {key} lies on layer {item.layer}, which the board does not have")
     named = [(f"variant {v.id} names", v.fitted) for v in design.variants.values()]
-    named += [(f"calculation {c.id} sets", dict.fromkeys(c.sets.values(), True)) for c in design.calculations.values()]
+    named += [
+        (f"calculation {c.id} sets", dict.fromkeys(c.sets.values(), True))
+        for c in design.calculations.values()
+    ]
     for what, refs in named:
         found += [f"{what} {ref}, which does not exist" for ref in refs if ref not in design.parts]
     return found

@@ -16,7 +16,16 @@ from vane_step.core.errors import InputError
 from vane_step.core.etch.drillplan import drill_findings, drill_plan
 from vane_step.core.etch.joints import both_sides, plating_findings
 from vane_step.core.etch.mirror import CAUTIONS, EtchMethod, proof
-from vane_step.core.etch.sheets import HEAD_MM, MARGIN_MM, PAGE_MM, RULER_MM, Sheet, polygons, ruler, write_pdf
+from vane_step.core.etch.sheets import (
+    HEAD_MM,
+    MARGIN_MM,
+    PAGE_MM,
+    RULER_MM,
+    Sheet,
+    polygons,
+    ruler,
+    write_pdf,
+)
 from vane_step.core.finding import Finding, Place
 
 SIDES: tuple[Side, Side] = ("front", "back")
@@ -76,9 +85,10 @@ def grid_of_copies(design: Design, copies: int) -> list[tuple[float, float]]:
     if not 1 <= copies <= columns * rows:
         raise InputError(
             f"{copies} copies of {x1 - x0:.1f} x {y1 - y0:.1f} mm do not fit on one sheet.",
-            where="copies", value=copies,
+            where="copies",
+            value=copies,
             allowed=f"1 to {columns * rows}" if columns * rows else "a board that fits A4",
-        )  # fmt: skip
+        )
     top = PAGE_MM[1] - MARGIN_MM - HEAD_MM
     return [
         (MARGIN_MM + edge + (k % columns) * wide, top - (k // columns + 1) * tall + GAP_MM + edge)
@@ -104,7 +114,9 @@ def sheets(design: Design, method: EtchMethod, copies: int = 1) -> list[Sheet]:
     return made
 
 
-def pdf(design: Design, method: EtchMethod, copies: int = 1, scale: tuple[float, float] = (1.0, 1.0)) -> bytes:
+def pdf(
+    design: Design, method: EtchMethod, copies: int = 1, scale: tuple[float, float] = (1.0, 1.0)
+) -> bytes:
     """Write the artwork as PDF: one page a side, then the drill list with the cautions.
 
     Lengths are exact: 1 mm is 72/25.4 points, times the correction for the printer.
@@ -127,7 +139,7 @@ def drill_page(design: Design) -> tuple[str, ...]:
         hand += ["", "Solder on both sides: no hole is plated", *few]
     if joints.vias:
         spots = [f"{id} at {x:.1f}, {y:.1f}" for id, x, y in joints.vias]
-        hand += ["", "Wires through, soldered on both sides"]
+        hand += ["", "Pieces of wire, soldered on both sides"]
         hand += [", ".join(spots[k : k + 5]) for k in range(0, len(spots), 5)]
     return (f"{design.name}: drill list", "", *rows, *hand, "", "Cautions", *CAUTIONS)
 
@@ -139,7 +151,10 @@ def svg(
     chosen = [s for s in sheets(design, method, copies) if s.title.endswith(side)]
     if not chosen:
         raise InputError(
-            f"The board has no copper on the {side}.", where="side", value=side, allowed=", ".join(design.board.layers)
+            f"The board has no copper on the {side}.",
+            where="side",
+            value=side,
+            allowed=", ".join(design.board.layers),
         )
     w, h = PAGE_MM
     paths = "".join(
@@ -162,7 +177,9 @@ def _escape(text: str) -> str:
 
 def _path(polygon: Polygon, height: float) -> str:
     rings = (polygon.exterior, *polygon.interiors)
-    return "".join("M" + "L".join(f"{x:.4f} {height - y:.4f}" for x, y in list(r.coords)[:-1]) + "Z" for r in rings)
+    return "".join(
+        "M" + "L".join(f"{x:.4f} {height - y:.4f}" for x, y in list(r.coords)[:-1]) + "Z" for r in rings
+    )
 
 
 def etch_findings(design: Design, method: EtchMethod) -> list[Finding]:
@@ -172,10 +189,14 @@ def etch_findings(design: Design, method: EtchMethod) -> list[Finding]:
     if widths and (thin := min(widths, key=lambda w: w[0]))[0] < method.least_mm - 1e-9:
         found.append(
             Finding(
-                level="look", code="etch-width",
+                level="look",
+                code="etch-width",
                 message=f"The thinnest track is finer than is comfortable with {method.title.lower()}",
-                reading=thin[0], limit=method.least_mm, unit="mm", source=method.least_source,
+                reading=thin[0],
+                limit=method.least_mm,
+                unit="mm",
+                source=method.least_source,
                 place=Place(step="make", net=thin[1].net),
             )
-        )  # fmt: skip
+        )
     return found

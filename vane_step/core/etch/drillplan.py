@@ -12,11 +12,36 @@ from vane_step.core.finding import Finding, Place
 
 # Numbered twist drills in millimetres.
 BITS_MM: dict[str, float] = {
-    "#52": 1.61, "#53": 1.51, "#54": 1.40, "#55": 1.32, "#56": 1.18, "#57": 1.09, "#58": 1.07, "#59": 1.04,
-    "#60": 1.02, "#61": 0.99, "#62": 0.97, "#63": 0.94, "#64": 0.91, "#65": 0.89, "#66": 0.84, "#67": 0.81,
-    "#68": 0.79, "#69": 0.74, "#70": 0.71, "#71": 0.66, "#72": 0.64, "#73": 0.61, "#74": 0.57, "#75": 0.53,
-    "#76": 0.51, "#77": 0.46, "#78": 0.41, "#79": 0.37, "#80": 0.34,
-}  # fmt: skip
+    "#52": 1.61,
+    "#53": 1.51,
+    "#54": 1.40,
+    "#55": 1.32,
+    "#56": 1.18,
+    "#57": 1.09,
+    "#58": 1.07,
+    "#59": 1.04,
+    "#60": 1.02,
+    "#61": 0.99,
+    "#62": 0.97,
+    "#63": 0.94,
+    "#64": 0.91,
+    "#65": 0.89,
+    "#66": 0.84,
+    "#67": 0.81,
+    "#68": 0.79,
+    "#69": 0.74,
+    "#70": 0.71,
+    "#71": 0.66,
+    "#72": 0.64,
+    "#73": 0.61,
+    "#74": 0.57,
+    "#75": 0.53,
+    "#76": 0.51,
+    "#77": 0.46,
+    "#78": 0.41,
+    "#79": 0.37,
+    "#80": 0.34,
+}
 
 
 # A drill this much under a size still makes its hole: leads have 0.2 mm of room.
@@ -69,13 +94,24 @@ def drill_findings(design: Design) -> Iterator[Finding]:
         if not row.at_hand:
             largest = max(design.board.rules.drills_nm) / 1e6
             yield Finding(
-                level="look", code="etch-drill", message=f"No drill at hand makes the {row.count} holes of "
-                f"{row.drill_mm:g} mm", reading=row.drill_mm, limit=largest, unit="mm", sense="at most",
-                source="the drills at hand", place=Place(step="make"),
-            )  # fmt: skip
+                level="look",
+                code="etch-drill",
+                message=f"No drill at hand makes the {row.count} holes of {row.drill_mm:g} mm",
+                reading=row.drill_mm,
+                limit=largest,
+                unit="mm",
+                sense="at most",
+                source="the drills at hand",
+                place=Place(step="make"),
+            )
         elif row.ring_left_mm is not None and row.ring_loss_mm and row.ring_left_mm < least - WORTH_MM:
             yield Finding(
-                level="look", code="etch-ring", message=f"Drilled with {row.bit}, holes of {row.drill_mm:g} mm keep "
-                "too narrow a ring", reading=row.ring_left_mm, limit=least, unit="mm",
-                source=f"ring of {design.board.rules.title}", place=Place(step="make"),
-            )  # fmt: skip
+                level="look",
+                code="etch-ring",
+                message=f"Drilled with {row.bit}, holes of {row.drill_mm:g} mm keep too narrow a ring",
+                reading=row.ring_left_mm,
+                limit=least,
+                unit="mm",
+                source=f"ring of {design.board.rules.title}",
+                place=Place(step="make"),
+            )

@@ -35,20 +35,32 @@ def plating_findings(design: Design) -> list[Finding]:
     if layers > 2:
         found.append(
             Finding(
-                level="stop", code="etch-layers", reading=layers, limit=2, unit="layers", sense="at most",
+                level="stop",
+                code="etch-layers",
+                reading=layers,
+                limit=2,
+                unit="layers",
+                sense="at most",
                 message="Inner layers cannot be etched at home",
-                source="a sheet of laminate has two sides", place=Place(step="make"),
+                source="a sheet of laminate has two sides",
+                place=Place(step="make"),
             )
-        )  # fmt: skip
+        )
     made, etched = connectivity(design), connectivity(as_etched(design))
     if lost := made.links_made - etched.links_made:
         found.append(
             Finding(
-                level="stop", code="etch-plating", reading=lost, limit=0, unit="links", sense="at most",
+                level="stop",
+                code="etch-plating",
+                reading=lost,
+                limit=0,
+                unit="connections",
+                sense="at most",
                 message="Etched at home no hole is plated: connections are lost under bodies, where no iron reaches",
-                source=f"{title} plates its holes; type: rules kitchen-table", place=Place(step="make"),
+                source=f"{title} plates its holes; type: rules kitchen-table",
+                place=Place(step="make"),
             )
-        )  # fmt: skip
+        )
     return found
 
 

@@ -33,28 +33,50 @@ class EtchMethod:
 
 METHODS: dict[str, EtchMethod] = {
     "toner": EtchMethod(
-        "toner", "Ironed toner", True, False, "The ink touches the copper and is turned over on the way.", 0.3,
+        "toner",
+        "Ironed toner",
+        True,
+        False,
+        "The ink touches the copper and is turned over on the way.",
+        0.3,
         "guidance: 0.3 mm is comfortable with ironed toner",
     ),
     "film": EtchMethod(
-        "film", "Photo film, ink against the copper", True, False,
-        "The film lies ink side down on the copper, so its edges are sharp.", 0.2, "guidance: 0.2 mm with film",
+        "film",
+        "Photo film, ink against the copper",
+        True,
+        False,
+        "The film lies ink side down on the copper, so its edges are sharp.",
+        0.2,
+        "guidance: 0.2 mm with film",
     ),
     "film-away": EtchMethod(
-        "film-away", "Photo film, ink away from the copper", False, True,
-        "The light spreads in the thickness of the film: expect softer edges.", 0.3, "guidance: film with a gap",
+        "film-away",
+        "Photo film, ink away from the copper",
+        False,
+        True,
+        "The light spreads in the thickness of the film: expect softer edges.",
+        0.3,
+        "guidance: film with a gap",
     ),
     "pen": EtchMethod(
-        "pen", "Drawn by hand on the copper", False, True,
-        "The sheet is a picture to copy: it looks as the copper will look.", 0.8, "guidance: a pen draws 0.8 mm",
+        "pen",
+        "Drawn by hand on the copper",
+        False,
+        True,
+        "The sheet is a picture to copy: it looks as the copper will look.",
+        0.8,
+        "guidance: a pen draws 0.8 mm",
     ),
-}  # fmt: skip
+}
 
 
 def method_of(name: str) -> EtchMethod:
     """Give a method by name, or raise :class:`InputError` with the names there are."""
     if name not in METHODS:
-        raise InputError(f"There is no method {name!r}.", where="method", value=name, allowed=", ".join(METHODS))
+        raise InputError(
+            f"There is no method {name!r}.", where="method", value=name, allowed=", ".join(METHODS)
+        )
     return METHODS[name]
 
 

@@ -1,4 +1,4 @@
-"""The paper pattern: board, pads and bodies of each side at true scale, to lay the real parts on before ordering."""
+"""The paper pattern: board, pads and bodies of each side at true scale, to put the real parts on before ordering."""
 
 from __future__ import annotations
 
@@ -36,9 +36,10 @@ def paper_pattern(design: Design, scale: tuple[float, float] = (1.0, 1.0)) -> by
     wide, tall = PAGE_MM[0] - 2 * MARGIN_MM, PAGE_MM[1] - 2 * MARGIN_MM - HEAD_MM
     if x1 - x0 > wide or y1 - y0 > tall:
         raise InputError(
-            f"The board, {x1 - x0:.1f} x {y1 - y0:.1f} mm, does not fit the page.", where="paper",
+            f"The board, {x1 - x0:.1f} x {y1 - y0:.1f} mm, does not fit the page.",
+            where="paper",
             allowed=f"{wide:g} x {tall:g} mm",
-        )  # fmt: skip
+        )
     sides: list[Side] = ["front"]
     if any(p.place and p.place.side == "back" for p in design.parts.values()):
         sides.append("back")
@@ -57,11 +58,13 @@ def _sheet(design: Design, side: Side, at: tuple[float, float]) -> Sheet:
         x0, _, x1, _ = outline(design).bounds
         shapes = [affinity.scale(s, -1, 1, origin=((x0 + x1) / 2, 0)) for s in shapes]
     captions = (
-        f"{design.name} · {side}, seen from the {side} · lay the real parts on it",
+        f"{design.name} · {side}, seen from the {side} · put the real parts on it",
         "Pads and holes are thin lines, bodies thick ones, dots mark pin 1.",
         "The ruler must measure 50 mm both ways. Print at 100 %, without fitting to the page.",
     )
-    return Sheet(f"{design.name} {side}", tuple(affinity.translate(s, *at) for s in shapes), ruler(), captions)
+    return Sheet(
+        f"{design.name} {side}", tuple(affinity.translate(s, *at) for s in shapes), ruler(), captions
+    )
 
 
 def _pads(design: Design, side: Side) -> list[BaseGeometry]:
@@ -84,7 +87,12 @@ def _bodies(design: Design, side: Side) -> list[BaseGeometry]:
         x0, y0, x1, y1 = package.courtyard_nm
         middle = ((x0 + x1) // 2, (y0 + y1) // 2)
         if wide and tall:
-            corners = (middle[0] - wide // 2, middle[1] - tall // 2, middle[0] + wide // 2, middle[1] + tall // 2)
+            corners = (
+                middle[0] - wide // 2,
+                middle[1] - tall // 2,
+                middle[0] + wide // 2,
+                middle[1] + tall // 2,
+            )
             drawn.append(box_on_board(part, corners).boundary.buffer(BODY_MM / 2))
         if package.pin1_nm and (package.polarised or len(part.pins) > 2):
             x, y = place_point(part.place, *package.pin1_nm)
@@ -101,9 +109,15 @@ def _names(design: Design, side: Side) -> list[list[tuple[float, float]]]:
             continue
         spot = beside.get(part.ref)
         if spot is None:
-            height = REF_MM * max(v / 1e6 for v in design.packages[part.package].body_nm) / text_width(part.ref, REF_MM)
+            height = (
+                REF_MM
+                * max(v / 1e6 for v in design.packages[part.package].body_nm)
+                / text_width(part.ref, REF_MM)
+            )
             x, y = part.place.x_nm / 1e6, part.place.y_nm / 1e6
             spot = Printed(part.ref, part.ref, side, x, y, min(REF_MM, max(0.6, height)), 0.0)
-        drawn = text_lines(spot.text, spot.x_mm, spot.y_mm, spot.height_mm, spot.turn_deg, mirrored=side == "back")
+        drawn = text_lines(
+            spot.text, spot.x_mm, spot.y_mm, spot.height_mm, spot.turn_deg, mirrored=side == "back"
+        )
         lines += [list(line) for line in drawn]
     return lines

@@ -1,1 +1,1 @@
-"""Files for the board house and their read-back; nothing here changes a design."""
+"""Files for the board manufacturer and their read-back; nothing here changes a design."""

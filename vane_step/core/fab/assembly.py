@@ -40,7 +40,9 @@ def assembly(design: Design, variant: str = BASE) -> str:
         title = f"{design.name}, {f'variant {variant}, ' if variant else ''}{side}: {count} of {len(mine)} parts fitted"
         out = [ref for ref in sorted(mine, key=natural) if not have[ref]]
         drawn.append(f'<g transform="translate({k * wide:.2f} 0)">')
-        drawn.append(f'<text x="{MARGIN_MM}" y="{HEAD_MM - 2}" font-size="2.4">{escape(title)}, {SCALE:g} : 1</text>')
+        drawn.append(
+            f'<text x="{MARGIN_MM}" y="{HEAD_MM - 2}" font-size="2.4">{escape(title)}, {SCALE:g} : 1</text>'
+        )
         if out:
             told = f"not fitted, dashed: {', '.join(out[:24])}{' …' if len(out) > 24 else ''}"
             drawn.append(f'<text x="{MARGIN_MM}" y="{tall - 2:.2f}" font-size="1.8">{escape(told)}</text>')
@@ -59,7 +61,9 @@ def _side(design: Design, side: Side, refs: list[str], have: dict[str, bool]) ->
 
     def path(shape: Polygon) -> str:
         rings = (shape.exterior, *shape.interiors)
-        return "".join("M" + "L".join("{:.3f} {:.3f}".format(*at(*p[:2])) for p in r.coords[:-1]) + "Z" for r in rings)
+        return "".join(
+            "M" + "L".join("{:.3f} {:.3f}".format(*at(*p[:2])) for p in r.coords[:-1]) + "Z" for r in rings
+        )
 
     yield f'<path d="{path(outline(design))}" fill="none" stroke="{INK}" stroke-width="0.25"/>'
     shapes = bodies(design)

@@ -174,7 +174,9 @@ def _clean(text: str) -> str:
     def plain(c: str) -> bool:
         return c.isascii() and (c.isalnum() or c in "_-+./$~#")
 
-    return "".join(c if plain(c) else f"\\u{ord(c):04X}" if ord(c) < 0x10000 else f"\\U{ord(c):08X}" for c in text)
+    return "".join(
+        c if plain(c) else f"\\u{ord(c):04X}" if ord(c) < 0x10000 else f"\\U{ord(c):08X}" for c in text
+    )
 
 
 def _pad_turn(place: PartPlace) -> float:
@@ -198,7 +200,10 @@ def copper(design: Design, layer: str, stamp: str) -> GerberFile:
     number = layers.index(layer) + 1 if len(layers) > 1 else 2
     side = {"front": "Top", "back": "Bot"}.get(layer, "Inr")
     out = GerberFile(f"Copper,L{number},{side}", "Positive", stamp)
-    _regions(out, [(pour.net, piece) for pour in pour_pieces(design) if pour.layer == layer for piece in pour.pieces])
+    _regions(
+        out,
+        [(pour.net, piece) for pour in pour_pieces(design) if pour.layer == layer for piece in pour.pieces],
+    )
     for track in design.tracks.values():
         if track.layer == layer:
             out.attributes(f"N,{_clean(track.net)}")
@@ -228,7 +233,9 @@ def _regions(out: GerberFile, pieces: Iterable[tuple[str, Polygon]]) -> None:
     What lies in a ring is smaller than it, so that a pour within the hole of another, at any depth, is drawn after the
     hole was cleared. The pieces of a layer share no area.
     """
-    rings = [(Polygon(ring).area, ring, net, k == 0) for net, p in pieces for k, ring in enumerate(_rings_of(p))]
+    rings = [
+        (Polygon(ring).area, ring, net, k == 0) for net, p in pieces for k, ring in enumerate(_rings_of(p))
+    ]
     dark = True
     for _, ring, net, wanted in sorted(rings, key=lambda r: (-r[0], r[3])):
         if wanted != dark:
@@ -249,7 +256,9 @@ def mask(design: Design, side: Side, stamp: str) -> GerberFile:
     out = GerberFile(f"Soldermask,{'Top' if side == 'front' else 'Bot'}", "Negative", stamp)
     margin = 2 * design.board.rules.mask_margin_nm
     for _part, place, pad, (x, y) in _pads_on(design, side):
-        out.pad_aperture(pad.width_nm + margin, pad.height_nm + margin, pad.shape, _pad_turn(place), "Material")
+        out.pad_aperture(
+            pad.width_nm + margin, pad.height_nm + margin, pad.shape, _pad_turn(place), "Material"
+        )
         out.flash(x, y)
     for part in design.parts.values():
         for pad in design.packages[part.package].pads if part.place else ():

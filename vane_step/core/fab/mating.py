@@ -168,8 +168,12 @@ def _decided(offers: list[Offer], rivals: set[tuple[int, int]]) -> tuple[Offer, 
 
 
 def _offers(
-    design: Design, part: Part, components: Mapping[str, Component], holes: np.ndarray, taken: set[tuple[int, int]]
-) -> list[Offer]:  # fmt: skip
+    design: Design,
+    part: Part,
+    components: Mapping[str, Component],
+    holes: np.ndarray,
+    taken: set[tuple[int, int]],
+) -> list[Offer]:
     found = [o for c in components.values() for o in _on_component(design, part, c)]
     named = {s for o in found for s in o.spots}
     # Holes that no name claims; a component that is named there and does not fit holds its holes.
@@ -183,8 +187,10 @@ def spots(components: Mapping[str, Component], holes: np.ndarray) -> tuple[Spot,
     """List what the other board offers to meet: the pads its files name, and the plated holes that no name claims."""
     named = {
         _spot(p.x, p.y): Spot(p.x, p.y, pin_name(c.name, number), p.net)
-        for c in components.values() for number, pads in c.pads.items() for p in pads
-    }  # fmt: skip
+        for c in components.values()
+        for number, pads in c.pads.items()
+        for p in pads
+    }
     bare = {_spot(x, y): Spot(x, y) for x, y, _ in holes.tolist() if _spot(x, y) not in named}
     return (*named.values(), *bare.values())
 
@@ -201,7 +207,9 @@ def meetings(design: Design, ref: str, over: Iterable[Spot]) -> list[Meeting]:
         spot = next((s for s in there if max(abs(s.x - x), abs(s.y - y)) <= FIT_MM), None)
         if spot is not None and not pad.bare_hole:
             net = design.net_of(pin_name(ref, pad.number)) or ""
-            found.append(Meeting(pad.number, net, spot, bool(spot.net) and _clashes(design, net, {spot.net.lower()})))
+            found.append(
+                Meeting(pad.number, net, spot, bool(spot.net) and _clashes(design, net, {spot.net.lower()}))
+            )
     return found
 
 
@@ -248,8 +256,12 @@ def _on_component(design: Design, part: Part, component: Component) -> list[Offe
 
 
 def _rigid(
-    one: tuple[int, int], two: tuple[int, int], at_one: tuple[float, float], at_two: tuple[float, float], side: Side
-) -> PartPlace | None:  # fmt: skip
+    one: tuple[int, int],
+    two: tuple[int, int],
+    at_one: tuple[float, float],
+    at_two: tuple[float, float],
+    side: Side,
+) -> PartPlace | None:
     """Find the place that carries two points of a package to two of the board; ``None`` where they are not as far."""
     mirror = -1 if side == "back" else 1
     have = (mirror * (two[0] - one[0]) / 1e6, (two[1] - one[1]) / 1e6)
@@ -266,7 +278,7 @@ def _rigid(
 
 def _meets(
     design: Design, part: Part, place: PartPlace, component: Component, surface: bool
-) -> frozenset[tuple[int, int]] | None:  # fmt: skip
+) -> frozenset[tuple[int, int]] | None:
     """Give the spots of a component's pads that a placed part meets, all of them; ``None`` where one is missed."""
     spots = set()
     for pad in design.packages[part.package].pads:

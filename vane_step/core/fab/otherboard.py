@@ -75,7 +75,9 @@ def other_board(design: Design, files: Mapping[str, bytes]) -> OtherBoard:
         SetOutline(outline=tuple((nm(x - x0), nm(y - y0)) for x, y in list(ring.exterior.coords)[:-1])),
         SetCutouts(
             cutouts=tuple(
-                Cutout(id=f"CUT{k}", points=tuple((nm(x - x0), nm(y - y0)) for x, y in list(hole.coords)[:-1]))
+                Cutout(
+                    id=f"CUT{k}", points=tuple((nm(x - x0), nm(y - y0)) for x, y in list(hole.coords)[:-1])
+                )
                 for k, hole in enumerate(ring.interiors, 1)
             )
         ),
@@ -86,18 +88,29 @@ def other_board(design: Design, files: Mapping[str, bytes]) -> OtherBoard:
     for name, (x, y, size) in zip(names, sorted(bare), strict=False):
         hole = MountingHole(
             id=name, x_nm=nm(x - x0), y_nm=nm(y - y0), drill_nm=nm(size), keepout_nm=nm(size * HEAD)
-        )  # fmt: skip
+        )
         edits.append(SetItem(hole=hole))
-    plated = np.array([(x - x0, y - y0, wide) for d in drills if d.plated for x, y, wide in d.holes]).reshape(-1, 3)
+    plated = np.array([(x - x0, y - y0, wide) for d in drills if d.plated for x, y, wide in d.holes]).reshape(
+        -1, 3
+    )
     components = _components(layers, points, plated, (x0, y0))
     met = mate(design, components, plated)
     if met.places:
-        edits.append(PlaceParts(places={r: p.model_copy(update={"locked": True}) for r, p in met.places.items()}))
+        edits.append(
+            PlaceParts(places={r: p.model_copy(update={"locked": True}) for r, p in met.places.items()})
+        )
     found = {ref: (p.x_nm / 1e6, p.y_nm / 1e6) for ref, p in met.places.items()}
     return OtherBoard(
-        Together(edits=tuple(edits)), x1 - x0, y1 - y0, len(bare), found, met.why, met.asked, left_out,
+        Together(edits=tuple(edits)),
+        x1 - x0,
+        y1 - y0,
+        len(bare),
+        found,
+        met.why,
+        met.asked,
+        left_out,
         spots(components, plated),
-    )  # fmt: skip
+    )
 
 
 def _is_copper(layer: ReadLayer) -> bool:
@@ -106,7 +119,7 @@ def _is_copper(layer: ReadLayer) -> bool:
 
 def _components(
     layers: list[ReadLayer], points: list[ReadPoint], plated: np.ndarray, origin: tuple[float, float]
-) -> dict[str, Component]:  # fmt: skip
+) -> dict[str, Component]:
     """Gather the parts that the files name, with their pads: from attributes in copper, else from the test netlist."""
     seen: dict[tuple[str, str, float, float], tuple[set[Side], str]] = {}
     for layer in layers:
@@ -121,7 +134,9 @@ def _components(
             sides.add("front" if side == "front" else "back")
     if not seen:
         for point in points:
-            on: set[Side] = {"front", "back"} if point.access == 0 else {"front"} if point.access == 1 else {"back"}
+            on: set[Side] = (
+                {"front", "back"} if point.access == 0 else {"front"} if point.access == 1 else {"back"}
+            )
             key = point.ref, point.pin, round(point.x - origin[0], 4), round(point.y - origin[1], 4)
             if point.pin:
                 seen[key] = on, "" if point.net == "N/C" else point.net
@@ -144,11 +159,15 @@ def _unpacked(files: Mapping[str, bytes]) -> dict[str, bytes]:
             with zipfile.ZipFile(io.BytesIO(data)) as archive:
                 for info in archive.infolist():
                     if info.file_size > MAX_BYTES or len(found) >= MAX_FILES:
-                        raise InputError("The archive is too large.", where=name, allowed=f"{MAX_FILES} files")
+                        raise InputError(
+                            "The archive is too large.", where=name, allowed=f"{MAX_FILES} files"
+                        )
                     if not info.is_dir():
                         found[info.filename] = archive.read(info)
         except zipfile.BadZipFile as error:
-            raise InputError("That is no zip archive.", where=name, next_step="Pack the files anew.") from error
+            raise InputError(
+                "That is no zip archive.", where=name, next_step="Pack the files anew."
+            ) from error
     return found
 
 
@@ -172,7 +191,8 @@ def _read(files: dict[str, bytes]) -> tuple[list[ReadLayer], list[ReadDrill], li
                 left_out.append(name)
         except UnreadableFile as error:
             raise InputError(
-                f"It cannot be read: {error}.", where=name,
+                f"It cannot be read: {error}.",
+                where=name,
                 next_step="Export it anew as Gerber X2 or XNC.",
             ) from error
     return layers, drills, points, left_out
@@ -182,14 +202,22 @@ def _outline(layers: list[ReadLayer]) -> Polygon:
     marked = [x for x in layers if x.function and x.function[0] == "Profile"] or layers
     if len(marked) != 1:
         raise InputError(
-            "There is no outline in the files.", where="outline", value=f"{len(marked)} Gerber files",
-            allowed="one Gerber file with the function Profile", next_step="Take the file with the board's profile.",
-        )  # fmt: skip
-    lines = shapely.linestrings([line for line in marked[0].lines if line[0] != line[1]]) if marked[0].lines else []
+            "There is no outline in the files.",
+            where="outline",
+            value=f"{len(marked)} Gerber files",
+            allowed="one Gerber file with the function Profile",
+            next_step="Choose the file with the board's profile.",
+        )
+    lines = (
+        shapely.linestrings([line for line in marked[0].lines if line[0] != line[1]])
+        if marked[0].lines
+        else []
+    )
     rings = [p for p in shapely.polygonize(lines).geoms if p.area > 1.0] if len(lines) else []
     if not rings:
         raise InputError(
-            "Its outline is not closed.", where=marked[0].name,
+            "Its outline is not closed.",
+            where=marked[0].name,
             next_step="Export the board's profile as closed lines.",
         )
     largest = max((Polygon(p.exterior) for p in rings), key=lambda p: p.area)

@@ -13,7 +13,16 @@ import shapely
 from shapely.geometry import Polygon, box
 
 from vane_step.core.board.geometry.shapes import bodies, copper_items, edge_pads, outline
-from vane_step.core.design.model import Board, Cutout, Design, MountingHole, PartPlace, PointNm, pin_name, split_pin
+from vane_step.core.design.model import (
+    Board,
+    Cutout,
+    Design,
+    MountingHole,
+    PartPlace,
+    PointNm,
+    pin_name,
+    split_pin,
+)
 from vane_step.core.errors import EditRefused, InputError
 from vane_step.core.fab.tabs import milled
 from vane_step.core.quantity import nm
@@ -78,9 +87,10 @@ def _judge_half_holes(design: Design, plan: PanelPlan) -> None:
         return
     if plan.joint == "score":
         raise EditRefused(
-            "Score lines would tear the half holes on the board's edge.", where=design.name,
-            next_step="Take tabs instead: they stand where no half hole is.",
-        )  # fmt: skip
+            "Score lines would tear the half holes on the board's edge.",
+            where=design.name,
+            next_step="Use tabs instead: they stand where no half hole is.",
+        )
     x0, y0, x1, y1 = outline(design).bounds
     left, low, right, high = shapely.union_all(pads).bounds
     across, upwards = max(0.0, x0 - left) + max(0.0, right - x1), max(0.0, y0 - low) + max(0.0, high - y1)
@@ -90,9 +100,11 @@ def _judge_half_holes(design: Design, plan: PanelPlan) -> None:
     least = reach + design.board.rules.min_clearance_nm / 1e6
     if reach and plan.gap_mm < least - 1e-9:
         raise InputError(
-            "The half holes of neighbouring boards would come too near to each other.", where="gap",
-            value=f"{plan.gap_mm:g} mm", allowed=f"{math.ceil(least * 10) / 10:g} mm or more",
-        )  # fmt: skip
+            "The half holes of neighbouring boards would come too near to each other.",
+            where="gap",
+            value=f"{plan.gap_mm:g} mm",
+            allowed=f"{math.ceil(least * 10) / 10:g} mm or more",
+        )
 
 
 @dataclass(frozen=True)
@@ -188,10 +200,13 @@ def layout(design: Design, plan: PanelPlan) -> Layout:
         cutouts += [_cutout(f"P{len(cutouts) + j}", ring) for j, ring in enumerate(shape.interiors, 1)]
     board = design.board.model_copy(
         update={
-            "outline": tuple((nm(x), nm(y)) for x, y in frame.exterior.coords[:-1]), "corner_radius_nm": 0,
-            "cutouts": tuple(cutouts), "zones": (), "scores": scores,
+            "outline": tuple((nm(x), nm(y)) for x, y in frame.exterior.coords[:-1]),
+            "corner_radius_nm": 0,
+            "cutouts": tuple(cutouts),
+            "zones": (),
+            "scores": scores,
         }
-    )  # fmt: skip
+    )
     return Layout(copies, board, tuple(bores))
 
 
@@ -213,16 +228,25 @@ def panel(design: Design, plan: PanelPlan) -> Design:
             whole[section].update(items)
     whole["holes"].update({h.id: h for h in laid.bores})
     variants = {
-        v.id: v.model_copy(update={"fitted": {c.named(r): yes for c in laid.copies for r, yes in v.fitted.items()}})
+        v.id: v.model_copy(
+            update={"fitted": {c.named(r): yes for c in laid.copies for r, yes in v.fitted.items()}}
+        )
         for v in design.variants.values()
     }
-    extras = {e.id: e.model_copy(update={"count": e.count * len(laid.copies)}) for e in design.extras.values()}
+    extras = {
+        e.id: e.model_copy(update={"count": e.count * len(laid.copies)}) for e in design.extras.values()
+    }
     return Design.model_validate(
         {
-            **whole, "name": panel_name(design, plan), "title": design.title, "packages": design.packages,
-            "board": laid.board, "variants": variants, "extras": extras,
+            **whole,
+            "name": panel_name(design, plan),
+            "title": design.title,
+            "packages": design.packages,
+            "board": laid.board,
+            "variants": variants,
+            "extras": extras,
         }
-    )  # fmt: skip
+    )
 
 
 def panel_name(design: Design, plan: PanelPlan) -> str:
@@ -233,30 +257,36 @@ def panel_name(design: Design, plan: PanelPlan) -> str:
 def _judge(design: Design, plan: PanelPlan) -> None:
     if not 1 <= plan.columns * plan.rows <= MAX_COPIES:
         raise InputError(
-            "So many copies make no panel.", where="panel", value=f"{plan.columns} x {plan.rows}",
+            "So many copies make no panel.",
+            where="panel",
+            value=f"{plan.columns} x {plan.rows}",
             allowed=f"1 to {MAX_COPIES} copies",
-        )  # fmt: skip
+        )
     if not 0 <= plan.rail_mm <= 50:
         raise InputError("That is no rail.", where="rail", value=plan.rail_mm, allowed="0 to 50 mm")
     if design.board.scores:
         raise EditRefused(
-            "This board is a panel already.", where=design.name,
-            next_step="Take the board it was made of.",
+            "This board is a panel already.",
+            where=design.name,
+            next_step="Use the board it was made of.",
         )
     if plan.joint == "tabs":
         if not LEAST_GAP_MM <= plan.gap_mm <= 20 or plan.rail_mm < LEAST_GAP_MM:
             raise InputError(
-                "The cutter does not fit between the boards, or there is no rail to hold them.", where="gap",
-                value=f"{plan.gap_mm:g} mm, rail {plan.rail_mm:g} mm", allowed=f"{LEAST_GAP_MM:g} to 20 mm, and a rail",
-            )  # fmt: skip
+                "The cutter does not fit between the boards, or there is no rail to hold them.",
+                where="gap",
+                value=f"{plan.gap_mm:g} mm, rail {plan.rail_mm:g} mm",
+                allowed=f"{LEAST_GAP_MM:g} to 20 mm, and a rail",
+            )
         _judge_half_holes(design, plan)
     elif outline(design).symmetric_difference(box(*outline(design).bounds)).area > 1e-6 + sum(
         Polygon(r).area for r in outline(design).interiors
     ):
         raise EditRefused(
-            "Score lines run straight through: only a rectangle can be scored.", where=design.name,
-            next_step="Take tabs instead.",
-        )  # fmt: skip
+            "Score lines run straight through: only a rectangle can be scored.",
+            where=design.name,
+            next_step="Use tabs instead.",
+        )
     else:
         _judge_half_holes(design, plan)
 
@@ -271,7 +301,9 @@ def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:
         if place is not None:
             spot = {"turn_deg": (place.turn_deg + turn) % 360, **move.spot(place.x_nm, place.y_nm)}
             place = PartPlace.model_validate({**place.model_dump(), **spot})
-        parts[named(part.ref)] = part.model_copy(update={"ref": named(part.ref), "place": place, "choice": ""})
+        parts[named(part.ref)] = part.model_copy(
+            update={"ref": named(part.ref), "place": place, "choice": ""}
+        )
     nets: dict[str, object] = {}
     for net in design.nets.values():
         pins = tuple(pin_name(named(split_pin(p)[0]), split_pin(p)[1]) for p in net.pins)
@@ -283,7 +315,9 @@ def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:
         for t in design.tracks.values()
     }
     vias = {
-        named(v.id): v.model_copy(update={"id": named(v.id), "net": named(v.net), **move.spot(v.x_nm, v.y_nm)})
+        named(v.id): v.model_copy(
+            update={"id": named(v.id), "net": named(v.net), **move.spot(v.x_nm, v.y_nm)}
+        )
         for v in design.vias.values()
     }
     jumpers = {
@@ -294,7 +328,9 @@ def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:
     }
     edge = design.board.rules.edge_clearance_nm / 1e6
     shrunk = outline(design).buffer(-edge, join_style="mitre")
-    limit = tuple((nm(x), nm(y)) for x, y in max(shapely.get_parts(shrunk), key=lambda p: p.area).exterior.coords[:-1])
+    limit = tuple(
+        (nm(x), nm(y)) for x, y in max(shapely.get_parts(shrunk), key=lambda p: p.area).exterior.coords[:-1]
+    )
     pours = {}
     for pour in design.pours.values():
         area = tuple(move.point(p) for p in (pour.area or limit))
@@ -312,13 +348,22 @@ def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:
         for h in design.holes.values()
     }
     return {
-        "parts": parts, "nets": nets, "tracks": dict(tracks), "vias": dict(vias), "jumpers": dict(jumpers),
-        "pours": dict(pours), "texts": dict(texts), "holes": dict(drilled),
-    }  # fmt: skip
+        "parts": parts,
+        "nets": nets,
+        "tracks": dict(tracks),
+        "vias": dict(vias),
+        "jumpers": dict(jumpers),
+        "pours": dict(pours),
+        "texts": dict(texts),
+        "holes": dict(drilled),
+    }
 
 
 def _score_lines(
-    steps: list[tuple[float, float]], size: tuple[float, float], plan: PanelPlan, panel_mm: tuple[float, float]
+    steps: list[tuple[float, float]],
+    size: tuple[float, float],
+    plan: PanelPlan,
+    panel_mm: tuple[float, float],
 ) -> tuple[tuple[PointNm, PointNm], ...]:
     xs = sorted({round(v, 6) for x, _ in steps for v in (x, x + size[0])})
     ys = sorted({round(v, 6) for _, y in steps for v in (y, y + size[1])})

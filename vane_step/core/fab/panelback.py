@@ -75,7 +75,9 @@ def read_back_panel(repeated: Repeated, once: Made, whole: Design, files: Mappin
     found: list[Finding] = list(once.read.differences)
     readings: dict[str, float | int] = {**once.read.readings, "copies": len(repeated.copies)}
     base = next(n for n in files if n.endswith("-profile.gbr")).removesuffix("-profile.gbr")
-    profile = {n: read_gerber(files[n], n, imaged=False) for n in files if n.endswith(("-profile.gbr", "-score.gbr"))}
+    profile = {
+        n: read_gerber(files[n], n, imaged=False) for n in files if n.endswith(("-profile.gbr", "-score.gbr"))
+    }
     for name, text in once.files.items():
         suffix = name.removeprefix(once.name)
         if name.endswith(".gbr") and suffix != "-profile.gbr":
@@ -83,7 +85,9 @@ def read_back_panel(repeated: Repeated, once: Made, whole: Design, files: Mappin
             if there not in files:
                 found.append(differs("layers", f"The panel lacks {there}"))
                 continue
-            found += _compare_layer(repeated, read_objects(text, name), read_objects(files[there], there), there)
+            found += _compare_layer(
+                repeated, read_objects(text, name), read_objects(files[there], there), there
+            )
     drills = {n: read_drill(t, n) for n, t in files.items() if n.endswith(".xnc")}
     points = [p for n, t in files.items() if n.endswith(".ipc") for p in read_netlist(t, n)]
     found += compare_outline(whole, profile, readings)
@@ -98,7 +102,9 @@ def _compare_layer(repeated: Repeated, once: Objects, all_of_it: Objects, name: 
     holes = [(h.x_nm / 1e6, h.y_nm / 1e6) for h in repeated.frame.holes.values()] if "-mask-" in name else []
     if beside != len(holes) or not _are_bores(theirs[: len(holes)], holes):
         text = f"{name} has {len(theirs)} objects, {len(repeated.copies)} boards have {len(mine)} each"
-        yield differs("panel-objects", text, len(theirs), len(mine) * len(repeated.copies) + len(holes), "objects")
+        yield differs(
+            "panel-objects", text, len(theirs), len(mine) * len(repeated.copies) + len(holes), "objects"
+        )
         return
     reach: list[tuple[float, float, float, float]] = []
     for k, copy in enumerate(repeated.copies):
@@ -132,7 +138,8 @@ def _alike(copy: Copy, once: Objects, here: Objects) -> bool:
         return False
     shapes = {(a.aperture, b.aperture) for a, b in zip(mine, theirs, strict=True) if a.kind != "region"}
     return all(
-        affinity.rotate(once[1][a], copy.turn_deg, origin=(0, 0)).symmetric_difference(here[1][b]).area < AREA_MM2
+        affinity.rotate(once[1][a], copy.turn_deg, origin=(0, 0)).symmetric_difference(here[1][b]).area
+        < AREA_MM2
         for a, b in shapes
     )
 
@@ -150,10 +157,13 @@ def _carried(copy: Copy, points: np.ndarray) -> np.ndarray:
     return np.column_stack([x + copy.x, y + copy.y])
 
 
-def _extent(objects: list[ReadObject], shapes: Mapping[int, BaseGeometry]) -> tuple[float, float, float, float]:
+def _extent(
+    objects: list[ReadObject], shapes: Mapping[int, BaseGeometry]
+) -> tuple[float, float, float, float]:
     grown = {k: float(np.abs(s.bounds).max()) for k, s in shapes.items() if not s.is_empty}
     reach = np.repeat(
-        [0.0 if o.kind == "region" else grown.get(o.aperture, 0.0) for o in objects], [len(o.points) for o in objects]
+        [0.0 if o.kind == "region" else grown.get(o.aperture, 0.0) for o in objects],
+        [len(o.points) for o in objects],
     )
     points = _points(objects)
     low, high = (points - reach[:, None]).min(axis=0), (points + reach[:, None]).max(axis=0)

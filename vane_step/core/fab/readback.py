@@ -19,7 +19,15 @@ from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.shapes import CopperItem, copper_items, holes, outline
 from vane_step.core.board.geometry.thinness import necks, strips, thinnest_mm
 from vane_step.core.design.model import Design
-from vane_step.core.fab.reader import ReadDrill, ReadLayer, ReadPoint, read_drill, read_gerber, read_netlist, ring_width
+from vane_step.core.fab.reader import (
+    ReadDrill,
+    ReadLayer,
+    ReadPoint,
+    read_drill,
+    read_gerber,
+    read_netlist,
+    ring_width,
+)
 from vane_step.core.finding import Finding, Place
 
 TOLERANCE_MM = 0.001
@@ -81,9 +89,16 @@ def differs(
 ) -> Finding:
     """Make the finding of a difference between files and design: a stop."""
     return Finding(
-        level="stop", code=code, message=message, reading=reading, limit=limit, unit=unit, sense="at most",
-        source="read back from the files", place=(place or Place()).model_copy(update={"step": "make"}),
-    )  # fmt: skip
+        level="stop",
+        code=code,
+        message=message,
+        reading=reading,
+        limit=limit,
+        unit=unit,
+        sense="at most",
+        source="read back from the files",
+        place=(place or Place()).model_copy(update={"step": "make"}),
+    )
 
 
 def compare_outline(
@@ -111,12 +126,16 @@ def compare_outline(
     apart = _rings_apart(rings, [list(r.coords) for r in (board.exterior, *board.interiors)])
     readings["outline_difference_um"] = round(apart * 1000, 3)
     if apart > TOLERANCE_MM:
-        yield differs("outline", "The outline in the files differs from the design", apart, TOLERANCE_MM, "mm")
+        yield differs(
+            "outline", "The outline in the files differs from the design", apart, TOLERANCE_MM, "mm"
+        )
 
 
 def _rings_apart(some: list[list[tuple[float, float]]], others: list[list[tuple[float, float]]]) -> float:
     """Give how far apart two sets of as many rings are, each ring held against the one that lies as it does."""
-    ours, theirs = (np.array([shapely.bounds(shapely.LineString(r)) for r in rings]) for rings in (some, others))
+    ours, theirs = (
+        np.array([shapely.bounds(shapely.LineString(r)) for r in rings]) for rings in (some, others)
+    )
     _, nearest = cKDTree(theirs).query(ours)
     if len(set(nearest.tolist())) < len(some):
         return float(shapely.MultiLineString(some).hausdorff_distance(shapely.MultiLineString(others)))
@@ -161,7 +180,12 @@ def compare_drills(
                 )
                 continue
             left.discard(int(near[0]))
-            worst = max(worst, abs(wanted[near[0]][0] - x), abs(wanted[near[0]][1] - y), abs(wanted[near[0]][2] - size))
+            worst = max(
+                worst,
+                abs(wanted[near[0]][0] - x),
+                abs(wanted[near[0]][1] - y),
+                abs(wanted[near[0]][2] - size),
+            )
     readings["holes"] = sum(len(d.holes) for d in drills.values())
     readings["hole_difference_um"] = round(worst * 1000, 3)
 
@@ -170,7 +194,9 @@ def compare_drills(
 POINT_TOLERANCE_MM = 0.00051
 
 
-def compare_points(design: Design, points: list[ReadPoint], readings: dict[str, float | int]) -> Iterator[Finding]:
+def compare_points(
+    design: Design, points: list[ReadPoint], readings: dict[str, float | int]
+) -> Iterator[Finding]:
     """Compare the test netlist with the pads of the design, one by one: each has its own point of its net."""
     wanted: dict[str, list[CopperItem]] = {}
     for item in copper_items(design):
@@ -241,9 +267,13 @@ def _polygons(shape: BaseGeometry) -> list[BaseGeometry]:
 
 
 def _compare_nets(
-    design: Design, copper: list[ReadLayer], drills: Mapping[str, ReadDrill], points: list[ReadPoint],
-    wires: list[tuple[tuple[float, float], tuple[float, float]]], readings: dict[str, float | int],
-) -> Iterator[Finding]:  # fmt: skip
+    design: Design,
+    copper: list[ReadLayer],
+    drills: Mapping[str, ReadDrill],
+    points: list[ReadPoint],
+    wires: list[tuple[tuple[float, float], tuple[float, float]]],
+    readings: dict[str, float | int],
+) -> Iterator[Finding]:
     groups = _Groups(copper)
     layers = range(len(copper))
     # On a board etched by hand who solders joins the sides, at the leads and wires whose pads both have their net.
@@ -269,14 +299,18 @@ def _compare_nets(
             if other != name:
                 shorts += 1
                 yield differs(
-                    "file-short", f"In the files {other} and {name} are one piece of copper", place=Place(net=p.net)
+                    "file-short",
+                    f"In the files {other} and {name} are one piece of copper",
+                    place=Place(net=p.net),
                 )
     opens = _compare_opens(design, held, readings)
     readings["shorts"] = shorts
     yield from opens
 
 
-def _compare_opens(design: Design, held: dict[str, set[int]], readings: dict[str, float | int]) -> list[Finding]:
+def _compare_opens(
+    design: Design, held: dict[str, set[int]], readings: dict[str, float | int]
+) -> list[Finding]:
     wanted: dict[str, int] = {}
     for link in connectivity(design).open_links:
         wanted[link.net] = wanted.get(link.net, 0) + 1
@@ -290,10 +324,10 @@ def _compare_opens(design: Design, held: dict[str, set[int]], readings: dict[str
             found.append(
                 differs(
                     "file-open",
-                    f"In the files {net} has {opens} open links, in the design {wanted.get(net, 0)}",
+                    f"In the files {net} has {opens} open connections, in the design {wanted.get(net, 0)}",
                     opens,
                     wanted.get(net, 0),
-                    "links",
+                    "connections",
                     Place(net=net),
                 )
             )
@@ -316,7 +350,9 @@ def _loose_vias(design: Design) -> dict[str, int]:
     return count
 
 
-def _compare_images(design: Design, copper: list[ReadLayer], readings: dict[str, float | int]) -> Iterator[Finding]:
+def _compare_images(
+    design: Design, copper: list[ReadLayer], readings: dict[str, float | int]
+) -> Iterator[Finding]:
     """Compare each copper image with the design's own shapes, made by other code than the writer's."""
     worst = 0.0
     for layer, read in zip(design.board.layers, copper, strict=False):
@@ -337,11 +373,15 @@ def _compare_images(design: Design, copper: list[ReadLayer], readings: dict[str,
                 Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6), layer=layer),
             )
     if len(copper) != len(design.board.layers):
-        yield differs("layers", f"The files have {len(copper)} copper layers, the design {len(design.board.layers)}")
+        yield differs(
+            "layers", f"The files have {len(copper)} copper layers, the design {len(design.board.layers)}"
+        )
     readings["image_difference_mm2"] = round(worst, 6)
 
 
-def _compare_widths(design: Design, copper: list[ReadLayer], readings: dict[str, float | int]) -> Iterator[Finding]:
+def _compare_widths(
+    design: Design, copper: list[ReadLayer], readings: dict[str, float | int]
+) -> Iterator[Finding]:
     """Measure the copper of each image against the maker's least width: what it hangs together by, and its strips.
 
     Where two tracks or pads touch beside a wider way nothing hangs on it; in what is filled every neck counts. How wide
@@ -364,18 +404,23 @@ def _compare_widths(design: Design, copper: list[ReadLayer], readings: dict[str,
                 thin += 1
                 place = Place(x_nm=round(at.x * 1e6), y_nm=round(at.y * 1e6), layer=layer)
                 text = f"In the files copper on the {layer} {says}"
-                yield differs("file-thin", text, width_mm, least, "mm", place).model_copy(update={"sense": "at least"})
+                yield differs("file-thin", text, width_mm, least, "mm", place).model_copy(
+                    update={"sense": "at least"}
+                )
     readings["thin_places"] = thin
 
 
-def _rings(copper: list[ReadLayer], drills: Mapping[str, ReadDrill], readings: dict[str, float | int]) -> None:
+def _rings(
+    copper: list[ReadLayer], drills: Mapping[str, ReadDrill], readings: dict[str, float | int]
+) -> None:
     """Measure the narrowest copper ring round any plated hole, or any hole in copper on a one-layer board."""
     rings = [
         ring
         for drill in drills.values()
         for x, y, size in drill.holes
         for layer in (copper[:1] + copper[-1:] if len(copper) > 1 else copper)
-        if (ring := ring_width(layer.image, x, y, size)) > -size / 2 + 1e-6 or (drill.plated and np.isfinite(ring))
+        if (ring := ring_width(layer.image, x, y, size)) > -size / 2 + 1e-6
+        or (drill.plated and np.isfinite(ring))
     ]
     if rings:
         readings["narrowest_ring_mm"] = round(min(rings), 4)

@@ -177,7 +177,9 @@ class _Gerber:
         lines = [o for o in objects if o.kind == "line"]
         spines = [LineString(o.points) if o.points[0] != o.points[1] else Point(o.points[0]) for o in lines]
         reach = [self.round[o.aperture] for o in lines]
-        shapes = list(shapely.buffer(np.array(spines, dtype=object), reach, quad_segs=SEGMENTS)) if lines else []
+        shapes = (
+            list(shapely.buffer(np.array(spines, dtype=object), reach, quad_segs=SEGMENTS)) if lines else []
+        )
         for o in objects:
             if o.kind == "flash":
                 shapes.append(affinity.translate(self.shapes[o.aperture], *o.points[0]))
@@ -318,7 +320,9 @@ class _Gerber:
 
 def _plain(text: str) -> str:
     return re.sub(
-        r"\\u([0-9A-Fa-f]{4})|\\U(0010[0-9A-Fa-f]{4}|000[0-9A-Fa-f]{5})", lambda m: chr(int(m[1] or m[2], 16)), text
+        r"\\u([0-9A-Fa-f]{4})|\\U(0010[0-9A-Fa-f]{4}|000[0-9A-Fa-f]{5})",
+        lambda m: chr(int(m[1] or m[2], 16)),
+        text,
     )
 
 
@@ -380,10 +384,15 @@ def read_netlist(text: str, name: str) -> list[ReadPoint]:
         net = line[3:17].strip()
         points.append(
             ReadPoint(
-                alias.get(net, net), line[20:26].strip(), line[27:31].strip(), int(x[1]) / 1000, int(y[1]) / 1000,
-                int(hole[1]) / 1000 if hole else 0.0, int(access[1]),
+                alias.get(net, net),
+                line[20:26].strip(),
+                line[27:31].strip(),
+                int(x[1]) / 1000,
+                int(y[1]) / 1000,
+                int(hole[1]) / 1000 if hole else 0.0,
+                int(access[1]),
             )
-        )  # fmt: skip
+        )
     return points
 
 

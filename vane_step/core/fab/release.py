@@ -1,4 +1,4 @@
-"""A release: the frozen set of files for a board house, offered when no stop forbids it and reading back agrees."""
+"""A release: the frozen files for a board manufacturer, offered when no stop forbids it and reading back agrees."""
 
 from __future__ import annotations
 
@@ -24,7 +24,12 @@ from vane_step.core.fab.reader import UnreadableFile
 from vane_step.core.finding import Finding
 from vane_step.core.judge import board_stops, stops, waived_findings
 
-LAYER_TITLES = {"front": "copper-front", "in1": "copper-inner-1", "in2": "copper-inner-2", "back": "copper-back"}
+LAYER_TITLES = {
+    "front": "copper-front",
+    "in1": "copper-inner-1",
+    "in2": "copper-inner-2",
+    "back": "copper-back",
+}
 
 
 @dataclass(frozen=True)
@@ -63,16 +68,20 @@ class Release:
             few = "; ".join(f"{f.code}: {f.message}" for f in self.stops[:4]) + ("; …" if count > 4 else "")
             raise StopsOpen(
                 f"{count} stop{'' if count == 1 else 's'} forbid{'s' if count == 1 else ''} a release: {few}.",
-                where=self.name, value=count, allowed="no finding of level stop",
+                where=self.name,
+                value=count,
+                allowed="no finding of level stop",
                 next_step="Clear them, or accept those of the circuit with a reason.",
-            )  # fmt: skip
+            )
         if not self.read.agrees:
             first = self.read.differences[0]
             raise ReleaseRefused(
                 f"The files differ from the design: {first.message}.",
-                where=self.name, value=len(self.read.differences),
-                allowed="no difference", next_step="This is a fault of the program; keep the design and report it.",
-            )  # fmt: skip
+                where=self.name,
+                value=len(self.read.differences),
+                allowed="no difference",
+                next_step="This is a fault of the program; keep the design and report it.",
+            )
         out = io.BytesIO()
         with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
             for name, text in self.files.items():
@@ -210,9 +219,21 @@ def _with_accepted(made: Release, design: Design) -> Release:
 
 
 @derived(
-    "name", "title", "parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts",
-    "variants", "extras",
-)  # fmt: skip
+    "name",
+    "title",
+    "parts",
+    "packages",
+    "nets",
+    "board",
+    "tracks",
+    "vias",
+    "jumpers",
+    "pours",
+    "holes",
+    "texts",
+    "variants",
+    "extras",
+)
 def _written(design: Design, stamp: str) -> Release:
     files = write_files(design, stamp)
     try:
@@ -223,6 +244,7 @@ def _written(design: Design, stamp: str) -> Release:
 
 def _unreadable(design: Design, error: UnreadableFile) -> ReleaseRefused:
     return ReleaseRefused(
-        f"A file cannot be read back: {error}.", where=design.name,
+        f"A file cannot be read back: {error}.",
+        where=design.name,
         next_step="This is a fault of the program; keep the design and report it.",
-    )  # fmt: skip
+    )

@@ -26,7 +26,9 @@ def parts_list(design: Design, variant: str = BASE) -> str:
             groups.setdefault((part.value, part.package, part.catalogue), []).append(part.ref)
     rows: list[Sequence[object]] = [
         (len(refs), number, value, package, " ".join(sorted(refs, key=natural)))
-        for (value, package, number), refs in sorted(groups.items(), key=lambda kv: natural(min(kv[1], key=natural)))
+        for (value, package, number), refs in sorted(
+            groups.items(), key=lambda kv: natural(min(kv[1], key=natural))
+        )
     ]
     rows += [(extra.count, extra.catalogue, extra.title, "", extra.about) for extra in design.extras.values()]
     return _csv(("count", "number", "value", "package", "references"), rows)
@@ -42,10 +44,16 @@ def placement(design: Design, variant: str = BASE) -> str:
             p = part.place
             rows.append(
                 (
-                    ref, part.value, part.package, f"{p.x_nm / 1e6:.4f}", f"{p.y_nm / 1e6:.4f}",
-                    f"{p.turn_deg % 360:g}", p.side, _mounting(design, part),
+                    ref,
+                    part.value,
+                    part.package,
+                    f"{p.x_nm / 1e6:.4f}",
+                    f"{p.y_nm / 1e6:.4f}",
+                    f"{p.turn_deg % 360:g}",
+                    p.side,
+                    _mounting(design, part),
                 )
-            )  # fmt: skip
+            )
     return _csv(("ref", "value", "package", "x_mm", "y_mm", "turn_deg", "side", "mounting"), rows)
 
 

@@ -73,7 +73,7 @@ def _without_islands(piece: Polygon) -> list[Polygon]:
 
 def _tabs(
     board: Polygon, gap: float, bore: float, every: float, keep: BaseGeometry
-) -> list[tuple[Polygon, list[tuple[float, float]]]]:  # fmt: skip
+) -> list[tuple[Polygon, list[tuple[float, float]]]]:
     """Place tabs evenly on the straight sides of a board, or, where it has none that is long enough, round it.
 
     One that would lie where none may be moves along its share of the side to the nearest place that is free.
@@ -106,13 +106,15 @@ def _tabs(
 
 def _bar(x: float, y: float, ux: float, uy: float, gap: float) -> Polygon:
     """Give the tab at a place on an edge that runs in a direction: over the gap, to whatever is beyond."""
-    foot = LineString([(x - ux * TAB_MM / 2, y - uy * TAB_MM / 2), (x + ux * TAB_MM / 2, y + uy * TAB_MM / 2)])
+    foot = LineString(
+        [(x - ux * TAB_MM / 2, y - uy * TAB_MM / 2), (x + ux * TAB_MM / 2, y + uy * TAB_MM / 2)]
+    )
     return foot.buffer(gap + 0.05, cap_style="flat")
 
 
 def _tab(
     x: float, y: float, ux: float, uy: float, gap: float, bore: float, every: float
-) -> tuple[Polygon, list[tuple[float, float]]]:  # fmt: skip
+) -> tuple[Polygon, list[tuple[float, float]]]:
     """Give a tab at a place on an edge that runs in a direction, and the middles of its bores."""
     row = math.floor((TAB_MM + every - bore) / every)
     along = [(j - (row - 1) / 2) * every for j in range(row)]

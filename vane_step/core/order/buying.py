@@ -75,7 +75,7 @@ class Line:
     package: str
     refs: tuple[str, ...]
     dated: Dated | None
-    drawer: int
+    at_hand: int
     each: int = 0
     kind: str = ""
 
@@ -104,39 +104,59 @@ def buy(offer: Offer, wanted: int) -> Bought:
         amount = max(count, offer.minimum)
         amount = math.ceil(amount / offer.multiple) * offer.multiple
         each = max(
-            (b for b in offer.breaks if b.quantity <= amount), key=lambda b: b.quantity, default=offer.breaks[0]
+            (b for b in offer.breaks if b.quantity <= amount),
+            key=lambda b: b.quantity,
+            default=offer.breaks[0],
         ).price
         return amount, each, amount * each
 
     amount, each, total = cost(wanted)
     better = [cost(b.quantity) for b in offer.breaks if b.quantity > amount]
     best = min(better, key=lambda c: c[2], default=None)
-    cheaper = (best[0], best[2]) if best and best[2] < total - 1e-9 and best[0] <= max(offer.stock, amount) else None
+    cheaper = (
+        (best[0], best[2])
+        if best and best[2] < total - 1e-9 and best[0] <= max(offer.stock, amount)
+        else None
+    )
     return Bought(wanted, amount, each, total, cheaper)
 
 
 def lines(
-    design: Design, fitted: Mapping[str, bool], offers: Mapping[str, Dated], drawer: Mapping[str, int]
+    design: Design, fitted: Mapping[str, bool], offers: Mapping[str, Dated], at_hand: Mapping[str, int]
 ) -> list[Line]:
     """Group the fitted parts by what has to be bought, in the order of their references; extra lines come last."""
     groups: dict[tuple[str, str, str], list[Part]] = {}
     for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
         if fitted.get(part.ref, part.fitted) and part.kind != "jumper":
-            groups.setdefault((part.catalogue, part.value if not part.catalogue else "", part.package), []).append(part)
+            groups.setdefault(
+                (part.catalogue, part.value if not part.catalogue else "", part.package), []
+            ).append(part)
     found = [
         Line(
-            number, parts[0].value, pack, tuple(p.ref for p in parts), offers.get(number) if number else None,
-            drawer.get(number, 0) if number else 0, 0, parts[0].kind,
+            number,
+            parts[0].value,
+            pack,
+            tuple(p.ref for p in parts),
+            offers.get(number) if number else None,
+            at_hand.get(number, 0) if number else 0,
+            0,
+            parts[0].kind,
         )
         for (number, _, pack), parts in groups.items()
-    ]  # fmt: skip
+    ]
     return found + [
         Line(
-            x.catalogue, x.title, "", (x.id,), offers.get(x.catalogue) if x.catalogue else None,
-            drawer.get(x.catalogue, 0) if x.catalogue else 0, x.count, "extra",
+            x.catalogue,
+            x.title,
+            "",
+            (x.id,),
+            offers.get(x.catalogue) if x.catalogue else None,
+            at_hand.get(x.catalogue, 0) if x.catalogue else 0,
+            x.count,
+            "extra",
         )
         for x in design.extras.values()
-    ]  # fmt: skip
+    ]
 
 
 @dataclass(frozen=True)
@@ -150,10 +170,10 @@ class Sum:
 
 
 def need_of(line: Line, design: Design, boards: int, stock_first: bool = True) -> int:
-    """Give how many of a line must be bought for so many boards: spares added, the drawer taken off."""
+    """Give how many of a line must be bought for so many boards: spares added, stock at hand taken off."""
     count = line.count * boards
     whole = count + attrition(count, line.kind)
-    return max(0, whole - line.drawer) if stock_first else whole
+    return max(0, whole - line.at_hand) if stock_first else whole
 
 
 def price_list(design: Design, found: list[Line], boards: int, stock_first: bool = True) -> Sum:
@@ -218,9 +238,13 @@ def buying_findings(
         if not line.number:
             what = " ".join([", ".join(line.refs[:6]), line.value]).strip()
             yield Finding(
-                level="note", code="no-number", source="the list of parts", place=place,
-                message=f"{what}: no part is chosen yet", remedy=_instead(line, swaps),
-            )  # fmt: skip
+                level="note",
+                code="no-number",
+                source="the list of parts",
+                place=place,
+                message=f"{what}: no part is chosen yet",
+                remedy=_instead(line, swaps),
+            )
             continue
         wanted = need_of(line, design, boards, design.brief.stock_first)
         if not wanted:
@@ -234,19 +258,26 @@ def buying_findings(
         remedy = _instead(line, swaps)
         if offer is None:
             yield Finding(
-                level="look", code="no-offer", message=f"Nobody offers {who}", reading=0, limit=wanted, unit="pieces",
-                source=source, place=place, remedy=remedy,
-            )  # fmt: skip
+                level="look",
+                code="no-offer",
+                message=f"Nobody offers {who}",
+                reading=0,
+                limit=wanted,
+                unit="pieces",
+                source=source,
+                place=place,
+                remedy=remedy,
+            )
             continue
         yield from _about_offer(offer, who, buy(offer, wanted), source, place, remedy)
 
 
 def _instead(line: Line, swaps: Mapping[str, str] | None) -> Remedy | None:
-    """Offer what can stand in for a line, by its number, or by its first part where none is chosen."""
+    """Offer an alternate for a line, by its number, or by its first part where none is chosen."""
     if line.kind == "extra":
         return None
     other = (swaps or {}).get(line.number or line.refs[0])
-    label = f"Take {other} instead" if line.number else f"Take {other}"
+    label = f"Replace by {other}" if line.number else f"Use {other}"
     return Remedy(label=label, ask=f"swap {' '.join(line.refs)} {other}") if other else None
 
 
@@ -256,13 +287,25 @@ def _about_offer(
     if offer.stock < bought.wanted:
         text = f"Not enough of {who} in stock; more in {offer.lead_days} days"
         yield Finding(
-            level="look", code="short-stock", message=text, reading=offer.stock, limit=bought.wanted, unit="pieces",
-            source=source, place=place, remedy=remedy,
-        )  # fmt: skip
+            level="look",
+            code="short-stock",
+            message=text,
+            reading=offer.stock,
+            limit=bought.wanted,
+            unit="pieces",
+            source=source,
+            place=place,
+            remedy=remedy,
+        )
     if offer.life != "active":
         level: Literal["look", "note"] = "look" if offer.life == "end of life" else "note"
         yield Finding(
-            level=level, code="life", message=f"{who} is {offer.life}", source=source, place=place, remedy=remedy
+            level=level,
+            code="life",
+            message=f"{who} is {offer.life}",
+            source=source,
+            place=place,
+            remedy=remedy,
         )
     if offer.sources == 1 and offer.stock < 20 * bought.wanted:
         text = f"{who} comes from one source only"
@@ -280,6 +323,13 @@ def _about_offer(
         count, total = bought.cheaper
         text = f"{count} of {who} cost less than {bought.buy}"
         yield Finding(
-            level="note", code="next-break", message=text, reading=round(bought.total, 2), limit=round(total, 2),
-            unit="€", sense="at most", source=source, place=place,
-        )  # fmt: skip
+            level="note",
+            code="next-break",
+            message=text,
+            reading=round(bought.total, 2),
+            limit=round(total, 2),
+            unit="€",
+            sense="at most",
+            source=source,
+            place=place,
+        )

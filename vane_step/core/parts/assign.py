@@ -77,10 +77,13 @@ def _stem(function: str) -> str:
 
 
 def assign(
-    pins: tuple[Pin, ...], signals: tuple[Signal, ...], locked: tuple[PinUse, ...] = (),
-    cost: Mapping[tuple[str, str], float] | None = None, now: Mapping[str, str] | None = None,
+    pins: tuple[Pin, ...],
+    signals: tuple[Signal, ...],
+    locked: tuple[PinUse, ...] = (),
+    cost: Mapping[tuple[str, str], float] | None = None,
+    now: Mapping[str, str] | None = None,
     time_limit_s: float = TIME_LIMIT_S,
-) -> Assignment:  # fmt: skip
+) -> Assignment:
     """Assign pins to signals so that as many as possible are met, at least cost.
 
     Parameters
@@ -132,9 +135,11 @@ def assign(
                 mine += 1
         if lock and not mine:
             raise InputError(
-                f"Pin {lock.pin} cannot do {lock.function} for {s.name}.", where=lock.pin, value=lock.function,
+                f"Pin {lock.pin} cannot do {lock.function} for {s.name}.",
+                where=lock.pin,
+                value=lock.function,
                 next_step="Let this pin go.",
-            )  # fmt: skip
+            )
     return _solve(pins, signals, columns, price, time_limit_s)
 
 
@@ -148,9 +153,12 @@ def _worth(pin: Pin, signal: Signal, of_loader: bool) -> float:
 
 
 def _solve(
-    pins: tuple[Pin, ...], signals: tuple[Signal, ...], columns: list[tuple[str, str, str, str]], price: list[float],
+    pins: tuple[Pin, ...],
+    signals: tuple[Signal, ...],
+    columns: list[tuple[str, str, str, str]],
+    price: list[float],
     time_limit_s: float,
-) -> Assignment:  # fmt: skip
+) -> Assignment:
     # Imported here: the solver takes a fifth of a second to load, and most starts never solve anything.
     from scipy.optimize import Bounds, LinearConstraint, milp
     from scipy.sparse import coo_array
@@ -193,12 +201,17 @@ def _solve(
     rows, cols, values = zip(*entries, strict=True) if entries else ((), (), ())
     matrix = coo_array((values, (rows, cols)), shape=(len(low), total)).tocsr()
     result = milp(
-        costs, constraints=LinearConstraint(matrix, low, high), integrality=np.ones(total), bounds=Bounds(0, 1),
+        costs,
+        constraints=LinearConstraint(matrix, low, high),
+        integrality=np.ones(total),
+        bounds=Bounds(0, 1),
         options={"time_limit": time_limit_s, "mip_rel_gap": 1e-6},
-    )  # fmt: skip
+    )
     if result.x is None:
         raise InputError(
-            "No assignment was found in time.", where="pins", value=f"{time_limit_s:g} s",
+            "No assignment was found in time.",
+            where="pins",
+            value=f"{time_limit_s:g} s",
             next_step="Ask for fewer signals, or lock some pins.",
         )
     taken = {columns[k][0]: columns[k] for k in np.flatnonzero(result.x[:count] > 0.5)}
@@ -207,15 +220,22 @@ def _solve(
 
 
 def _answer(
-    pins: tuple[Pin, ...], signals: tuple[Signal, ...], taken: Mapping[str, tuple[str, str, str, str]], gap: float
-) -> Assignment:  # fmt: skip
+    pins: tuple[Pin, ...],
+    signals: tuple[Signal, ...],
+    taken: Mapping[str, tuple[str, str, str, str]],
+    gap: float,
+) -> Assignment:
     """Say which pin each signal took, what is missing and what is spare."""
     uses = tuple(
-        PinUse(pin=taken[s.name][1], demand=s.name, function=taken[s.name][2]) for s in signals if s.name in taken
+        PinUse(pin=taken[s.name][1], demand=s.name, function=taken[s.name][2])
+        for s in signals
+        if s.name in taken
     )
     missing = tuple(s for s in signals if s.name not in taken)
     busy = {u.pin for u in uses}
-    spare = tuple(p.number for p in pins if p.role in ("io", "input") and p.functions and p.number not in busy)
+    spare = tuple(
+        p.number for p in pins if p.role in ("io", "input") and p.functions and p.number not in busy
+    )
     return Assignment(uses, missing, spare, gap)
 
 

@@ -34,39 +34,69 @@ class Parameter:
 
 
 PARAMETERS: Final[dict[str, Parameter]] = {
-    "r_ohm": Parameter("resistance", "Ω", "value"), "c_f": Parameter("capacitance", "F", "value"),
-    "l_h": Parameter("inductance", "H", "value"), "tolerance_pct": Parameter("tolerance", "%", "typical"),
-    "tolerance_ppm": Parameter("tolerance", "ppm", "typical"), "power_w": Parameter("power", "W", "rating"),
-    "vmax_v": Parameter("working voltage", "V", "rating"), "vr_v": Parameter("reverse voltage", "V", "rating"),
-    "if_a": Parameter("forward current", "A", "rating"), "vf_v": Parameter("forward voltage", "V", "typical"),
-    "ir_a": Parameter("leakage", "A", "typical"), "vz_v": Parameter("zener voltage", "V", "value"),
-    "vds_v": Parameter("drain voltage", "V", "rating"), "id_a": Parameter("drain current", "A", "rating"),
-    "rds_ohm": Parameter("on resistance", "Ω", "typical"), "vgs_v": Parameter("gate drive", "V", "typical"),
-    "vgsth_v": Parameter("gate threshold", "V", "typical"), "qg_c": Parameter("gate charge", "C", "typical"),
-    "vce_v": Parameter("collector voltage", "V", "rating"), "ic_a": Parameter("collector current", "A", "rating"),
-    "hfe": Parameter("current gain", "", "rating"), "vout_v": Parameter("output voltage", "V", "value"),
-    "vout_min_v": Parameter("output from", "V", "least"), "vout_max_v": Parameter("output to", "V", "most"),
-    "vin_min_v": Parameter("input from", "V", "least"), "vin_max_v": Parameter("input to", "V", "most"),
-    "iout_a": Parameter("output current", "A", "rating"), "dropout_v": Parameter("dropout", "V", "typical"),
-    "iq_a": Parameter("own current", "A", "typical"), "vref_v": Parameter("reference", "V", "typical"),
+    "r_ohm": Parameter("resistance", "Ω", "value"),
+    "c_f": Parameter("capacitance", "F", "value"),
+    "l_h": Parameter("inductance", "H", "value"),
+    "tolerance_pct": Parameter("tolerance", "%", "typical"),
+    "tolerance_ppm": Parameter("tolerance", "ppm", "typical"),
+    "power_w": Parameter("power", "W", "rating"),
+    "vmax_v": Parameter("working voltage", "V", "rating"),
+    "vr_v": Parameter("reverse voltage", "V", "rating"),
+    "if_a": Parameter("forward current", "A", "rating"),
+    "vf_v": Parameter("forward voltage", "V", "typical"),
+    "ir_a": Parameter("leakage", "A", "typical"),
+    "vz_v": Parameter("zener voltage", "V", "value"),
+    "vds_v": Parameter("drain voltage", "V", "rating"),
+    "id_a": Parameter("drain current", "A", "rating"),
+    "rds_ohm": Parameter("on resistance", "Ω", "typical"),
+    "vgs_v": Parameter("gate drive", "V", "typical"),
+    "vgsth_v": Parameter("gate threshold", "V", "typical"),
+    "qg_c": Parameter("gate charge", "C", "typical"),
+    "vce_v": Parameter("collector voltage", "V", "rating"),
+    "ic_a": Parameter("collector current", "A", "rating"),
+    "hfe": Parameter("current gain", "", "rating"),
+    "vout_v": Parameter("output voltage", "V", "value"),
+    "vout_min_v": Parameter("output from", "V", "least"),
+    "vout_max_v": Parameter("output to", "V", "most"),
+    "vin_min_v": Parameter("input from", "V", "least"),
+    "vin_max_v": Parameter("input to", "V", "most"),
+    "iout_a": Parameter("output current", "A", "rating"),
+    "dropout_v": Parameter("dropout", "V", "typical"),
+    "iq_a": Parameter("own current", "A", "typical"),
+    "vref_v": Parameter("reference", "V", "typical"),
     "theta_ja_k_per_w": Parameter("junction to ambient", "K/W", "typical"),
-    "fsw_hz": Parameter("switching frequency", "Hz", "typical"), "efficiency": Parameter("efficiency", "", "rating"),
-    "freq_hz": Parameter("frequency", "Hz", "value"), "cl_f": Parameter("load capacitance", "F", "typical"),
-    "esr_ohm": Parameter("series resistance", "Ω", "typical"), "dcr_ohm": Parameter("winding", "Ω", "typical"),
-    "isat_a": Parameter("saturation current", "A", "rating"), "ripple_a": Parameter("ripple current", "A", "rating"),
-    "i_a": Parameter("current", "A", "rating"), "coil_v": Parameter("coil voltage", "V", "value"),
-    "coil_ohm": Parameter("coil", "Ω", "typical"), "beta_k": Parameter("B value", "K", "typical"),
-    "supply_min_v": Parameter("supply from", "V", "least"), "supply_max_v": Parameter("supply to", "V", "most"),
-    "gbw_hz": Parameter("bandwidth", "Hz", "rating"), "offset_v": Parameter("offset", "V", "typical"),
-    "channels": Parameter("channels", "", "rating"), "ways": Parameter("ways", "", "value"),
-    "pitch_mm": Parameter("pitch", "mm", "value"), "flash_b": Parameter("program memory", "B", "rating"),
-    "ram_b": Parameter("data memory", "B", "rating"), "clock_hz": Parameter("clock", "Hz", "rating"),
-    "i_pin_a": Parameter("current of a pin", "A", "typical"), "ipeak_a": Parameter("peak current", "A", "typical"),
-    "converter_bits": Parameter("converter", "bit", "rating"), "nm": Parameter("colour", "nm", "value"),
-    "mcd": Parameter("brightness", "mcd", "rating"), "i2c_address": Parameter("bus address", "", "value"),
-    "accuracy": Parameter("accuracy", "K", "typical"), "inductive": Parameter("inductive", "", "value"),
+    "fsw_hz": Parameter("switching frequency", "Hz", "typical"),
+    "efficiency": Parameter("efficiency", "", "rating"),
+    "freq_hz": Parameter("frequency", "Hz", "value"),
+    "cl_f": Parameter("load capacitance", "F", "typical"),
+    "esr_ohm": Parameter("series resistance", "Ω", "typical"),
+    "dcr_ohm": Parameter("winding", "Ω", "typical"),
+    "isat_a": Parameter("saturation current", "A", "rating"),
+    "ripple_a": Parameter("ripple current", "A", "rating"),
+    "i_a": Parameter("current", "A", "rating"),
+    "coil_v": Parameter("coil voltage", "V", "value"),
+    "coil_ohm": Parameter("coil", "Ω", "typical"),
+    "beta_k": Parameter("B value", "K", "typical"),
+    "supply_min_v": Parameter("supply from", "V", "least"),
+    "supply_max_v": Parameter("supply to", "V", "most"),
+    "gbw_hz": Parameter("bandwidth", "Hz", "rating"),
+    "offset_v": Parameter("offset", "V", "typical"),
+    "channels": Parameter("channels", "", "rating"),
+    "ways": Parameter("ways", "", "value"),
+    "pitch_mm": Parameter("pitch", "mm", "value"),
+    "flash_b": Parameter("program memory", "B", "rating"),
+    "ram_b": Parameter("data memory", "B", "rating"),
+    "clock_hz": Parameter("clock", "Hz", "rating"),
+    "i_pin_a": Parameter("current of a pin", "A", "typical"),
+    "ipeak_a": Parameter("peak current", "A", "typical"),
+    "converter_bits": Parameter("converter", "bit", "rating"),
+    "nm": Parameter("colour", "nm", "value"),
+    "mcd": Parameter("brightness", "mcd", "rating"),
+    "i2c_address": Parameter("bus address", "", "value"),
+    "accuracy": Parameter("accuracy", "K", "typical"),
+    "inductive": Parameter("inductive", "", "value"),
     "radio": Parameter("radio", "", "value"),
-}  # fmt: skip
+}
 SERIES: Final = {6: E6, 12: E12, 24: E24}
 # Kinds of parts whose value stands on the sheet; others show their number.
 VALUED: Final = ("resistor", "ceramic capacitor", "electrolytic capacitor", "inductor", "thermistor")
@@ -92,7 +122,9 @@ class CataloguePart:
     def told(self) -> list[tuple[str, str]]:
         """Give title and figure of each parameter for people."""
         return [
-            (p.title, format_value(v, p.unit)) for k, v in self.params.items() if (p := PARAMETERS.get(k)) is not None
+            (p.title, format_value(v, p.unit))
+            for k, v in self.params.items()
+            if (p := PARAMETERS.get(k)) is not None
         ]
 
     def part(self, ref: str) -> Part:
@@ -103,12 +135,20 @@ class CataloguePart:
         InputError
             When the reference cannot be one.
         """
-        pins = self.pins or tuple(Pin(number=n) for n in dict.fromkeys(p.number for p in package(self.package).pads))
+        pins = self.pins or tuple(
+            Pin(number=n) for n in dict.fromkeys(p.number for p in package(self.package).pads)
+        )
         try:
             return Part(
-                ref=ref, value=self.value, package=self.package, kind=self.kind, pins=pins, block=NEW_BLOCK,
-                catalogue=self.number, params=dict(self.params),
-            )  # fmt: skip
+                ref=ref,
+                value=self.value,
+                package=self.package,
+                kind=self.kind,
+                pins=pins,
+                block=NEW_BLOCK,
+                catalogue=self.number,
+                params=dict(self.params),
+            )
         except ValidationError as error:
             raise input_error(error, ref) from error
 
@@ -152,13 +192,15 @@ def read_catalogue(files: Mapping[str, Any]) -> Catalogue:
         for part in _parts(table):
             if part.number in found:
                 raise InputError(
-                    f"{part.number} comes twice in the catalogue.", where=name,
+                    f"{part.number} comes twice in the catalogue.",
+                    where=name,
                     next_step="Give each a number of its own.",
                 )
             unknown = part.params.keys() - PARAMETERS.keys()
             if unknown:
                 raise InputError(
-                    f"{part.number} has an unknown parameter {min(unknown)}.", where=name,
+                    f"{part.number} has an unknown parameter {min(unknown)}.",
+                    where=name,
                     next_step="Leave it out.",
                 )
             found[part.number] = part
@@ -172,7 +214,13 @@ def _parts(table: _Table) -> Iterable[CataloguePart]:
         fields = dict(zip(table.columns, row, strict=True))
         yield _part(table, fields, pins)
     for number, pack in table.parts:
-        fields = {"number": number, "maker": table.maker, "package": pack, "title": table.title, **table.params}
+        fields = {
+            "number": number,
+            "maker": table.maker,
+            "package": pack,
+            "title": table.title,
+            **table.params,
+        }
         yield _part(table, fields, pins)
     for line in table.lines:
         rest = {k: v for k, v in line.items() if k not in ("prefix", "from", "to", "series")}
@@ -190,9 +238,18 @@ def _part(table: _Table, fields: dict[str, Any], pins: tuple[Pin, ...]) -> Catal
     value = _value(table.category, text, params)
     words = " ".join((table.category, text["title"], text["package"], text["number"], text["maker"])).lower()
     return CataloguePart(
-        text["number"], text["maker"], table.category, text["title"] or table.category, text["package"], table.kind,
-        table.letters, value, params, pins, words,
-    )  # fmt: skip
+        text["number"],
+        text["maker"],
+        table.category,
+        text["title"] or table.category,
+        text["package"],
+        table.kind,
+        table.letters,
+        value,
+        params,
+        pins,
+        words,
+    )
 
 
 def _value(category: str, text: dict[str, str], params: Mapping[str, float]) -> str:
@@ -230,7 +287,14 @@ def _pin(text: str) -> Pin:
     functions = tuple(rest[1].split(",")) if len(rest) > 1 else ()
     reset, loader = (rest[2], rest[3]) if len(rest) > 3 else ("", "")
     return Pin.model_validate(
-        {"number": number, "name": name, "role": role, "functions": functions, "reset": reset, "loader": loader}
+        {
+            "number": number,
+            "name": name,
+            "role": role,
+            "functions": functions,
+            "reset": reset,
+            "loader": loader,
+        }
     )
 
 
@@ -262,7 +326,10 @@ class Wish:
                 # A fixed part that meets the figure goes before one that has to be set to it.
                 fits, off = have <= self.value <= top, 0.2
             elif known.sense == "rating":
-                fits, off = have >= self.value * (1 - 1e-9), math.log(max(have, 1e-30) / max(self.value, 1e-30))
+                fits, off = (
+                    have >= self.value * (1 - 1e-9),
+                    math.log(max(have, 1e-30) / max(self.value, 1e-30)),
+                )
             else:
                 continue
             if fits and (best is None or off < best):
@@ -296,7 +363,9 @@ class Catalogue:
         if found is None:
             near = [n for n in self.parts if n.startswith(number.upper()[:3])][:6]
             raise NotFound(
-                f"The catalogue has no {number}.", where=number, allowed=", ".join(near),
+                f"The catalogue has no {number}.",
+                where=number,
+                allowed=", ".join(near),
                 next_step="Search for it by what it is.",
             )
         return found
@@ -306,13 +375,17 @@ class Catalogue:
 
         Of parts that have no such value none is alike: the same package and the same kind are no likeness.
         """
-        key = {"resistor": "r_ohm", "capacitor": "c_f", "polar-capacitor": "c_f", "inductor": "l_h"}.get(part.kind)
+        key = {"resistor": "r_ohm", "capacitor": "c_f", "polar-capacitor": "c_f", "inductor": "l_h"}.get(
+            part.kind
+        )
         try:
             value = parse_value(part.value.split()[0]) if key and part.value else None
         except InputError:
             value = None
         if not key or not value:
-            return [p for p in self.parts.values() if p.number == part.value.upper() and p.package == part.package]
+            return [
+                p for p in self.parts.values() if p.number == part.value.upper() and p.package == part.package
+            ]
         found = [p for p in self.parts.values() if p.package == part.package and p.kind == part.kind]
         return [p for p in found if abs(p.params.get(key, 0.0) - value) <= 1e-3 * value]
 
@@ -354,7 +427,9 @@ def read_search(text: str) -> tuple[list[str], list[Wish]]:
     """
     parts = re.sub(r"(?<=\d)\s+(?=[pnuµmkMG]?(?:V|A|W|F|H|Hz|ohm|Ω)(?:\s|$))", "", text).split()
     if len(parts) > MAX_WORDS:
-        raise InputError("These are many words.", where="search", value=len(parts), allowed=f"up to {MAX_WORDS}")
+        raise InputError(
+            "These are many words.", where="search", value=len(parts), allowed=f"up to {MAX_WORDS}"
+        )
     words: list[str] = []
     wishes: list[Wish] = []
     for word in parts:
@@ -364,10 +439,19 @@ def read_search(text: str) -> tuple[list[str], list[Wish]]:
             unit = _UNITS.get(figure[3] or "", "")
             prefix = figure[2] or figure[5] or ""
             if not unit:
-                unit = "Ω" if prefix in ("k", "M", "R") and prefix else "F" if prefix in ("p", "n", "u", "µ") else ""
+                unit = (
+                    "Ω"
+                    if prefix in ("k", "M", "R") and prefix
+                    else "F"
+                    if prefix in ("p", "n", "u", "µ")
+                    else ""
+                )
             if unit and (unit != "Ω" or prefix or figure[3]):
                 wishes.append(
-                    Wish(parse_value(word.replace("ohm", "").replace("Hz", "").rstrip("VAWFHΩ"), "search"), unit)
+                    Wish(
+                        parse_value(word.replace("ohm", "").replace("Hz", "").rstrip("VAWFHΩ"), "search"),
+                        unit,
+                    )
                 )
             else:
                 words.append(word.lower())
@@ -379,5 +463,7 @@ def read_search(text: str) -> tuple[list[str], list[Wish]]:
 def _named(name: str, sign: str, value: str) -> Wish:
     key = next((k for k in PARAMETERS if k == name or k.rpartition("_")[0] == name.lower()), None)
     if key is None:
-        raise InputError(f"There is no parameter {name}.", where="search", value=name, allowed=", ".join(PARAMETERS))
+        raise InputError(
+            f"There is no parameter {name}.", where="search", value=name, allowed=", ".join(PARAMETERS)
+        )
     return Wish(parse_value(value, name), PARAMETERS[key].unit, key, "<" if sign in ("<", "<=") else ">")

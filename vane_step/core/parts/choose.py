@@ -61,17 +61,23 @@ def candidates(
     return sorted(
         found,
         key=lambda c: (
-            not c.feasible, len(c.assignment.missing) + len(c.lacks), c.price if c.price is not None else 1e9,
-            len(c.assignment.spare), c.part.number,
+            not c.feasible,
+            len(c.assignment.missing) + len(c.lacks),
+            c.price if c.price is not None else 1e9,
+            len(c.assignment.spare),
+            c.part.number,
         ),
-    )  # fmt: skip
+    )
 
 
 @lru_cache(maxsize=256)
 def _solved(
-    pins: tuple[Pin, ...], signals: tuple[Signal, ...], locked: tuple[PinUse, ...] = (),
-    cost: tuple[tuple[tuple[str, str], float], ...] = (), now: tuple[tuple[str, str], ...] = (),
-) -> Assignment:  # fmt: skip
+    pins: tuple[Pin, ...],
+    signals: tuple[Signal, ...],
+    locked: tuple[PinUse, ...] = (),
+    cost: tuple[tuple[tuple[str, str], float], ...] = (),
+    now: tuple[tuple[str, str], ...] = (),
+) -> Assignment:
     """Assign, remembering what was solved: it is asked again at every key and every look at the page."""
     return assign(pins, signals, locked, dict(cost), dict(now))
 
@@ -89,7 +95,9 @@ def _lacks(part: CataloguePart, demand: Demand) -> list[str]:
     if demand.supply_v:
         low, high = have.get("supply_min_v", 0.0), have.get("supply_max_v", 0.0)
         if demand.supply_v[0] < low or demand.supply_v[1] > high:
-            lacks.append(f"supply {low:g} to {high:g} V, wanted {demand.supply_v[0]:g} to {demand.supply_v[1]:g}")
+            lacks.append(
+                f"supply {low:g} to {high:g} V, wanted {demand.supply_v[0]:g} to {demand.supply_v[1]:g}"
+            )
     if demand.package and demand.package.lower() not in part.package.lower():
         lacks.append(f"package {part.package}, wanted {demand.package}")
     return lacks
@@ -105,15 +113,19 @@ def solve_for(
     part = part_of(design, ref)
     if not any(p.functions for p in part.pins):
         raise InputError(
-            f"The pins of {ref} say no functions.", where=ref, next_step="Take the controller from the catalogue.",
-        )  # fmt: skip
+            f"The pins of {ref} say no functions.",
+            where=ref,
+            next_step="Choose the controller from the catalogue.",
+        )
     now = {} if cost else {u.demand: u.pin for u in part.uses}
     taken = _taken(design, part, {s.name for s in demand.signals})
     free = tuple(p for p in part.pins if p.number not in taken)
     locked = tuple(u for u in part.uses if u.locked)
     wired = _wired(part, demand.signals, taken)
     wanted = tuple(s for s in demand.signals if s not in dict(wired))
-    return replace(_solved(free, wanted, locked, tuple((cost or {}).items()), tuple(now.items())), wired=wired)
+    return replace(
+        _solved(free, wanted, locked, tuple((cost or {}).items()), tuple(now.items())), wired=wired
+    )
 
 
 def _wired(part: Part, signals: tuple[Signal, ...], taken: set[str]) -> tuple[tuple[Signal, str], ...]:
@@ -121,7 +133,9 @@ def _wired(part: Part, signals: tuple[Signal, ...], taken: set[str]) -> tuple[tu
     found: dict[Signal, str] = {}
     for signal in signals:
         if signal.function.partition(".")[0] in ONE_PURPOSE:
-            pin = next((p.number for p in part.pins if p.number in taken and offers(p, signal.function)), None)
+            pin = next(
+                (p.number for p in part.pins if p.number in taken and offers(p, signal.function)), None
+            )
             if pin is not None and pin not in found.values():
                 found[signal] = pin
     whole = {s.group for s in found} - {s.group for s in signals if s not in found}
@@ -152,15 +166,18 @@ def apply_assignment(design: Design, ref: str, solved: Assignment) -> Together:
         names = ", ".join(f"{s.name} on pin {pin}" for s, pin in solved.wired)
         raise InputError("All that firmware needs is wired already.", where=ref, value=names)
     if not solved.uses:
-        raise InputError("There is nothing to assign.", where=ref, next_step="Say in the brief what firmware needs.")
+        raise InputError(
+            "There is nothing to assign.", where=ref, next_step="Say in the brief what firmware needs."
+        )
     locked = {u.demand for u in part.uses if u.locked}
     uses = tuple(u.model_copy(update={"locked": u.demand in locked}) for u in solved.uses)
     wanted = {pin_name(ref, u.pin): u.demand for u in uses}
     edits: list[Single] = [SetPart(ref=ref, uses=uses)]
     leaving = tuple(
-        name for u in part.uses
+        name
+        for u in part.uses
         if (name := pin_name(ref, u.pin)) not in wanted and design.net_of(name) == u.demand
-    )  # fmt: skip
+    )
     if leaving:
         edits.append(PartPins(pins=leaving))
     edits += [Join(pins=(pin,), net=net) for pin, net in wanted.items() if design.net_of(pin) != net]
@@ -194,7 +211,9 @@ def lock_pin(design: Design, ref: str, number: str, locked: bool) -> SetPart:
     """
     part = part_of(design, ref)
     if number not in {u.pin for u in part.uses}:
-        raise InputError(f"{ref}.{number} is not assigned.", where=f"{ref}.{number}", next_step=f"Type: assign {ref}")
+        raise InputError(
+            f"{ref}.{number} is not assigned.", where=f"{ref}.{number}", next_step=f"Type: assign {ref}"
+        )
     uses = tuple(u.model_copy(update={"locked": locked}) if u.pin == number else u for u in part.uses)
     return SetPart(ref=ref, uses=uses)
 

@@ -11,15 +11,33 @@ from vane_step.core.quantity import parse_value
 
 # What people write, and the signals it takes: the name of the peripheral and its signals, or one signal of its own.
 FUNCTIONS: Final[dict[str, tuple[str, ...]]] = {
-    "adc": ("ADC",), "pwm": ("PWM",), "dac": ("DAC",), "int": ("INT",), "clkin": ("CLKIN",), "gpio": ("GPIO",),
-    "uart": ("UART.TX", "UART.RX"), "i2c": ("I2C.SDA", "I2C.SCL"), "spi": ("SPI.CK", "SPI.MOSI", "SPI.MISO"),
-    "usb": ("USB.DP", "USB.DM"), "xtal": ("XTAL.IN", "XTAL.OUT"), "debug": ("DBG.IO", "DBG.CK"),
-}  # fmt: skip
+    "adc": ("ADC",),
+    "pwm": ("PWM",),
+    "dac": ("DAC",),
+    "int": ("INT",),
+    "clkin": ("CLKIN",),
+    "gpio": ("GPIO",),
+    "uart": ("UART.TX", "UART.RX"),
+    "i2c": ("I2C.SDA", "I2C.SCL"),
+    "spi": ("SPI.CK", "SPI.MOSI", "SPI.MISO"),
+    "usb": ("USB.DP", "USB.DM"),
+    "xtal": ("XTAL.IN", "XTAL.OUT"),
+    "debug": ("DBG.IO", "DBG.CK"),
+}
 TITLES: Final = {
-    "adc": "analogue input", "pwm": "timer output", "dac": "analogue output", "int": "interrupt input",
-    "clkin": "fast clock input", "gpio": "plain pin", "uart": "serial port", "i2c": "two-wire bus",
-    "spi": "three-wire bus", "usb": "USB", "xtal": "crystal", "debug": "debug lines",
-}  # fmt: skip
+    "adc": "analogue input",
+    "pwm": "timer output",
+    "dac": "analogue output",
+    "int": "interrupt input",
+    "clkin": "fast clock input",
+    "gpio": "plain pin",
+    "uart": "serial port",
+    "i2c": "two-wire bus",
+    "spi": "three-wire bus",
+    "usb": "USB",
+    "xtal": "crystal",
+    "debug": "debug lines",
+}
 MAX_DEMANDS = 200
 _LINE = re.compile(
     r"^(?:(?P<name>[A-Za-z_]\w{0,39}(?:/\w{1,40}){0,4})\s*:\s*)?(?:(?P<count>\d{1,3})\s*x?\s+)?(?P<what>[a-z0-9]+)(?P<tolerant>\s+5v)?$",
@@ -76,7 +94,9 @@ def read_demand(text: str) -> Demand:
             signals += _signals(word, number, {s.group for s in signals})
     names = [s.name for s in signals]
     if len(names) > MAX_DEMANDS:
-        raise InputError("These are many pins.", where="demand", value=len(names), allowed=f"up to {MAX_DEMANDS}")
+        raise InputError(
+            "These are many pins.", where="demand", value=len(names), allowed=f"up to {MAX_DEMANDS}"
+        )
     twice = sorted({n for n in names if names.count(n) > 1})
     if twice:
         raise InputError(
@@ -85,10 +105,14 @@ def read_demand(text: str) -> Demand:
     low, _, high = limits.get("supply", "").replace("V", "").partition("..")
     supply = (parse_value(low, "supply"), parse_value(high or low, "supply")) if low else None
     return Demand(
-        tuple(signals), _bytes(limits.get("flash", "0")), _bytes(limits.get("ram", "0")),
-        parse_value(limits.get("clock", "0").removesuffix("Hz"), "clock"), supply, limits.get("package", ""),
+        tuple(signals),
+        _bytes(limits.get("flash", "0")),
+        _bytes(limits.get("ram", "0")),
+        parse_value(limits.get("clock", "0").removesuffix("Hz"), "clock"),
+        supply,
+        limits.get("package", ""),
         parse_value(limits["price"], "price") if "price" in limits else None,
-    )  # fmt: skip
+    )
 
 
 def _bytes(text: str) -> float:
@@ -101,9 +125,11 @@ def _signals(word: str, line: int, taken: set[str]) -> list[Signal]:
     match = _LINE.match(word)
     if match is None or match["what"].lower() not in FUNCTIONS:
         raise InputError(
-            f"{word!r} is no demand.", where=f"demand, line {line}", value=word,
+            f"{word!r} is no demand.",
+            where=f"demand, line {line}",
+            value=word,
             allowed=", ".join(FUNCTIONS) + "; flash, ram, clock, supply, package, price",
-        )  # fmt: skip
+        )
     what, count = match["what"].lower(), int(match["count"] or 1)
     found: list[Signal] = []
     for k in range(count):
@@ -116,9 +142,11 @@ def _signals(word: str, line: int, taken: set[str]) -> list[Signal]:
         own = name.split("/")
         if len(own) > 1 and len(own) != len(legs):
             raise InputError(
-                f"{what} has {len(legs)} lines, {name} names {len(own)}.", where=f"demand, line {line}", value=word,
+                f"{what} has {len(legs)} lines, {name} names {len(own)}.",
+                where=f"demand, line {line}",
+                value=word,
                 allowed=", ".join(f.rpartition(".")[2] for f in legs),
-            )  # fmt: skip
+            )
         for k, function in enumerate(legs):
             leg = function.partition(".")[2]
             title = own[k] if len(own) > 1 else f"{name}_{leg}" if leg else name

@@ -111,14 +111,25 @@ def chip(
     pad_w = (z - g) / 2
     pads = [_rect("1", -(z + g) / 4, 0, pad_w, x), _rect("2", (z + g) / 4, 0, pad_w, x)]
     drawing = {"L length": length.pair, "T terminal": foot.pair, "W width": width.pair}
-    return _package(name, title, pads, (length.middle, width.middle), height_mm, polarised, IPC, drawing=drawing)
+    return _package(
+        name, title, pads, (length.middle, width.middle), height_mm, polarised, IPC, drawing=drawing
+    )
 
 
 def gull_wing(
-    name: str, title: str, pins: int, pitch: float, span: Span, foot: Span, lead: Span,
-    body: tuple[float, float], height_mm: float, sides: int = 2, numbers: Sequence[str] | None = None,
+    name: str,
+    title: str,
+    pins: int,
+    pitch: float,
+    span: Span,
+    foot: Span,
+    lead: Span,
+    body: tuple[float, float],
+    height_mm: float,
+    sides: int = 2,
+    numbers: Sequence[str] | None = None,
     columns: Sequence[float] | None = None,
-) -> Package:  # fmt: skip
+) -> Package:
     """Make the land pattern of a gull-wing package on two or four sides, pins anticlockwise from top left.
 
     Parameters
@@ -131,7 +142,9 @@ def gull_wing(
     """
     if pins % sides and columns is None:
         raise InputError(
-            f"{pins} pins do not divide over {sides} sides.", where=name, value=pins,
+            f"{pins} pins do not divide over {sides} sides.",
+            where=name,
+            value=pins,
             next_step="Give a number of pins that divides.",
         )
     z, g, x = ipc_pad(span, foot, lead, GULL_COARSE if pitch > 0.625 else GULL_FINE)
@@ -154,17 +167,29 @@ def gull_wing(
         for n, (px, py, flat) in zip(names, spots, strict=True)
     ]
     drawing = {
-        "L lead span": span.pair, "T foot": foot.pair, "W lead": lead.pair, "e pitch": (pitch, pitch),
-        "body across": (body[0], body[0]), "body along": (body[1], body[1]),
-    }  # fmt: skip
+        "L lead span": span.pair,
+        "T foot": foot.pair,
+        "W lead": lead.pair,
+        "e pitch": (pitch, pitch),
+        "body across": (body[0], body[0]),
+        "body along": (body[1], body[1]),
+    }
     return _package(name, title, pads, body, height_mm, True, IPC, drawing=drawing)
 
 
 def through_hole(
-    name: str, title: str, spots: Sequence[tuple[str, float, float]], lead_mm: float, body: tuple[float, float],
-    height_mm: float, kitchen: bool = False, polarised: bool = False, pin1_square: bool = True,
-    round_body: bool = False, centre: tuple[float, float] = (0.0, 0.0),
-) -> Package:  # fmt: skip
+    name: str,
+    title: str,
+    spots: Sequence[tuple[str, float, float]],
+    lead_mm: float,
+    body: tuple[float, float],
+    height_mm: float,
+    kitchen: bool = False,
+    polarised: bool = False,
+    pin1_square: bool = True,
+    round_body: bool = False,
+    centre: tuple[float, float] = (0.0, 0.0),
+) -> Package:
     """Make a through-hole land pattern: hole = lead + 0.20 mm, pad = hole + 0.6 mm (kitchen table: + 1.0 mm).
 
     Parameters
@@ -180,28 +205,54 @@ def through_hole(
     pad = hole + (1.0 if kitchen else 0.6)
     pads = [
         PadSpec(
-            number=number, x_nm=nm(x), y_nm=nm(y), width_nm=nm(pad), height_nm=nm(pad),
-            shape="rect" if pin1_square and i == 0 else "round", layers="through", drill_nm=nm(hole),
+            number=number,
+            x_nm=nm(x),
+            y_nm=nm(y),
+            width_nm=nm(pad),
+            height_nm=nm(pad),
+            shape="rect" if pin1_square and i == 0 else "round",
+            layers="through",
+            drill_nm=nm(hole),
         )
         for i, (number, x, y) in enumerate(spots)
-    ]  # fmt: skip
+    ]
     source = "lead + 0.20 mm hole; ring for hand drilling" if kitchen else "lead + 0.20 mm hole"
     steps = [abs(a[1] - b[1]) + abs(a[2] - b[2]) for a, b in pairwise(spots)]
-    drawing = {"b lead": (lead_mm, lead_mm), "body across": (body[0], body[0]), "body along": (body[1], body[1])}
+    drawing = {
+        "b lead": (lead_mm, lead_mm),
+        "body across": (body[0], body[0]),
+        "body along": (body[1], body[1]),
+    }
     if steps:
         drawing["e pitch"] = (min(steps), min(steps))
     return _package(name, title, pads, body, height_mm, polarised, source, round_body, centre, drawing)
 
 
 def _package(
-    name: str, title: str, pads: Sequence[PadSpec], body: tuple[float, float], height_mm: float,
-    polarised: bool, source: str, round_body: bool = False, centre: tuple[float, float] = (0.0, 0.0),
+    name: str,
+    title: str,
+    pads: Sequence[PadSpec],
+    body: tuple[float, float],
+    height_mm: float,
+    polarised: bool,
+    source: str,
+    round_body: bool = False,
+    centre: tuple[float, float] = (0.0, 0.0),
     drawing: dict[str, tuple[float, float]] | None = None,
-) -> Package:  # fmt: skip
+) -> Package:
     return finish_package(
-        name, pads, body, height_mm, title=title, polarised=polarised, source=source, round_body=round_body,
-        centre=centre, margin_mm=0.25, drawing=drawing,
-    )  # fmt: skip
+        name,
+        pads,
+        body,
+        height_mm,
+        title=title,
+        polarised=polarised,
+        source=source,
+        round_body=round_body,
+        centre=centre,
+        margin_mm=0.25,
+        drawing=drawing,
+    )
 
 
 def pad_shape(pad: PadSpec) -> BaseGeometry:
@@ -216,12 +267,20 @@ def pad_shape(pad: PadSpec) -> BaseGeometry:
 
 
 def finish_package(
-    name: str, pads: Sequence[PadSpec], body_mm: tuple[float, float], height_mm: float, *, title: str = "",
-    polarised: bool = False, source: str = "", round_body: bool = False,
-    centre: tuple[float, float] = (0.0, 0.0), margin_mm: float = 0.25,
+    name: str,
+    pads: Sequence[PadSpec],
+    body_mm: tuple[float, float],
+    height_mm: float,
+    *,
+    title: str = "",
+    polarised: bool = False,
+    source: str = "",
+    round_body: bool = False,
+    centre: tuple[float, float] = (0.0, 0.0),
+    margin_mm: float = 0.25,
     drawing: dict[str, tuple[float, float]] | None = None,
     keepout_mm: tuple[float, float, float, float] | None = None,
-) -> Package:  # fmt: skip
+) -> Package:
     """Add courtyard, legend and pin-1 mark to pads and a body.
 
     The legend is the body's outline where it stays clear of the pads, a bar at pin 1 of a polarised two-pin
@@ -242,13 +301,21 @@ def finish_package(
     elif len(pads) > 2:
         lines += _lines(_pin1_mark(shapes[0], hull).difference(keep_off))
     return Package(
-        name=name, title=title, pads=tuple(pads), body_nm=(nm(body_mm[0]), nm(body_mm[1])),
-        height_nm=nm(height_mm), courtyard_nm=(nm(yard[0]), nm(yard[1]), nm(yard[2]), nm(yard[3])),
+        name=name,
+        title=title,
+        pads=tuple(pads),
+        body_nm=(nm(body_mm[0]), nm(body_mm[1])),
+        height_nm=nm(height_mm),
+        courtyard_nm=(nm(yard[0]), nm(yard[1]), nm(yard[2]), nm(yard[3])),
         legend=tuple(tuple((nm(x), nm(y)) for x, y in line) for line in lines),
-        pin1_nm=(first.x_nm, first.y_nm) if len(pads) > 1 else None, polarised=polarised, source=source,
+        pin1_nm=(first.x_nm, first.y_nm) if len(pads) > 1 else None,
+        polarised=polarised,
+        source=source,
         drawing={k: (round(a, 4), round(b, 4)) for k, (a, b) in (drawing or {}).items()},
-        keepout_nm=(nm(keepout_mm[0]), nm(keepout_mm[1]), nm(keepout_mm[2]), nm(keepout_mm[3])) if keepout_mm else None,
-    )  # fmt: skip
+        keepout_nm=(nm(keepout_mm[0]), nm(keepout_mm[1]), nm(keepout_mm[2]), nm(keepout_mm[3]))
+        if keepout_mm
+        else None,
+    )
 
 
 def _bar(outline: BaseGeometry, one: BaseGeometry, two: BaseGeometry) -> BaseGeometry:
@@ -283,5 +350,7 @@ def _lines(shape: BaseGeometry) -> list[list[tuple[float, float]]]:
         return []
     parts = shape.geoms if isinstance(shape, MultiLineString) else [shape]
     return [
-        list(p.simplify(0.01).coords) for p in parts if p.geom_type in ("LineString", "LinearRing") and p.length > 0.2
+        list(p.simplify(0.01).coords)
+        for p in parts
+        if p.geom_type in ("LineString", "LinearRing") and p.length > 0.2
     ]

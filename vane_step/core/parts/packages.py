@@ -12,7 +12,15 @@ from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import Package, PadSpec
 from vane_step.core.errors import NotFound
 from vane_step.core.parts.dimensions import from_dimensions, trimmed
-from vane_step.core.parts.landpattern import GULL_COARSE, Span, chip, finish_package, gull_wing, ipc_pad, through_hole
+from vane_step.core.parts.landpattern import (
+    GULL_COARSE,
+    Span,
+    chip,
+    finish_package,
+    gull_wing,
+    ipc_pad,
+    through_hole,
+)
 from vane_step.core.quantity import nm
 
 # Chip sizes by metric name: length, terminal, width (each least, greatest), height, nickname in inches.
@@ -46,9 +54,12 @@ TQFP: dict[int, tuple[float, float]] = {
 }
 # Radial leads: what it is, and its height.
 RADIALS: dict[str, tuple[str, float]] = {
-    "CER": ("ceramic capacitor", 5.0), "ELCO": ("electrolytic capacitor", 11.0), "LEDR": ("round LED", 8.6),
-    "SOUNDER": ("sounder", 9.5), "KEY": ("key", 5.0),
-}  # fmt: skip
+    "CER": ("ceramic capacitor", 5.0),
+    "ELCO": ("electrolytic capacitor", 11.0),
+    "LEDR": ("round LED", 8.6),
+    "SOUNDER": ("sounder", 9.5),
+    "KEY": ("key", 5.0),
+}
 SOIC_LENGTH: dict[int, float] = {8: 4.9, 14: 8.65, 16: 9.9}
 
 
@@ -72,7 +83,9 @@ def _shunt(match: re.Match[str], _kitchen: bool) -> Package:
         for number, side, y, tall in spots
     ]
     title = f"four-terminal shunt, {long:g} x {wide:g} mm"
-    return finish_package(match[0], pads, (long, wide), 0.9, title=title, source="rule of thumb: fillet 0.3 mm")
+    return finish_package(
+        match[0], pads, (long, wide), 0.9, title=title, source="rule of thumb: fillet 0.3 mm"
+    )
 
 
 def _moulded(match: re.Match[str], _kitchen: bool) -> Package:
@@ -84,7 +97,9 @@ def _soic(match: re.Match[str], _kitchen: bool) -> Package:
     pins = int(match[1])
     span, foot, lead = Span(5.80, 6.20), Span(0.40, 1.27), Span(0.31, 0.51)
     body = (3.9, SOIC_LENGTH[pins])
-    return gull_wing(match[0], f"small outline, {pins} pins, 1.27 mm", pins, 1.27, span, foot, lead, body, 1.75)
+    return gull_wing(
+        match[0], f"small outline, {pins} pins, 1.27 mm", pins, 1.27, span, foot, lead, body, 1.75
+    )
 
 
 def _tqfp(match: re.Match[str], _kitchen: bool) -> Package:
@@ -98,13 +113,25 @@ def _tqfp(match: re.Match[str], _kitchen: bool) -> Package:
 
 def _sot23(match: re.Match[str], _kitchen: bool) -> Package:
     pins = int(match[1] or 3)
-    columns = {3: (0.95, -0.95, 0.0), 5: (0.95, 0.0, -0.95, -0.95, 0.95), 6: (0.95, 0.0, -0.95, -0.95, 0.0, 0.95)}[pins]
+    columns = {
+        3: (0.95, -0.95, 0.0),
+        5: (0.95, 0.0, -0.95, -0.95, 0.95),
+        6: (0.95, 0.0, -0.95, -0.95, 0.0, 0.95),
+    }[pins]
     span = Span(2.10, 2.64) if pins == 3 else Span(2.60, 3.00)
     body = (1.3, 2.9) if pins == 3 else (1.6, 2.9)
     return gull_wing(
-        match[0], f"small-outline transistor, {pins} pins", pins, 0.95, span, Span(0.30, 0.60),
-        Span(0.30, 0.50), body, 1.2, columns=columns,
-    )  # fmt: skip
+        match[0],
+        f"small-outline transistor, {pins} pins",
+        pins,
+        0.95,
+        span,
+        Span(0.30, 0.60),
+        Span(0.30, 0.50),
+        body,
+        1.2,
+        columns=columns,
+    )
 
 
 def _sot223(match: re.Match[str], _kitchen: bool) -> Package:
@@ -118,7 +145,9 @@ def _sot223(match: re.Match[str], _kitchen: bool) -> Package:
         for number, side, y, tall in spots
     ]
     title = "power small-outline transistor with tab"
-    return finish_package(match[0], pads, (3.5, 6.5), 1.8, title=title, polarised=True, source="IPC-7351 nominal")
+    return finish_package(
+        match[0], pads, (3.5, 6.5), 1.8, title=title, polarised=True, source="IPC-7351 nominal"
+    )
 
 
 def _dip(match: re.Match[str], kitchen: bool) -> Package:
@@ -150,7 +179,9 @@ def _radial(match: re.Match[str], kitchen: bool) -> Package:
     what, height = RADIALS[match[1]]
     title = f"{what}, leads {pitch:g} mm apart, body {size:g} mm"
     square = match[1] in ("CER", "KEY")
-    return through_hole(match[0], title, spots, 0.6, body, height, kitchen, polar, polar, round_body=not square)
+    return through_hole(
+        match[0], title, spots, 0.6, body, height, kitchen, polar, polar, round_body=not square
+    )
 
 
 def _header(match: re.Match[str], kitchen: bool) -> Package:
@@ -178,18 +209,29 @@ def _edge(match: re.Match[str], _kitchen: bool) -> Package:
     drill = 0.6 if pitch < 2 else 1.0
     pads = [
         PadSpec(
-            number=str(k + 1), x_nm=nm((k - (count - 1) / 2) * pitch), y_nm=0, width_nm=nm(drill + 0.5),
-            height_nm=nm(drill + 1.4), shape="round", layers="through", drill_nm=nm(drill), on_edge=True,
+            number=str(k + 1),
+            x_nm=nm((k - (count - 1) / 2) * pitch),
+            y_nm=0,
+            width_nm=nm(drill + 0.5),
+            height_nm=nm(drill + 1.4),
+            shape="round",
+            layers="through",
+            drill_nm=nm(drill),
+            on_edge=True,
         )
         for k in range(count)
-    ]  # fmt: skip
+    ]
     title = f"{count} plated half holes on the board's edge, {pitch:g} mm apart"
-    return finish_package(match[0], pads, (0.0, 0.0), 0.0, title=title, source="own, plated holes on the edge")
+    return finish_package(
+        match[0], pads, (0.0, 0.0), 0.0, title=title, source="own, plated holes on the edge"
+    )
 
 
 def _crystal(match: re.Match[str], kitchen: bool) -> Package:
     spots = [("1", -2.44, 0.0), ("2", 2.44, 0.0)]
-    return through_hole(match[0], "two-pin crystal, 4.88 mm", spots, 0.5, (11.0, 4.7), 4.0, kitchen, pin1_square=False)
+    return through_hole(
+        match[0], "two-pin crystal, 4.88 mm", spots, 0.5, (11.0, 4.7), 4.0, kitchen, pin1_square=False
+    )
 
 
 def _usb(match: re.Match[str], _kitchen: bool) -> Package:
@@ -201,11 +243,17 @@ def _usb(match: re.Match[str], _kitchen: bool) -> Package:
     ]
     pads += [
         PadSpec(
-            number=f"S{i + 1}", x_nm=nm(x), y_nm=nm(y), width_nm=nm(1.8), height_nm=nm(1.8), shape="round",
-            layers="through", drill_nm=nm(1.1),
+            number=f"S{i + 1}",
+            x_nm=nm(x),
+            y_nm=nm(y),
+            width_nm=nm(1.8),
+            height_nm=nm(1.8),
+            shape="round",
+            layers="through",
+            drill_nm=nm(1.1),
         )
         for i, (x, y) in enumerate(((-4.32, 1.7), (4.32, 1.7), (-4.32, -2.3), (4.32, -2.3)))
-    ]  # fmt: skip
+    ]
     return finish_package(match[0], pads, (8.94, 7.3), 3.2, title="USB-C receptacle, supply only")
 
 
@@ -297,9 +345,11 @@ def package(name: str, kitchen: bool = False) -> Package:
         if match and not (match[0].startswith("HDR") and not 1 <= int(match[2]) <= 40):
             return trimmed(make(match, kitchen), *(KITCHEN if kitchen else HOUSE), strict=False)
     raise NotFound(
-        f"There is no package {name}.", where=name, allowed="; ".join(e for _, e, _ in FAMILIES),
-        next_step="Or bring your own by JSON, or from the dimensions of a drawing.",
-    )  # fmt: skip
+        f"There is no package {name}.",
+        where=name,
+        allowed="; ".join(e for _, e, _ in FAMILIES),
+        next_step="Or import your own from JSON, or from the dimensions of a drawing.",
+    )
 
 
 def package_examples() -> list[str]:
@@ -345,15 +395,26 @@ def user_package(data: object, where: str, margin_mm: float = 0.0) -> Package:
         pads = [
             PadSpec.model_validate(
                 {
-                    "number": p.number, "x_nm": nm(p.x_mm), "y_nm": nm(p.y_mm), "width_nm": nm(p.width_mm),
-                    "height_nm": nm(p.height_mm), "shape": p.shape, "layers": p.layers, "drill_nm": nm(p.drill_mm),
+                    "number": p.number,
+                    "x_nm": nm(p.x_mm),
+                    "y_nm": nm(p.y_mm),
+                    "width_nm": nm(p.width_mm),
+                    "height_nm": nm(p.height_mm),
+                    "shape": p.shape,
+                    "layers": p.layers,
+                    "drill_nm": nm(p.drill_mm),
                 }
             )
             for p in user.pads
-        ]  # fmt: skip
+        ]
         return finish_package(
-            user.name, pads, user.body_mm, user.height_mm, polarised=user.polarised, source=where,
+            user.name,
+            pads,
+            user.body_mm,
+            user.height_mm,
+            polarised=user.polarised,
+            source=where,
             margin_mm=margin_mm,
-        )  # fmt: skip
+        )
     except ValidationError as error:
         raise input_error(error, where) from error

@@ -13,9 +13,18 @@ from vane_step.core.parts.pinfiles import PinTable, fit
 NEW_BLOCK = "New parts"
 # What the letters of a reference say of a two-terminal part (IEC 60617 symbols).
 KINDS: dict[str, PartKind] = {
-    "R": "resistor", "C": "capacitor", "L": "inductor", "D": "diode", "LED": "led", "Y": "crystal", "F": "fuse",
-    "TH": "thermistor", "S": "switch", "BZ": "sounder", "JP": "jumper",
-}  # fmt: skip
+    "R": "resistor",
+    "C": "capacitor",
+    "L": "inductor",
+    "D": "diode",
+    "LED": "led",
+    "Y": "crystal",
+    "F": "fuse",
+    "TH": "thermistor",
+    "S": "switch",
+    "BZ": "sounder",
+    "JP": "jumper",
+}
 
 
 def new_part(ref: str, pack: Package, value: str = "", pins: Sequence[Pin] | None = None) -> Part:
@@ -45,7 +54,9 @@ def part_from(ref: str, pack: Package, value: str = "", table: PinTable | None =
         When the pins do not fit the package, or the reference or the value cannot be one.
     """
     try:
-        return new_part(ref, pack, value or (table.part if table else ""), fit(table, pack) if table else None)
+        return new_part(
+            ref, pack, value or (table.part if table else ""), fit(table, pack) if table else None
+        )
     except ValidationError as error:
         raise input_error(error, ref) from error
 

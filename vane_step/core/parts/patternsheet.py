@@ -37,19 +37,27 @@ def measures(pack: Package) -> list[Measure]:
     """Measure a pattern as one would on the print: over all, pads, pitch, holes and gaps."""
     pads = _ordered(pack)
     x0, x1 = min(p.x_nm - p.width_nm / 2 for p in pack.pads), max(p.x_nm + p.width_nm / 2 for p in pack.pads)
-    y0, y1 = min(p.y_nm - p.height_nm / 2 for p in pack.pads), max(p.y_nm + p.height_nm / 2 for p in pack.pads)
+    y0, y1 = (
+        min(p.y_nm - p.height_nm / 2 for p in pack.pads),
+        max(p.y_nm + p.height_nm / 2 for p in pack.pads),
+    )
     found = [Measure("over all, across", (x1 - x0) / 1e6), Measure("over all, along", (y1 - y0) / 1e6)]
     first = pads[0]
     found += [Measure("pad 1, across", first.width_nm / 1e6), Measure("pad 1, along", first.height_nm / 1e6)]
     if len(pads) > 1:
-        steps = [math.hypot(a.x_nm - b.x_nm, a.y_nm - b.y_nm) for k, a in enumerate(pads) for b in pads[k + 1 :]]
+        steps = [
+            math.hypot(a.x_nm - b.x_nm, a.y_nm - b.y_nm) for k, a in enumerate(pads) for b in pads[k + 1 :]
+        ]
         found.append(Measure("least step between pads", min(steps) / 1e6))
     inner = [p for p in pads if abs(p.x_nm) > 0]
     left, right = [p for p in inner if p.x_nm < 0], [p for p in inner if p.x_nm > 0]
     if left and right:
         gap = min(p.x_nm - p.width_nm / 2 for p in right) - max(p.x_nm + p.width_nm / 2 for p in left)
         rows = min(p.x_nm for p in right) - max(p.x_nm for p in left)
-        found += [Measure("rows apart, middle to middle", rows / 1e6), Measure("gap between the rows", gap / 1e6)]
+        found += [
+            Measure("rows apart, middle to middle", rows / 1e6),
+            Measure("gap between the rows", gap / 1e6),
+        ]
     drills = sorted({p.drill_nm for p in pack.pads if p.drill_nm})
     found += [Measure("hole", d / 1e6) for d in drills]
     found += [Measure("body, across", pack.body_nm[0] / 1e6), Measure("body, along", pack.body_nm[1] / 1e6)]
@@ -102,14 +110,18 @@ def judged(pack: Package, pin2: str, sense: str) -> Package:
     if right is None:
         return pack.model_copy(update={"checked": "two equal ends: nothing to turn round"})
     if (pin2, sense) == right:
-        return pack.model_copy(update={"checked": f"pin 2 {pin2} of pin 1, numbers run {sense}, as in the drawing"})
+        return pack.model_copy(
+            update={"checked": f"pin 2 {pin2} of pin 1, numbers run {sense}, as in the drawing"}
+        )
     if sense != right[1]:
         says = f"The drawing runs {sense}, the pattern {right[1]}: it would be mirrored"
-        step = "Is the drawing a view from below? Then answer as seen from above; else correct the pins."
+        step = "Is the drawing a view from the back? Then answer as seen from above; else correct the pins."
     else:
         says = f"In the drawing pin 2 is {pin2} of pin 1, in the pattern {right[0]}: it is turned or numbered otherwise"
         step = "Turn the drawing as the pattern lies and answer again; else correct the pins."
-    raise EditRefused(f"{says}.", where=pack.name, value=f"{pin2}, {sense}", allowed=", ".join(right), next_step=step)
+    raise EditRefused(
+        f"{says}.", where=pack.name, value=f"{pin2}, {sense}", allowed=", ".join(right), next_step=step
+    )
 
 
 def pattern_findings(design: Design) -> Iterator[Finding]:
@@ -129,10 +141,14 @@ def pattern_findings(design: Design) -> Iterator[Finding]:
         place = Place(step="parts", refs=tuple(refs))
         if pack.checked:
             text = f"{name} is checked but was never soldered on a board: {', '.join(refs[:5])}"
-            yield Finding(level="note", code="unproved-pattern", message=text, source="land-pattern check", place=place)
+            yield Finding(
+                level="note", code="unproved-pattern", message=text, source="land-pattern check", place=place
+            )
         else:
-            text = f"{name} was neither checked nor proved on a board: {', '.join(refs[:5])}"
-            yield Finding(level="look", code="unproved-pattern", message=text, source="land-pattern check", place=place)
+            text = f"{name} was neither checked nor proven on a board: {', '.join(refs[:5])}"
+            yield Finding(
+                level="look", code="unproved-pattern", message=text, source="land-pattern check", place=place
+            )
 
 
 def pattern_pdf(packs: list[Package]) -> bytes:
@@ -158,7 +174,9 @@ def pattern_pdf(packs: list[Package]) -> bytes:
         canvas.drawString(min(left, width - 70) * mm, (y - 6) * mm, f"{pack.name}  {pack.title}")
         canvas.setFont("Helvetica", 9)
         for k, row in enumerate(rows):
-            canvas.drawString(min(left, width - 70) * mm, (y - 11 - 4.2 * k) * mm, f"{row.name}: {row.mm:.2f} mm")
+            canvas.drawString(
+                min(left, width - 70) * mm, (y - 11 - 4.2 * k) * mm, f"{row.name}: {row.mm:.2f} mm"
+            )
         y -= need
     canvas.showPage()
     canvas.save()
@@ -168,7 +186,9 @@ def pattern_pdf(packs: list[Package]) -> bytes:
 def _page_head(canvas: Canvas, height: float) -> float:
     canvas.setFont("Helvetica", 9)
     canvas.drawString(
-        20 * mm, (height - 14) * mm, "Print at 100 %. The line below is 50 mm; lay the parts on, seen from above."
+        20 * mm,
+        (height - 14) * mm,
+        "Print at 100 %. The line below is 50 mm; put the parts on, seen from above.",
     )
     canvas.setLineWidth(0.3 * mm)
     canvas.line(20 * mm, (height - 19) * mm, 70 * mm, (height - 19) * mm)

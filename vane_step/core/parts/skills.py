@@ -31,7 +31,9 @@ def is_leadless(pack: Package) -> bool:
 def pitch_nm(pack: Package) -> int | None:
     """Give the least distance between the middles of two pads; ``None`` for a single pad."""
     spots = [(p.x_nm, p.y_nm) for p in pack.pads]
-    gaps = [max(abs(a[0] - b[0]), abs(a[1] - b[1])) for i, a in enumerate(spots) for b in spots[i + 1 :] if a != b]
+    gaps = [
+        max(abs(a[0] - b[0]), abs(a[1] - b[1])) for i, a in enumerate(spots) for b in spots[i + 1 :] if a != b
+    ]
     return min(gaps) if gaps else None
 
 
@@ -46,7 +48,12 @@ def skill_misfits(pack: Package, brief: Brief) -> list[str]:
     if len(pack.pads) == 2 and not is_through_hole(pack) and max(pack.body_nm) / 1e6 < least:
         found.append(f"{pack.name} is smaller than {brief.smallest_chip}")
     pitch = pitch_nm(pack)
-    if brief.smallest_pitch_nm and pitch is not None and len(pack.pads) > 2 and pitch < brief.smallest_pitch_nm:
+    if (
+        brief.smallest_pitch_nm
+        and pitch is not None
+        and len(pack.pads) > 2
+        and pitch < brief.smallest_pitch_nm
+    ):
         found.append(
             f"{pack.name} has a pitch of {pitch / 1e6:.2f} mm, at least {brief.smallest_pitch_nm / 1e6:g} wanted"
         )

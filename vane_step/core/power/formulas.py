@@ -22,14 +22,36 @@ Values = Mapping[str, float]
 # What an input can be, by its key or else its unit: wide enough for every board, narrow enough that a slip of a
 # decade, a sign or a unit is refused. Values that are divided by begin above nothing.
 RANGES: Final[dict[str, tuple[float, float]]] = {
-    "V": (0, 2000), "A": (0, 1000), "Ω": (1e-6, 1e9), "H": (1e-12, 10), "F": (1e-15, 10), "C": (0, 1e-3),
-    "Hz": (1e-3, 1e10), "s": (1e-12, 1e6), "Ah": (1e-6, 1e5), "K/W": (0, 1000), "°C": (-60, 200), "%": (0, 20),
+    "V": (0, 2000),
+    "A": (0, 1000),
+    "Ω": (1e-6, 1e9),
+    "H": (1e-12, 10),
+    "F": (1e-15, 10),
+    "C": (0, 1e-3),
+    "Hz": (1e-3, 1e10),
+    "s": (1e-12, 1e6),
+    "Ah": (1e-6, 1e5),
+    "K/W": (0, 1000),
+    "°C": (-60, 200),
+    "%": (0, 20),
     "": (-1e6, 1e6),
-    "usable": (0.01, 1), "ripple_share": (0.05, 2), "series": (24, 96), "keys": (1, 256), "hfe": (1, 1e5),
-    "overdrive": (1, 100), "internal_ohm": (0, 1e4), "dcr_ohm": (0, 1e4), "rds_ohm": (0, 1e4), "load_f": (1e-13, 1e-9),
-    "stray_f": (0, 1e-9), "bus_f": (1e-12, 1e-6), "vref_v": (0.01, 100), "sink_a": (1e-6, 1), "pin_a": (1e-6, 10),
+    "usable": (0.01, 1),
+    "ripple_share": (0.05, 2),
+    "series": (24, 96),
+    "keys": (1, 256),
+    "hfe": (1, 1e5),
+    "overdrive": (1, 100),
+    "internal_ohm": (0, 1e4),
+    "dcr_ohm": (0, 1e4),
+    "rds_ohm": (0, 1e4),
+    "load_f": (1e-13, 1e-9),
+    "stray_f": (0, 1e-9),
+    "bus_f": (1e-12, 1e-6),
+    "vref_v": (0.01, 100),
+    "sink_a": (1e-6, 1),
+    "pin_a": (1e-6, 10),
     "adjust_a": (0, 1e-2),
-}  # fmt: skip
+}
 WHOLE: Final = ("keys", "series")
 
 
@@ -75,20 +97,25 @@ class Formula:
         values = {**usual, **values}
         for asked in self.inputs:
             if asked.key not in values:
-                raise InputError(f"{self.title} needs the {asked.title}.", where=asked.key, allowed=asked.unit)
+                raise InputError(
+                    f"{self.title} needs the {asked.title}.", where=asked.key, allowed=asked.unit
+                )
             low, high = asked.range
             value = values[asked.key]
             if not low <= value <= high or (asked.key in WHOLE and value != round(value)):
                 whole = "a whole number, " if asked.key in WHOLE else ""
                 raise InputError(
-                    f"The {asked.title} is {format_value(value, asked.unit)}.", where=asked.key, value=value,
+                    f"The {asked.title} is {format_value(value, asked.unit)}.",
+                    where=asked.key,
+                    value=value,
                     allowed=f"{whole}{format_value(low, asked.unit)} to {format_value(high, asked.unit)}",
-                )  # fmt: skip
+                )
         try:
             return self.compute(values)
         except (ZeroDivisionError, ValueError, OverflowError) as error:
             raise InputError(
-                f"{self.title} cannot be worked out from these values.", where=self.name,
+                f"{self.title} cannot be worked out from these values.",
+                where=self.name,
                 next_step="Give other inputs.",
             ) from error
 
@@ -142,7 +169,9 @@ def feedback_pair(
 
 def _divider(v: Values) -> dict[str, float]:
     if v["series"] not in (24, 96):
-        raise InputError(f"There is no series E{v['series']:g}.", where="series", value=v["series"], allowed="24, 96")
+        raise InputError(
+            f"There is no series E{v['series']:g}.", where="series", value=v["series"], allowed="24, 96"
+        )
     _above(v["sum_max_ohm"], v["sum_min_ohm"], "greatest sum")
     series = E96 if v["series"] == 96 else E24
     top, bottom = feedback_pair(v["vout_v"], v["vref_v"], v["sum_min_ohm"], v["sum_max_ohm"], series)
@@ -150,26 +179,34 @@ def _divider(v: Values) -> dict[str, float]:
     off = v["tolerance_pct"] / 100
     spread = v["vref_v"] * (top / bottom) * ((1 + off) / (1 - off) - 1)
     return {
-        "top_ohm": top, "bottom_ohm": bottom, "vout_v": got, "error_v": got - v["vout_v"], "spread_v": spread,
+        "top_ohm": top,
+        "bottom_ohm": bottom,
+        "vout_v": got,
+        "error_v": got - v["vout_v"],
+        "spread_v": spread,
         "current_a": got / (top + bottom),
-    }  # fmt: skip
+    }
 
 
-def _tap(v: Values) -> dict[str, float]:
+def _adc_divider(v: Values) -> dict[str, float]:
     """A divider whose bottom is given, so that the highest input makes full scale; the top goes up to the series."""
     ratio = _above(v["input_v"], v["full_scale_v"], "highest input") / v["full_scale_v"] - 1
     top = next_up(v["bottom_ohm"] * ratio)
     whole = top + v["bottom_ohm"]
     return {
-        "top_ohm": top, "tap_v": v["input_v"] * v["bottom_ohm"] / whole, "current_a": v["input_v"] / whole,
+        "top_ohm": top,
+        "tap_v": v["input_v"] * v["bottom_ohm"] / whole,
+        "current_a": v["input_v"] / whole,
         "source_ohm": top * v["bottom_ohm"] / whole,
-    }  # fmt: skip
+    }
 
 
 def _floating(v: Values) -> dict[str, float]:
     """A regulator without a ground pin holds Vref between output and adjust pin; its adjust current adds to it."""
     upper = v["upper_ohm"]
-    exact = (_above(v["vout_v"], v["vref_v"], "output voltage") - v["vref_v"]) / (v["vref_v"] / upper + v["adjust_a"])
+    exact = (_above(v["vout_v"], v["vref_v"], "output voltage") - v["vref_v"]) / (
+        v["vref_v"] / upper + v["adjust_a"]
+    )
     up = next_up(exact)
     scaled = 10.0 ** math.floor(math.log10(exact)) / 10
     down = max(s * scaled for s in E24 if s * scaled <= exact * (1 + 1e-9))
@@ -179,9 +216,12 @@ def _floating(v: Values) -> dict[str, float]:
 
     lower = float(f"{min((down, up), key=lambda r: (abs(out(r) - v['vout_v']), r)):.6g}")
     return {
-        "lower_ohm": lower, "vout_v": out(lower), "error_v": out(lower) - v["vout_v"],
-        "current_a": v["vref_v"] / upper, "exact_ohm": exact,
-    }  # fmt: skip
+        "lower_ohm": lower,
+        "vout_v": out(lower),
+        "error_v": out(lower) - v["vout_v"],
+        "current_a": v["vref_v"] / upper,
+        "exact_ohm": exact,
+    }
 
 
 def _linear(v: Values) -> dict[str, float]:
@@ -189,9 +229,11 @@ def _linear(v: Values) -> dict[str, float]:
     power = (v["vin_v"] - v["vout_v"]) * v["load_a"] + v["vin_v"] * v["iq_a"]
     given = v["vout_v"] * v["load_a"]
     return {
-        "power_w": power, "junction_c": v["ambient_c"] + power * v["theta_ja_k_per_w"],
-        "efficiency": given / (given + power) if given else 0.0, "headroom_v": v["vin_v"] - v["vout_v"],
-    }  # fmt: skip
+        "power_w": power,
+        "junction_c": v["ambient_c"] + power * v["theta_ja_k_per_w"],
+        "efficiency": given / (given + power) if given else 0.0,
+        "headroom_v": v["vin_v"] - v["vout_v"],
+    }
 
 
 def _buck(v: Values) -> dict[str, float]:
@@ -199,15 +241,21 @@ def _buck(v: Values) -> dict[str, float]:
     ripple = v["vout_v"] * (1 - duty) / (v["l_h"] * v["fsw_hz"])
     if ripple > 2 * v["load_a"]:
         raise InputError(
-            "The current would pause in every period: these formulas hold for one that flows on.", where="load_a",
-            value=v["load_a"], allowed=f"at least {format_value(ripple / 2, 'A')}, half the ripple",
+            "The current would pause in every period: these formulas hold for one that flows on.",
+            where="load_a",
+            value=v["load_a"],
+            allowed=f"at least {format_value(ripple / 2, 'A')}, half the ripple",
             next_step="Raise the load, the inductance or the frequency.",
-        )  # fmt: skip
+        )
     return {
-        "duty": duty, "ripple_a": ripple, "peak_a": v["load_a"] + ripple / 2,
-        "saturation_a": 1.2 * (v["load_a"] + ripple / 2), "dcr_loss_w": v["load_a"] ** 2 * v["dcr_ohm"],
-        "diode_avg_a": v["load_a"] * (1 - duty), "diode_vr_v": v["vin_v"],
-    }  # fmt: skip
+        "duty": duty,
+        "ripple_a": ripple,
+        "peak_a": v["load_a"] + ripple / 2,
+        "saturation_a": 1.2 * (v["load_a"] + ripple / 2),
+        "dcr_loss_w": v["load_a"] ** 2 * v["dcr_ohm"],
+        "diode_avg_a": v["load_a"] * (1 - duty),
+        "diode_vr_v": v["vin_v"],
+    }
 
 
 def _inductor(v: Values) -> dict[str, float]:
@@ -221,9 +269,10 @@ def _inductor(v: Values) -> dict[str, float]:
 def _battery(v: Values) -> dict[str, float]:
     terminal = v["open_v"] - v["peak_a"] * v["internal_ohm"]
     return {
-        "hours": v["capacity_ah"] * v["usable"] / _above(v["load_a"], 0, "mean current"), "terminal_v": terminal,
+        "hours": v["capacity_ah"] * v["usable"] / _above(v["load_a"], 0, "mean current"),
+        "terminal_v": terminal,
         "margin_v": terminal - v["min_v"],
-    }  # fmt: skip
+    }
 
 
 def _corner(v: Values) -> dict[str, float]:
@@ -232,7 +281,10 @@ def _corner(v: Values) -> dict[str, float]:
 
 
 def _lc(v: Values) -> dict[str, float]:
-    return {"corner_hz": 1 / (2 * math.pi * math.sqrt(v["l_h"] * v["c_f"])), "z0_ohm": math.sqrt(v["l_h"] / v["c_f"])}
+    return {
+        "corner_hz": 1 / (2 * math.pi * math.sqrt(v["l_h"] * v["c_f"])),
+        "z0_ohm": math.sqrt(v["l_h"] / v["c_f"]),
+    }
 
 
 def _crystal(v: Values) -> dict[str, float]:
@@ -249,9 +301,12 @@ def _open_drain(v: Values) -> dict[str, float]:
     high = v["rise_s"] / (0.8473 * v["bus_f"])
     if low > high:
         raise InputError(
-            f"The bus needs more than {low:.0f} and less than {high:.0f} ohm.", where="pull-up", value=low,
-            allowed=f"below {high:.0f} ohm", next_step="Split the bus, slow it, or use fewer devices.",
-        )  # fmt: skip
+            f"The bus needs more than {low:.0f} and less than {high:.0f} ohm.",
+            where="pull-up",
+            value=low,
+            allowed=f"below {high:.0f} ohm",
+            next_step="Split the bus, slow it, or use fewer devices.",
+        )
     middle = next_up(math.sqrt(low * high))
     return {"r1_ohm": middle, "r2_ohm": middle, "min_ohm": low, "max_ohm": high}
 
@@ -322,83 +377,190 @@ def _formula(
 FORMULAS: Final[dict[str, Formula]] = {
     f.name: f
     for f in (
-        _formula("led", "LED resistor", "(V - Vf) / I, next E24 upwards",
-                 "supply_v V - supply; forward_v V 2 forward voltage; current_a A 5m current wanted",
-                 "r_ohm Ω - resistor; exact_ohm Ω - exact; current_a A - current; power_w W - power in the resistor",
-                 "r_ohm", _led),
-        _formula("feedback", "Feedback divider", "Vref (1 + Rtop / Rbottom), least error in the series",
-                 "vout_v V - output wanted; vref_v V 0.8 reference; sum_min_ohm Ω 10k least sum;"
-                 "sum_max_ohm Ω 100k greatest sum;"
-                 "series - 24 series, 24 or 96; tolerance_pct % 1 tolerance",
-                 "top_ohm Ω - top; bottom_ohm Ω - bottom; vout_v V - output; error_v V - error;"
-                 "spread_v V - spread by tolerance;"
-                 "current_a A - its own current", "top_ohm bottom_ohm", _divider),
-        _formula("floating", "Divider of a regulator without ground pin", "Vref (1 + Rlower / Rupper) + Iadj Rlower",
-                 "vout_v V - output wanted; vref_v V 1.25 reference; adjust_a A 50u current of the adjust pin;"
-                 "upper_ohm Ω 240 between output and adjust pin, small enough for the least load",
-                 "lower_ohm Ω - adjust pin to ground; vout_v V - output; error_v V - error;"
-                 "current_a A - its own current; exact_ohm Ω - exact",
-                 "lower_ohm", _floating),
-        _formula("tap", "Divider to an analogue pin", "full scale = V Rbottom / (Rtop + Rbottom), top upwards to E24",
-                 "input_v V - highest input; full_scale_v V 3.3 full scale of the converter; bottom_ohm Ω 10k bottom",
-                 "top_ohm Ω - top; tap_v V - at the highest input; current_a A - its own current;"
-                 "source_ohm Ω - what the pin sees",
-                 "top_ohm", _tap),
-        _formula("linear", "Linear regulator's heat", "P = (Vin - Vout) I + Vin Iq; Tj = Ta + P theta",
-                 "vin_v V - input; vout_v V - output; load_a A - load; iq_a A 5m own current;"
-                 "dropout_v V 0 least it drops;"
-                 "theta_ja_k_per_w K/W 65 junction to ambient;"
-                 "ambient_c °C 30 ambient",
-                 "power_w W - heat; junction_c °C - junction; efficiency - - efficiency;"
-                 "headroom_v V - over the output", "", _linear),
-        _formula("buck", "Buck regulator", "continuous conduction",
-                 "vin_v V - input; vout_v V - output; load_a A - load; l_h H 33u inductance;"
-                 "fsw_hz Hz 300k frequency; dcr_ohm Ω 0.06 winding",
-                 "duty - - duty; ripple_a A - ripple; peak_a A - peak;"
-                 "saturation_a A - saturation wanted, 20 % in hand;"
-                 "dcr_loss_w W - winding loss; diode_avg_a A - diode average; diode_vr_v V - diode reverse", "", _buck),
-        _formula("inductor", "Buck inductor", "L = Vout (1 - D) / (share I f), next E6 upwards",
-                 "vin_v V - highest input; vout_v V - output; load_a A - load; fsw_hz Hz 300k frequency;"
-                 "ripple_share - 0.3 ripple as a share of the load",
-                 "l_h H - inductor; exact_h H - exact; ripple_a A - ripple; peak_a A - peak", "l_h", _inductor),
-        _formula("battery", "Battery", "hours = capacity usable / mean current; V = open - I Rint",
-                 "capacity_ah Ah 2 capacity; usable - 0.8 usable share; load_a A - mean current;"
-                 "open_v V 12.6 open voltage;"
-                 "internal_ohm Ω 0.15 internal resistance; peak_a A - peak current; min_v V 11 lowest the loads accept",
-                 "hours h - runs; terminal_v V - at peak; margin_v V - above the lowest", "", _battery),
-        _formula("rc", "RC corner", "tau = R C; f = 1 / (2 pi R C)", "r_ohm Ω 10k resistor; c_f F 100n capacitor",
-                 "tau_s s - time constant; corner_hz Hz - corner", "", _corner),
-        _formula("lc", "LC corner", "f = 1 / (2 pi sqrt(L C))", "l_h H 10u inductor; c_f F 10u capacitor",
-                 "corner_hz Hz - corner; z0_ohm Ω - impedance", "", _lc),
-        _formula("crystal", "Crystal load", "each 2 (CL - Cstray), nearest E24",
-                 f"load_f F 12.5p load capacitance; stray_f F 4p {STRAY_TITLE}",
-                 "c1_f F - one; c2_f F - other; exact_f F - exact", "c1_f c2_f", _crystal),
-        _formula("pull-up", "Open-drain pull-up", "(V - VOL) / IOL to tr / (0.8473 C), middle of the range",
-                 "supply_v V - supply; vol_v V 0.4 low level; sink_a A 3m sink current; rise_s s 1u rise;"
-                 "bus_f F 100p bus capacitance",
-                 "r1_ohm Ω - pull-up; r2_ohm Ω - second line; min_ohm Ω - least;"
-                 "max_ohm Ω - most", "r1_ohm r2_ohm", _open_drain),
-        _formula("matrix", "Key matrix", "fewest r + c with r c >= keys, never more than a pin a key", "keys - - keys",
-                 "pins - - pins; rows - - rows; columns - - columns", "", _matrix),
-        _formula("sense", "Sense resistor", "R = V / I, next E24 upwards; P = I² R",
-                 "current_a A - current at full scale; drop_v V 50m drop wanted",
-                 "r_ohm Ω - resistor; drop_v V - drop; power_w W - power", "r_ohm", _sense),
-        _formula("base", "Base resistor", "(V - Vbe) hfe / (I overdrive), next E24 downwards",
-                 "drive_v V - drive; vbe_v V 0.7 base voltage; load_a A - load; hfe - 100 current gain;"
-                 "overdrive - 3 overdrive",
-                 "r_ohm Ω - resistor; base_a A - base current; exact_ohm Ω - exact", "r_ohm", _base),
-        _formula("gate", "Gate resistor", "V / I of the pin, next E24 upwards",
-                 "drive_v V - drive; pin_a A 20m current of the pin; gate_c C 10n gate charge",
-                 "r_ohm Ω - resistor; peak_a A - peak of the pin; switch_s s - switching time", "r_ohm", _gate),
-        _formula("switch", "Switch's heat", "P = I² Ron; Tj = Ta + P theta",
-                 "load_a A - load; rds_ohm Ω - on resistance; theta_ja_k_per_w K/W 180 junction to ambient;"
-                 "ambient_c °C 30 ambient",
-                 "power_w W - heat; junction_c °C - junction; drop_v V - drop", "", _heat),
-        _formula("debounce", "Debounce", "C = t / R, next E6 upwards", "settle_s s 10m settling time;"
-        "r_ohm Ω 10k pull-up",
-                 "c_f F - capacitor; tau_s s - time constant", "c_f", _debounce),
+        _formula(
+            "led",
+            "LED resistor",
+            "(V - Vf) / I, next E24 upwards",
+            "supply_v V - supply; forward_v V 2 forward voltage; current_a A 5m current wanted",
+            "r_ohm Ω - resistor; exact_ohm Ω - exact; current_a A - current; power_w W - power in the resistor",
+            "r_ohm",
+            _led,
+        ),
+        _formula(
+            "feedback",
+            "Feedback divider",
+            "Vref (1 + Rtop / Rbottom), least error in the series",
+            "vout_v V - output wanted; vref_v V 0.8 reference; sum_min_ohm Ω 10k least sum;"
+            "sum_max_ohm Ω 100k greatest sum;"
+            "series - 24 series, 24 or 96; tolerance_pct % 1 tolerance",
+            "top_ohm Ω - top; bottom_ohm Ω - bottom; vout_v V - output; error_v V - error;"
+            "spread_v V - spread by tolerance;"
+            "current_a A - its own current",
+            "top_ohm bottom_ohm",
+            _divider,
+        ),
+        _formula(
+            "floating",
+            "Divider of a regulator without ground pin",
+            "Vref (1 + Rlower / Rupper) + Iadj Rlower",
+            "vout_v V - output wanted; vref_v V 1.25 reference; adjust_a A 50u current of the adjust pin;"
+            "upper_ohm Ω 240 between output and adjust pin, small enough for the least load",
+            "lower_ohm Ω - adjust pin to ground; vout_v V - output; error_v V - error;"
+            "current_a A - its own current; exact_ohm Ω - exact",
+            "lower_ohm",
+            _floating,
+        ),
+        _formula(
+            "divider",
+            "Divider to an analogue pin",
+            "full scale = V Rbottom / (Rtop + Rbottom), top upwards to E24",
+            "input_v V - highest input; full_scale_v V 3.3 full scale of the converter; bottom_ohm Ω 10k bottom",
+            "top_ohm Ω - top; tap_v V - at the highest input; current_a A - its own current;"
+            "source_ohm Ω - what the pin sees",
+            "top_ohm",
+            _adc_divider,
+        ),
+        _formula(
+            "linear",
+            "Linear regulator's heat",
+            "P = (Vin - Vout) I + Vin Iq; Tj = Ta + P theta",
+            "vin_v V - input; vout_v V - output; load_a A - load; iq_a A 5m own current;"
+            "dropout_v V 0 least it drops;"
+            "theta_ja_k_per_w K/W 65 junction to ambient;"
+            "ambient_c °C 30 ambient",
+            "power_w W - heat; junction_c °C - junction; efficiency - - efficiency;"
+            "headroom_v V - over the output",
+            "",
+            _linear,
+        ),
+        _formula(
+            "buck",
+            "Buck regulator",
+            "continuous conduction",
+            "vin_v V - input; vout_v V - output; load_a A - load; l_h H 33u inductance;"
+            "fsw_hz Hz 300k frequency; dcr_ohm Ω 0.06 winding",
+            "duty - - duty; ripple_a A - ripple; peak_a A - peak;"
+            "saturation_a A - saturation wanted, 20 % in hand;"
+            "dcr_loss_w W - winding loss; diode_avg_a A - diode average; diode_vr_v V - diode reverse",
+            "",
+            _buck,
+        ),
+        _formula(
+            "inductor",
+            "Buck inductor",
+            "L = Vout (1 - D) / (share I f), next E6 upwards",
+            "vin_v V - highest input; vout_v V - output; load_a A - load; fsw_hz Hz 300k frequency;"
+            "ripple_share - 0.3 ripple as a share of the load",
+            "l_h H - inductor; exact_h H - exact; ripple_a A - ripple; peak_a A - peak",
+            "l_h",
+            _inductor,
+        ),
+        _formula(
+            "battery",
+            "Battery",
+            "hours = capacity usable / mean current; V = open - I Rint",
+            "capacity_ah Ah 2 capacity; usable - 0.8 usable share; load_a A - mean current;"
+            "open_v V 12.6 open voltage;"
+            "internal_ohm Ω 0.15 internal resistance; peak_a A - peak current; min_v V 11 lowest the loads accept",
+            "hours h - runs; terminal_v V - at peak; margin_v V - above the lowest",
+            "",
+            _battery,
+        ),
+        _formula(
+            "rc",
+            "RC corner",
+            "tau = R C; f = 1 / (2 pi R C)",
+            "r_ohm Ω 10k resistor; c_f F 100n capacitor",
+            "tau_s s - time constant; corner_hz Hz - corner",
+            "",
+            _corner,
+        ),
+        _formula(
+            "lc",
+            "LC corner",
+            "f = 1 / (2 pi sqrt(L C))",
+            "l_h H 10u inductor; c_f F 10u capacitor",
+            "corner_hz Hz - corner; z0_ohm Ω - impedance",
+            "",
+            _lc,
+        ),
+        _formula(
+            "crystal",
+            "Crystal load",
+            "each 2 (CL - Cstray), nearest E24",
+            f"load_f F 12.5p load capacitance; stray_f F 4p {STRAY_TITLE}",
+            "c1_f F - one; c2_f F - other; exact_f F - exact",
+            "c1_f c2_f",
+            _crystal,
+        ),
+        _formula(
+            "pull-up",
+            "Open-drain pull-up",
+            "(V - VOL) / IOL to tr / (0.8473 C), middle of the range",
+            "supply_v V - supply; vol_v V 0.4 low level; sink_a A 3m sink current; rise_s s 1u rise;"
+            "bus_f F 100p bus capacitance",
+            "r1_ohm Ω - pull-up; r2_ohm Ω - second line; min_ohm Ω - least;max_ohm Ω - most",
+            "r1_ohm r2_ohm",
+            _open_drain,
+        ),
+        _formula(
+            "matrix",
+            "Key matrix",
+            "fewest r + c with r c >= keys, never more than a pin a key",
+            "keys - - keys",
+            "pins - - pins; rows - - rows; columns - - columns",
+            "",
+            _matrix,
+        ),
+        _formula(
+            "sense",
+            "Sense resistor",
+            "R = V / I, next E24 upwards; P = I² R",
+            "current_a A - current at full scale; drop_v V 50m drop wanted",
+            "r_ohm Ω - resistor; drop_v V - drop; power_w W - power",
+            "r_ohm",
+            _sense,
+        ),
+        _formula(
+            "base",
+            "Base resistor",
+            "(V - Vbe) hfe / (I overdrive), next E24 downwards",
+            "drive_v V - drive; vbe_v V 0.7 base voltage; load_a A - load; hfe - 100 current gain;"
+            "overdrive - 3 overdrive",
+            "r_ohm Ω - resistor; base_a A - base current; exact_ohm Ω - exact",
+            "r_ohm",
+            _base,
+        ),
+        _formula(
+            "gate",
+            "Gate resistor",
+            "V / I of the pin, next E24 upwards",
+            "drive_v V - drive; pin_a A 20m current of the pin; gate_c C 10n gate charge",
+            "r_ohm Ω - resistor; peak_a A - peak of the pin; switch_s s - switching time",
+            "r_ohm",
+            _gate,
+        ),
+        _formula(
+            "switch",
+            "Switch's heat",
+            "P = I² Ron; Tj = Ta + P theta",
+            "load_a A - load; rds_ohm Ω - on resistance; theta_ja_k_per_w K/W 180 junction to ambient;"
+            "ambient_c °C 30 ambient",
+            "power_w W - heat; junction_c °C - junction; drop_v V - drop",
+            "",
+            _heat,
+        ),
+        _formula(
+            "debounce",
+            "Debounce",
+            "C = t / R, next E6 upwards",
+            "settle_s s 10m settling time;r_ohm Ω 10k pull-up",
+            "c_f F - capacitor; tau_s s - time constant",
+            "c_f",
+            _debounce,
+        ),
     )
-}  # fmt: skip
+}
 
 
 def formula(name: str) -> Formula:

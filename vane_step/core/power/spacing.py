@@ -45,7 +45,9 @@ def spacing_mm(volts: float, surface: Surface) -> float:
     Guarantees that insulation holds, no more: what a person may touch wants what the product's safety standard says.
     """
     if volts < 0:
-        raise InputError("A voltage between conductors is not negative.", where="volts", value=volts, allowed="0 up")
+        raise InputError(
+            "A voltage between conductors is not negative.", where="volts", value=volts, allowed="0 up"
+        )
     column = _COLUMN[surface]
     for most, *least in _STEPS:
         if volts <= most:

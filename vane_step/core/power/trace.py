@@ -107,9 +107,15 @@ class TraceAnswer:
 
 
 def trace(
-    current: float, rise_limit_k: float, copper_um: float, layer: Where, *, width: float | None = None,
-    length: float = 50.0, ambient_c: float = 25.0,
-) -> TraceAnswer:  # fmt: skip
+    current: float,
+    rise_limit_k: float,
+    copper_um: float,
+    layer: Where,
+    *,
+    width: float | None = None,
+    length: float = 50.0,
+    ambient_c: float = 25.0,
+) -> TraceAnswer:
     """Work a track out: the width it needs, and at its width the rise, resistance and drop.
 
     Parameters
@@ -131,16 +137,32 @@ def trace(
         When a value is outside what the chart fit covers.
     """
     if not 0 < current <= 35:
-        raise InputError("The chart fit ends at 35 A.", where="current", value=current, allowed="above 0 to 35 A")
+        raise InputError(
+            "The chart fit ends at 35 A.", where="current", value=current, allowed="above 0 to 35 A"
+        )
     if not 1 <= rise_limit_k <= 100:
-        raise InputError("The chart fit covers rises to 100 K.", where="rise", value=rise_limit_k, allowed="1 to 100 K")
+        raise InputError(
+            "The chart fit covers rises to 100 K.", where="rise", value=rise_limit_k, allowed="1 to 100 K"
+        )
     if not 1 <= copper_um <= 500:
-        raise InputError("That is no copper.", where="copper", value=f"{copper_um:g} um", allowed="1 to 500 um")
+        raise InputError(
+            "That is no copper.", where="copper", value=f"{copper_um:g} um", allowed="1 to 500 um"
+        )
     needed = width_mm(current, rise_limit_k, copper_um, layer)
     chosen = needed if width is None else width
     rise = rise_k(chosen, current, copper_um, layer)
     ohm = resistance_ohm(length, chosen, copper_um, ambient_c + min(rise, 200.0))
     return TraceAnswer(
-        current, rise_limit_k, copper_um, layer, needed, chosen, rise, length, ohm, ohm * current,
-        ohm * current**2, fusing_a(chosen, copper_um, 1.0, ambient_c),
-    )  # fmt: skip
+        current,
+        rise_limit_k,
+        copper_um,
+        layer,
+        needed,
+        chosen,
+        rise,
+        length,
+        ohm,
+        ohm * current,
+        ohm * current**2,
+        fusing_a(chosen, copper_um, 1.0, ambient_c),
+    )

@@ -60,7 +60,10 @@ def layer_offers(design: Design, progress: Callable[[int, int], bool] | None = N
     waiting = [p.ref for p in design.parts.values() if p.place is None]
     if waiting:
         raise EditRefused(
-            f"{waiting[0]} has no place on the board yet.", where="board", value=len(waiting), next_step="Type: arrange"
+            f"{waiting[0]} has no place on the board yet.",
+            where="board",
+            value=len(waiting),
+            next_step="Type: arrange",
         )
     counts = [n for n in sorted(LAYERS) if n > 1 or _fits_one_layer(design)]
     found = []
@@ -94,7 +97,12 @@ def _offer(design: Design, count: int) -> LayerOffer:
     share = sum(p.over_mm for p in paths) / length if length else 1.0
     numbers, step = figures(after), price_step(design, count)
     return LayerOffer(
-        count, count in design.board.rules.copper_layers, result.links_wanted - result.links_made, len(after.vias),
-        len(after.jumpers), float(numbers["track_length_mm"]), share,
+        count,
+        count in design.board.rules.copper_layers,
+        result.links_wanted - result.links_made,
+        len(after.vias),
+        len(after.jumpers),
+        float(numbers["track_length_mm"]),
+        share,
         step.now.price / step.now.boards if step else None,
-    )  # fmt: skip
+    )

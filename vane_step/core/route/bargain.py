@@ -39,8 +39,13 @@ class Work:
 
 
 def bargain(
-    run: Seeker, routed: dict[str, Routed], work: Work, most: int, stay: Collection[str] = (), wires: int | None = None
-) -> int:  # fmt: skip
+    run: Seeker,
+    routed: dict[str, Routed],
+    work: Work,
+    most: int,
+    stay: Collection[str] = (),
+    wires: int | None = None,
+) -> int:
     """Rip up what overlaps and route it again at rising prices, until nothing does; gives the rounds it took.
 
     Nets that ``stay`` are not ripped up: only the others give way. With ``wires`` it ends when there are as many: they

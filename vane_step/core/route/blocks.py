@@ -93,7 +93,9 @@ def _cross(block, cost, price, grid, held, who, bars, fought, numbers, own):
             cell = (y0 + j) * w + x0
             for i in range(columns):
                 n = np.int64(holed[U(2 * (cell + i) + 1)])
-                fewest = min(fewest, n if (bars[U(cell + i)] == 0) & (holed[U(2 * (cell + i))] == 0) else nowhere)
+                fewest = min(
+                    fewest, n if (bars[U(cell + i)] == 0) & (holed[U(2 * (cell + i))] == 0) else nowhere
+                )
     cost[U(3 * block + 2)] = (
         UNKNOWN if fewest == nowhere or (hard and fewest > 0) else np.float32(1.0 + pressure * fewest)
     )
@@ -130,8 +132,12 @@ def _through(price, along, across):
 def mark_own(own, tag, windows, grow, bw, bh):
     """Set ``own`` to ``tag`` at the blocks within ``grow`` steps of some windows."""
     for n in range(len(windows)):
-        for by in range(max(0, windows[n, 2] - grow) // BLOCK, min(bh - 1, (windows[n, 3] + grow) // BLOCK) + 1):
-            for bx in range(max(0, windows[n, 0] - grow) // BLOCK, min(bw - 1, (windows[n, 1] + grow) // BLOCK) + 1):
+        for by in range(
+            max(0, windows[n, 2] - grow) // BLOCK, min(bh - 1, (windows[n, 3] + grow) // BLOCK) + 1
+        ):
+            for bx in range(
+                max(0, windows[n, 0] - grow) // BLOCK, min(bw - 1, (windows[n, 1] + grow) // BLOCK) + 1
+            ):
                 own[by * bw + bx] = tag
 
 
@@ -174,7 +180,16 @@ def remember(numbers, nodes, step, fought, grid):
     layers, w, plane, bw, bh = grid
     for node in nodes:
         numbers[4 * node + HISTORY] += step
-        for beside in (node + 1, node - 1, node + w, node - w, node + 2, node - 2, node + 2 * w, node - 2 * w):
+        for beside in (
+            node + 1,
+            node - 1,
+            node + w,
+            node - w,
+            node + 2,
+            node - 2,
+            node + 2 * w,
+            node - 2 * w,
+        ):
             if beside < 0 or beside >= layers * plane:
                 continue
             numbers[4 * beside + HISTORY] += step / 3

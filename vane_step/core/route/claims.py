@@ -90,7 +90,9 @@ class Claims:
     def _halo(self, rows: np.ndarray, layers: int, reach: np.ndarray, hole_reach: np.ndarray) -> Halo:
         lat = self.problem.lattice
         tag = self.next_tag(layers + 1)
-        found: Halo = kernel.halos(self.mark, tag, rows, layers, reach, hole_reach, HALF_DIAGONAL, lat.w, lat.h)
+        found: Halo = kernel.halos(
+            self.mark, tag, rows, layers, reach, hole_reach, HALF_DIAGONAL, lat.w, lat.h
+        )
         return found
 
     def _minded(self, job: NetJob) -> tuple[Minds, Minds]:
@@ -129,9 +131,16 @@ class Claims:
         found = {}
         for path in net.paths:
             bad = kernel.crowded(
-                path.nodes, path.how, path.free, p.held[job.full], p.held[job.neck], p.holed[job.via], self.wired,
-                lat.w, lat.plane,
-            )  # fmt: skip
+                path.nodes,
+                path.how,
+                path.free,
+                p.held[job.full],
+                p.held[job.neck],
+                p.holed[job.via],
+                self.wired,
+                lat.w,
+                lat.plane,
+            )
             if bad.any():
                 found[path] = path.nodes[bad]
         return found

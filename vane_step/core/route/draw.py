@@ -35,9 +35,14 @@ def draw(problem: Problem, routed: list[Routed], design: Design) -> LayCopper:
                 sizes = rules.jumper
                 assert sizes is not None
                 jumper = Jumper(
-                    id=names.next("W"), net=job.name, a=a, b=b, pad_nm=sizes.pad_nm, drill_nm=sizes.drill_nm,
+                    id=names.next("W"),
+                    net=job.name,
+                    a=a,
+                    b=b,
+                    pad_nm=sizes.pad_nm,
+                    drill_nm=sizes.drill_nm,
                     wire_nm=sizes.wire_nm,
-                )  # fmt: skip
+                )
                 jumpers.append(jumper)
     return LayCopper(tracks=tuple(tracks), vias=tuple(vias), jumpers=tuple(jumpers))
 
@@ -48,7 +53,9 @@ def _points(xy: np.ndarray, lat: Lattice) -> list[PointNm]:
     return list(zip(x.tolist(), y.tolist(), strict=True))
 
 
-def _tracks(path: Path, lat: Lattice, job: NetJob, names: Names, centres: dict[PointNm, PointNm]) -> list[Track]:
+def _tracks(
+    path: Path, lat: Lattice, job: NetJob, names: Names, centres: dict[PointNm, PointNm]
+) -> list[Track]:
     """Join straight pieces of one layer and width to tracks, and carry their ends to the middle of round pads."""
     tracks: list[Track] = []
     if not len(path.lines):
@@ -69,7 +76,9 @@ def _tracks(path: Path, lat: Lattice, job: NetJob, names: Names, centres: dict[P
             points.append(centres[points[-1]])
         width = nm(job.neck_mm if thin else job.width_mm)
         layer_name = lat.layers[int(layer)]
-        tracks.append(Track(id=names.next("T"), net=job.name, layer=layer_name, width_nm=width, points=tuple(points)))
+        tracks.append(
+            Track(id=names.next("T"), net=job.name, layer=layer_name, width_nm=width, points=tuple(points))
+        )
     return tracks
 
 

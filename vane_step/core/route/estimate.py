@@ -31,7 +31,10 @@ class Estimate:
         self.price = np.zeros(BLOCK * BLOCK, dtype=np.float32)
         self.kept: dict[tuple[int, int], tuple[np.ndarray, np.ndarray]] = {}
         self.own = np.zeros(blocks // len(lat.layers), dtype=np.int32)
-        self.own_cost, self.own_stamp = np.zeros(3 * blocks, dtype=np.float32), np.zeros(blocks, dtype=np.int32)
+        self.own_cost, self.own_stamp = (
+            np.zeros(3 * blocks, dtype=np.float32),
+            np.zeros(blocks, dtype=np.int32),
+        )
         self.own_tag = 0
         self.prices: tuple[float, bool] | None = None
         self.begun: tuple[object, int] = (None, -1)
@@ -57,10 +60,22 @@ class Estimate:
         mark_own(self.own, tag, windows, grow, self.claims.bw, self.claims.bh)
 
     def look(
-        self, job: NetJob, who: tuple[Any, ...], numbers: np.ndarray, via_barred: np.ndarray, goals: np.ndarray,
-        sources: np.ndarray, start: np.ndarray, via_cost: float, leap: int, within: np.ndarray, most: float,
-        settle: int, tag: int, queue: tuple[np.ndarray, ...],
-    ) -> tuple[Any, ...] | None:  # fmt: skip
+        self,
+        job: NetJob,
+        who: tuple[Any, ...],
+        numbers: np.ndarray,
+        via_barred: np.ndarray,
+        goals: np.ndarray,
+        sources: np.ndarray,
+        start: np.ndarray,
+        via_cost: float,
+        leap: int,
+        within: np.ndarray,
+        most: float,
+        settle: int,
+        tag: int,
+        queue: tuple[np.ndarray, ...],
+    ) -> tuple[Any, ...] | None:
         """Find out what it costs to get to a goal; see :func:`survey.look_back` and :func:`survey.survey`.
 
         Returns
@@ -73,19 +88,50 @@ class Estimate:
         self.ahead[:] = UNKNOWN
         self.known[:] = 0
         rim = look_back(
-            self.back, self.left, c.grid, held, who, via_barred, numbers, goals, via_cost, within, settle, tag,
-            float(min(leap or most, most)), self.near, self.ahead, self.seeds, queue,
-        )  # fmt: skip
+            self.back,
+            self.left,
+            c.grid,
+            held,
+            who,
+            via_barred,
+            numbers,
+            goals,
+            via_cost,
+            within,
+            settle,
+            tag,
+            float(min(leap or most, most)),
+            self.near,
+            self.ahead,
+            self.seeds,
+            queue,
+        )
         if rim < 0 and not leap and not (self.back[2 * sources] == 2 * tag + 1).any():
             return None
         if (kind := (job.full, job.via)) not in self.kept:
             self.kept[kind] = np.zeros(3 * len(c.touched), dtype=np.float32), np.full(len(c.touched), -1)
         rest = survey(
-            c.grid, held, who, p.via_barred, self.fought, numbers, sources, start, via_cost, within, most,
-            max(0.0, rim), self.ahead, self.seeds, self.known, self.costs,
-            (*self.kept[kind], c.touched, self.since, c.clock), (self.own, self.own_tag, self.own_cost, self.own_stamp),
-            self.price, queue,
-        )  # fmt: skip
+            c.grid,
+            held,
+            who,
+            p.via_barred,
+            self.fought,
+            numbers,
+            sources,
+            start,
+            via_cost,
+            within,
+            most,
+            max(0.0, rim),
+            self.ahead,
+            self.seeds,
+            self.known,
+            self.costs,
+            (*self.kept[kind], c.touched, self.since, c.clock),
+            (self.own, self.own_tag, self.own_cost, self.own_stamp),
+            self.price,
+            queue,
+        )
         return self.back, self.left, 2 * tag + 1, self.near, self.ahead, rest, start
 
     def nothing(self, start: np.ndarray) -> tuple[Any, ...]:

@@ -139,7 +139,9 @@ def choose_lattice(design: Design) -> Lattice:
 
 def shape_row(item: CopperItem) -> list[float]:
     """Give a spine as a row for the compiled distance: a segment or a quad."""
-    points = list(item.spine.exterior.coords[:4]) if item.spine.geom_type == "Polygon" else list(item.spine.coords)
+    points = (
+        list(item.spine.exterior.coords[:4]) if item.spine.geom_type == "Polygon" else list(item.spine.coords)
+    )
     if len(points) == 1:
         points = points * 2
     flat = [v for p in points for v in p[:2]]
@@ -148,7 +150,7 @@ def shape_row(item: CopperItem) -> list[float]:
 
 def build(
     design: Design, nets: set[str] | None = None, planes: Sequence[Pour] = (), quiet: bool = True
-) -> Problem:  # fmt: skip
+) -> Problem:
     """Set the grid up for the open links of a design (of some nets only, when ``nets`` is given).
 
     The design must have no pours: they are filled round the tracks afterwards. ``planes`` are the pours that are kept
@@ -198,7 +200,9 @@ def build_for(design: Design, net: str, planes: Sequence[Pour] = ()) -> Problem:
     kept = _planes(lattice, numbers, planes)
     problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept, [])
     problem.jobs = jobs
-    jobs[0].pads = np.array([(i.x_mm, i.y_mm) for i in joined.items if i.kind == "pad" and i.net == net]).reshape(-1, 2)
+    jobs[0].pads = np.array(
+        [(i.x_mm, i.y_mm) for i in joined.items if i.kind == "pad" and i.net == net]
+    ).reshape(-1, 2)
     return problem
 
 
@@ -224,20 +228,26 @@ def _classes(
         via = via_classes.setdefault((via_half, gap), len(via_classes))
         jobs.append(
             NetJob(numbers[name], name, full, thin, via, width, neck, gap, reach, [], [], np.zeros((0, 2)))
-        )  # fmt: skip
+        )
     return list(classes), list(via_classes), jobs
 
 
 def _terminals(
-    job: NetJob, copper: list[tuple[CopperItem, int]], lattice: Lattice, kept: dict[int, np.ndarray], problem: Problem,
+    job: NetJob,
+    copper: list[tuple[CopperItem, int]],
+    lattice: Lattice,
+    kept: dict[int, np.ndarray],
+    problem: Problem,
     on_edge: frozenset[str],
-) -> None:  # fmt: skip
+) -> None:
     """Collect the groups of joined copper of a net, given with the label each is joined by, as node sets."""
     mine = [k for k, owner in kept.items() if (owner == job.number).any()]
     # Where the class of the net's full width is its own on a layer it has a plane on; of a plane too small or too
     # crowded for one, nothing leads anywhere.
     own = problem.held[job.full][:, 0].reshape(len(lattice.layers), lattice.plane)
-    free = {k: np.flatnonzero((own[k] == job.number) & (kept[k] == job.number)) + k * lattice.plane for k in mine}
+    free = {
+        k: np.flatnonzero((own[k] == job.number) & (kept[k] == job.number)) + k * lattice.plane for k in mine
+    }
     mine = [k for k in mine if len(free[k])]
     groups: dict[int, list[CopperItem]] = {}
     pads = []
@@ -302,21 +312,42 @@ def nodes_of(item: CopperItem, lattice: Lattice) -> np.ndarray:
         length = math.dist(*ends)
         cut = min(half, length / 2) / length if length else 0.0
         (px, py), (qx, qy) = ends
-        row = [2.0, px + (qx - px) * cut, py + (qy - py) * cut, qx - (qx - px) * cut, qy - (qy - py) * cut, 0, 0, 0, 0]
+        row = [
+            2.0,
+            px + (qx - px) * cut,
+            py + (qy - py) * cut,
+            qx - (qx - px) * cut,
+            qy - (qy - py) * cut,
+            0,
+            0,
+            0,
+            0,
+        ]
     else:
         row = shape_row(item)
         half = item.radius_mm
-    reach = max(lattice.pitch * 0.71, min(half * 0.5, half - 0.02)) if item.kind != "track" else lattice.pitch * 0.71
-    cells = kernel.cells_within(np.array(row), reach, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+    reach = (
+        max(lattice.pitch * 0.71, min(half * 0.5, half - 0.02))
+        if item.kind != "track"
+        else lattice.pitch * 0.71
+    )
+    cells = kernel.cells_within(
+        np.array(row), reach, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h
+    )
     layers = [lattice.layers.index(x) for x in item.layers]
     return np.concatenate([cells + k * lattice.plane for k in layers]) if layers else cells
 
 
 def _paint(
-    design: Design, joined: Connectivity, lattice: Lattice, numbers: dict[str, int],
-    classes: list[TrackClass], via_classes: list[tuple[float, float]], kept: dict[int, np.ndarray],
+    design: Design,
+    joined: Connectivity,
+    lattice: Lattice,
+    numbers: dict[str, int],
+    classes: list[TrackClass],
+    via_classes: list[tuple[float, float]],
+    kept: dict[int, np.ndarray],
     zones: list[QuietZone],
-) -> Problem:  # fmt: skip
+) -> Problem:
     """Paint the owner maps of every class from the copper, holes and edge of the design."""
     rules = design.board.rules
     items = joined.items
@@ -328,7 +359,9 @@ def _paint(
     on = [np.array([layer in i.layers for i in items], dtype=bool) for layer in lattice.layers]
     bare = bare_holes(design)
     bare_rows = np.array([[2.0, h.x_mm, h.y_mm, h.x_mm, h.y_mm, 0, 0, 0, 0] for h in bare]).reshape(-1, 9)
-    keep = np.array([max(h.drill_mm / 2 + rules.hole_to_copper_nm / 1e6, _keepout(design, h.id)) for h in bare])
+    keep = np.array(
+        [max(h.drill_mm / 2 + rules.hole_to_copper_nm / 1e6, _keepout(design, h.id)) for h in bare]
+    )
     nobody = np.full(len(bare), -1, dtype=np.int16)
     frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
     half_step = lattice.pitch / 2
@@ -367,9 +400,19 @@ def _paint(
     via_barred = _via_barred(design, items, rows, radius, lattice, drill)
     wire_barred, jump, wire_half = _wires(design, lattice, via_barred)
     return Problem(
-        lattice, [], [(half, gap) for half, gap, *_ in classes], via_classes, np.stack(held), np.stack(holed),
-        via_barred, wire_barred, jump, wire_half, drill, rules.hole_to_hole_nm / 1e6,
-    )  # fmt: skip
+        lattice,
+        [],
+        [(half, gap) for half, gap, *_ in classes],
+        via_classes,
+        np.stack(held),
+        np.stack(holed),
+        via_barred,
+        wire_barred,
+        jump,
+        wire_half,
+        drill,
+        rules.hole_to_hole_nm / 1e6,
+    )
 
 
 def _off_layers(
@@ -430,7 +473,12 @@ def _off_zones(lattice: Lattice, half: float, zones: list[Polygon], plane: np.nd
 
 
 def _via_barred(
-    design: Design, items: tuple[CopperItem, ...], rows: np.ndarray, radius: np.ndarray, lattice: Lattice, drill: float
+    design: Design,
+    items: tuple[CopperItem, ...],
+    rows: np.ndarray,
+    radius: np.ndarray,
+    lattice: Lattice,
+    drill: float,
 ) -> np.ndarray:
     """Bar drilled holes too near to others, and vias that touch a surface pad, whose solder would run away."""
     barred = np.zeros(lattice.plane, dtype=np.int16)
@@ -466,7 +514,9 @@ def _wires(design: Design, lattice: Lattice, via_barred: np.ndarray) -> tuple[np
         kernel.paint_owner(via_barred, rows, np.full(len(yards), half + EDGE_SAFETY_MM), nobody, *frame)
     for jumper in design.jumpers.values():
         row = np.array([[2.0, *[v / 1e6 for p in (jumper.a, jumper.b) for v in p], 0, 0, 0, 0]])
-        kernel.paint_owner(wire_barred, row, np.array([2 * half + 0.5]), np.array([-1], dtype=np.int16), *frame)
+        kernel.paint_owner(
+            wire_barred, row, np.array([2 * half + 0.5]), np.array([-1], dtype=np.int16), *frame
+        )
     step = 8
     low = math.ceil(sizes.min_length_nm / 1e6 / lattice.pitch / step) * step
     high = int(sizes.max_length_nm / 1e6 / lattice.pitch)

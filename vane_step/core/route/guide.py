@@ -67,16 +67,19 @@ class Guide:
         net_of(design, net)
         gone = set(without)
         kept = {
-            s: {k: v for k, v in getattr(design, s).items() if k not in gone} for s in ("tracks", "vias", "jumpers")
+            s: {k: v for k, v in getattr(design, s).items() if k not in gone}
+            for s in ("tracks", "vias", "jumpers")
         }
         self.design = design.replaced(pours={}, texts={}, **kept)
         self.problem = build_for(self.design, net, [p for p in design.pours.values() if p.plane])
         lat = self.problem.lattice
         if lat.plane * len(lat.layers) > MAX_CELLS:
             raise EditRefused(
-                "The board is too large for its grid.", where="board", value=f"{lat.w} x {lat.h}",
+                "The board is too large for its grid.",
+                where="board",
+                value=f"{lat.w} x {lat.h}",
                 allowed=f"{MAX_CELLS} grid nodes",
-            )  # fmt: skip
+            )
         self.problem.jump[0] = 0
         self.seeker = Seeker(Claims(self.problem))
         self.no_vias = np.ones_like(self.seeker.via_barred)
@@ -155,7 +158,11 @@ class Guide:
         job = self.problem.jobs[0]
         rough = make_path(self.problem, job, nodes, how, (0, 1))
         straight, reached = straighten(self.problem, Routed(job, [rough]))[0]
-        return draw(self.problem, [Routed(job, [make_path(self.problem, job, straight, reached, (0, 1))])], self.design)
+        return draw(
+            self.problem,
+            [Routed(job, [make_path(self.problem, job, straight, reached, (0, 1))])],
+            self.design,
+        )
 
     def of_pin(self, pin: str) -> np.ndarray:
         """Give the grid nodes of a pad of the net.
@@ -168,7 +175,9 @@ class Guide:
         pads = [i for i in self.mine if i.kind == "pad" and i.id == pin]
         if not pads:
             raise InputError(
-                f"{pin} is no pad of {self.net} on the board.", where=pin, next_step="Give it a place, or join it."
+                f"{pin} is no pad of {self.net} on the board.",
+                where=pin,
+                next_step="Give it a place, or join it.",
             )
         nodes: np.ndarray = np.unique(np.concatenate([nodes_of(i, self.problem.lattice) for i in pads]))
         return nodes
@@ -177,10 +186,15 @@ class Guide:
         lat = self.problem.lattice
         if spot.layer not in lat.layers:
             raise InputError(
-                f"The board has no layer {spot.layer}.", where="way", value=spot.layer, allowed=", ".join(lat.layers)
+                f"The board has no layer {spot.layer}.",
+                where="way",
+                value=spot.layer,
+                allowed=", ".join(lat.layers),
             )
         at, layer = Point(spot.x_mm, spot.y_mm), lat.layers.index(spot.layer)
-        near = [(i.spine.distance(at) - i.radius_mm, k) for k, i in enumerate(self.mine) if spot.layer in i.layers]
+        near = [
+            (i.spine.distance(at) - i.radius_mm, k) for k, i in enumerate(self.mine) if spot.layer in i.layers
+        ]
         if near and min(near)[0] <= GRIP_MM:
             # Through copper such as a via is entered on the layer the hand is on.
             grip = self.mine[min(near)[1]]
@@ -212,12 +226,15 @@ def link(design: Design, a: str, b: str) -> LayCopper:
     """
     net = design.net_of(a)
     if net is None or net != design.net_of(b):
-        raise InputError(f"{a} and {b} are not on one net.", where=f"{a} {b}", next_step=f"Type: join {a} {b} NET")
+        raise InputError(
+            f"{a} and {b} are not on one net.", where=f"{a} {b}", next_step=f"Type: join {a} {b} NET"
+        )
     guide = Guide(design, net)
     found = guide.between(guide.of_pin(a), guide.of_pin(b), vias=len(design.board.layers) > 1)
     if found is None:
         raise EditRefused(
-            f"There is no way from {a} to {b} past what is laid and placed.", where=net,
-            next_step=f"Type: route {net}, which may move other tracks aside, or lift what is in the way.",
-        )  # fmt: skip
+            f"There is no way from {a} to {b} past the copper and parts that are there.",
+            where=net,
+            next_step=f"Type: route {net}, which may move other tracks aside, or unroute what is in the way.",
+        )
     return found

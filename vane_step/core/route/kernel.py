@@ -193,7 +193,9 @@ def halos(mark, tag, pieces, layers, reach, hole_reach, sag, w, h):
             round_r = math.sqrt(r * r + sag * sag)
             length = math.sqrt((bx - ax) ** 2 + (by - ay) ** 2)
             ux, uy = ((bx - ax) / length, (by - ay) / length) if length > 0 else (0.0, 0.0)
-            for j in range(max(0, math.ceil(min(ay, by) - round_r)), min(h - 1, math.floor(max(ay, by) + round_r)) + 1):
+            for j in range(
+                max(0, math.ceil(min(ay, by) - round_r)), min(h - 1, math.floor(max(ay, by) + round_r)) + 1
+            ):
                 low, high = _span(j, ax, ay, bx, by, ux, uy, length, r, round_r)
                 for i in range(max(0, math.ceil(low)), min(w - 1, math.floor(high)) + 1):
                     x, y = i - ax, j - ay

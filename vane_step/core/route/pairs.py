@@ -61,7 +61,9 @@ def beside(run: Seeker, paths: list[Path]) -> np.ndarray:
     near = np.zeros(lat.plane, dtype=np.int32)
     for path in paths:
         ys, xs = np.divmod(path.nodes % lat.plane, lat.w)
-        kernel.disc(near, 1, xs.astype(np.float64), ys.astype(np.float64), BESIDE_MM / lat.pitch, lat.w, lat.h)
+        kernel.disc(
+            near, 1, xs.astype(np.float64), ys.astype(np.float64), BESIDE_MM / lat.pitch, lat.w, lat.h
+        )
     found: np.ndarray = near == 1
     return found
 

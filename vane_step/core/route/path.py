@@ -75,7 +75,9 @@ class Routed:
         at = {path: k for k, path in enumerate(self.paths, count)}
         links = [(at[p], at[e] if isinstance(e, Path) else e) for p in self.paths for e in p.ends]
         found: dict[int, list[int | Path]] = {}
-        for element, first in zip(elements, kernel.grouped(len(elements), np.array(links)).tolist(), strict=True):
+        for element, first in zip(
+            elements, kernel.grouped(len(elements), np.array(links)).tolist(), strict=True
+        ):
             found.setdefault(first, []).append(element)
         return list(found.values())
 
@@ -97,7 +99,9 @@ def make_path(
     """Make a path of nodes and how each was reached."""
     lat = problem.lattice
     # A track's end inside its own pad is no wider than the pad, which the owner maps guard already.
-    lines, vias, wires, length, price, window, free = kernel.pieces(nodes, how, job.terminal_nodes, lat.w, lat.plane)
+    lines, vias, wires, length, price, window, free = kernel.pieces(
+        nodes, how, job.terminal_nodes, lat.w, lat.plane
+    )
     # A wire's two holes are among the vias.
     holes = len(vias) - 2 * len(wires)
     cost = price + holes * VIA_COST_MM / lat.pitch + len(wires) * float(problem.jump[3])

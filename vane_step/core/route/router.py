@@ -48,9 +48,13 @@ class RouteResult:
         for b in self.blocked:
             if b.by:
                 few = ", ".join(b.by[:4]) + (" …" if len(b.by) > 4 else "")
-                said.append(f"{b.net} would have to cross {few}: lift or move what is there, or give it another layer")
+                said.append(
+                    f"{b.net} would have to cross {few}: unroute or move them, or give it another layer"
+                )
             else:
-                said.append(f"{b.net} is shut in by pads, the edge or kept copper: move a part, or thin its tracks")
+                said.append(
+                    f"{b.net} is shut in by pads, the edge or kept copper: move a part, or thin its tracks"
+                )
         return "; ".join(said[:3])
 
 
@@ -114,7 +118,9 @@ def _across_quiet(bare: Design, laid: LayCopper, nets: set[str] | None, planes: 
     problem = build(base, nets, planes, quiet=False)
     more, _ = _repair(base, draw(problem, negotiate(problem)[0], base), nets, planes)
     return LayCopper(
-        tracks=(*laid.tracks, *more.tracks), vias=(*laid.vias, *more.vias), jumpers=(*laid.jumpers, *more.jumpers)
+        tracks=(*laid.tracks, *more.tracks),
+        vias=(*laid.vias, *more.vias),
+        jumpers=(*laid.jumpers, *more.jumpers),
     )
 
 
@@ -134,7 +140,7 @@ def _lifted(design: Design, nets: set[str] | None) -> tuple[str, ...]:
 
 def _repair(
     bare: Design, laid: LayCopper, nets: set[str] | None, planes: Sequence[Pour]
-) -> tuple[LayCopper, int]:  # fmt: skip
+) -> tuple[LayCopper, int]:
     """Lift what the exact check objects to and route it again with wider gaps; at last leave the piece open."""
     clean = _breaching(bare)
     for attempt in range(MAX_REPAIRS):
@@ -168,13 +174,17 @@ def _without_breaches(bare: Design, laid: LayCopper, clean: set[str]) -> LayCopp
         spots = [
             (f.place.net, Point(f.place.x_nm / 1e6, f.place.y_nm / 1e6))
             for f in copper_findings(design)
-            if f.level == "stop" and f.place.x_nm is not None and f.place.y_nm is not None and f.place.net not in clean
+            if f.level == "stop"
+            and f.place.x_nm is not None
+            and f.place.y_nm is not None
+            and f.place.net not in clean
         ]
         mine = {i.id for i in laid.tracks} | {i.id for i in laid.vias} | {i.id for i in laid.jumpers}
         guilty = {
             i.id
             for i in copper_items(design)
-            if i.id in mine and any(i.net == net and i.spine.distance(at) - i.radius_mm < NEAR_MM for net, at in spots)
+            if i.id in mine
+            and any(i.net == net and i.spine.distance(at) - i.radius_mm < NEAR_MM for net, at in spots)
         }
         if not guilty:
             # A breach told far from its piece, such as a hole's keep-out: then the whole net gives way.
@@ -211,14 +221,23 @@ def warm_up() -> None:
     from vane_step.core.parts.packages import package
 
     rules = RuleSet(
-        name="warm", min_width_nm=200_000, min_clearance_nm=200_000, min_ring_nm=100_000, min_drill_nm=300_000,
-        edge_clearance_nm=300_000, hole_to_hole_nm=250_000, hole_to_copper_nm=250_000, via_pad_nm=600_000,
+        name="warm",
+        min_width_nm=200_000,
+        min_clearance_nm=200_000,
+        min_ring_nm=100_000,
+        min_drill_nm=300_000,
+        edge_clearance_nm=300_000,
+        hole_to_hole_nm=250_000,
+        hole_to_copper_nm=250_000,
+        via_pad_nm=600_000,
         via_drill_nm=300_000,
-    )  # fmt: skip
+    )
     chip = package("CHIP-2012M")
     pins = (Pin(number="1"), Pin(number="2"))
     parts = {
-        f"R{i}": Part(ref=f"R{i}", package=chip.name, pins=pins, place=PartPlace(x_nm=nm(3.0 + 4 * i), y_nm=nm(4)))
+        f"R{i}": Part(
+            ref=f"R{i}", package=chip.name, pins=pins, place=PartPlace(x_nm=nm(3.0 + 4 * i), y_nm=nm(4))
+        )
         for i in (1, 2)
     }
     nets = {"A": Net(name="A", pins=("R1.1", "R2.2")), "B": Net(name="B", pins=("R1.2", "R2.1"))}

@@ -34,7 +34,7 @@ from vane_step.core.route.buckets import (
     factor_of,
     put,
     take,
-)  # fmt: skip
+)
 from vane_step.core.route.kernel import OPTIONS, TURN_45, TURN_90
 from vane_step.core.route.survey import ahead_of, octile
 
@@ -60,9 +60,30 @@ def _far(x, y, layer, node, box, goal_layers, via_cost, ahead, bw, bh):
 
 @njit(**BARE)
 def search(
-    words, numbers, grid, held, who, via_barred, wire_barred, wired, sources, goal, goal_tag, box, goal_layers,
-    via_cost, weight, jump, hole_steps, within, most, limit, ahead, tag, queue,
-):  # fmt: skip
+    words,
+    numbers,
+    grid,
+    held,
+    who,
+    via_barred,
+    wire_barred,
+    wired,
+    sources,
+    goal,
+    goal_tag,
+    box,
+    goal_layers,
+    via_cost,
+    weight,
+    jump,
+    hole_steps,
+    within,
+    most,
+    limit,
+    ahead,
+    tag,
+    queue,
+):
     """Find the cheapest way from any source node to any goal node.
 
     Parameters
@@ -176,7 +197,7 @@ def search(
                 continue
             factor, neck = factor_of(
                 full, necks, net, other, neck_zone, cell + move, neck_tag, pressure, hard
-            )  # fmt: skip
+            )
             if factor < 0:
                 continue
             total = here + step * (1.0 + numbers[U(4 * other + HISTORY)]) * factor + turn
@@ -234,7 +255,11 @@ def search(
                     continue
                 owner = holed[U(2 * other)]
                 n = holed[U(2 * other + 1)]
-                if not (owner == 0 or owner == net) or (hard and n > 0) or words[U(4 * other + TAG)] == closed_tag:
+                if (
+                    not (owner == 0 or owner == net)
+                    or (hard and n > 0)
+                    or words[U(4 * other + TAG)] == closed_tag
+                ):
                     continue
                 factor, neck = factor_of(full, necks, net, other, neck_zone, other, neck_tag, pressure, hard)
                 if factor < 0:

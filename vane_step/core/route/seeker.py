@@ -158,7 +158,13 @@ class Seeker:
         return result
 
     def _to_plane(
-        self, job: NetJob, elements: list[int | Path], joined: list[int | Path], neck_tag: int, hard: bool, most: float
+        self,
+        job: NetJob,
+        elements: list[int | Path],
+        joined: list[int | Path],
+        neck_tag: int,
+        hard: bool,
+        most: float,
     ) -> Path | None:
         near = _Copper.of(job, elements)
         whole = _Copper.of(job, joined)
@@ -197,14 +203,24 @@ class Seeker:
         margin = int(self.reach * (ROUND_STEPS + ROUND_SHARE * apart))
         (a0, a1, b0, b1), (c0, c1, d0, d1) = ends
         return (
-            max(1, min(a0, c0) - margin), min(lat.w - 2, max(a1, c1) + margin),
-            max(1, min(b0, d0) - margin), min(lat.h - 2, max(b1, d1) + margin),
-        )  # fmt: skip
+            max(1, min(a0, c0) - margin),
+            min(lat.w - 2, max(a1, c1) + margin),
+            max(1, min(b0, d0) - margin),
+            min(lat.h - 2, max(b1, d1) + margin),
+        )
 
     def _link(
-        self, job: NetJob, tree: _Copper, near: _Copper, around: Window, neck_tag: int, hard: bool, most: float,
-        only: bool = False, tries: int = 5,
-    ) -> Path | None:  # fmt: skip
+        self,
+        job: NetJob,
+        tree: _Copper,
+        near: _Copper,
+        around: Window,
+        neck_tag: int,
+        hard: bool,
+        most: float,
+        only: bool = False,
+        tries: int = 5,
+    ) -> Path | None:
         """Join two groups of a net, within some part of the board at first, and only there if so asked."""
         lat = self.problem.lattice
         if _spread(near.window) > _spread(tree.window):
@@ -225,7 +241,9 @@ class Seeker:
         if end < 0:
             return None
         nodes, how = trace(self.words, end, lat.w, lat.plane)
-        found = make_path(self.problem, job, nodes, how, (start.holder(int(nodes[0])), goal.holder(int(nodes[-1]))))
+        found = make_path(
+            self.problem, job, nodes, how, (start.holder(int(nodes[0])), goal.holder(int(nodes[-1])))
+        )
         if (k := kernel.too_close(found.vias, self._hole_reach())) >= 0 and not len(found.wires):
             # A way that turned back to its own hole, which the steps counted since then did not show.
             if not tries:
@@ -245,7 +263,14 @@ class Seeker:
         kernel.bar(self.via_barred, spots, self._hole_reach(), delta, lat.w, lat.h)
 
     def _search(
-        self, job: NetJob, tree: _Front, near: _Front, within: np.ndarray, neck_tag: int, hard: bool, most: float
+        self,
+        job: NetJob,
+        tree: _Front,
+        near: _Front,
+        within: np.ndarray,
+        neck_tag: int,
+        hard: bool,
+        most: float,
     ) -> int:
         """Search straight away for a while, then with the goal's surroundings known, the wider the longer it takes."""
         lat, p = self.problem.lattice, self.problem
@@ -259,17 +284,48 @@ class Seeker:
             ahead: tuple[Any, ...] | None = self.estimate.nothing(start)
             if settle:
                 ahead = self.estimate.look(
-                    job, who, self.numbers, self.via_barred, near.nodes, tree.nodes, start, via_cost,
-                    int(self.jump[3]) if self.jump[0] else 0, within, most, settle, self.next_tag(), queue,
-                )  # fmt: skip
+                    job,
+                    who,
+                    self.numbers,
+                    self.via_barred,
+                    near.nodes,
+                    tree.nodes,
+                    start,
+                    via_cost,
+                    int(self.jump[3]) if self.jump[0] else 0,
+                    within,
+                    most,
+                    settle,
+                    self.next_tag(),
+                    queue,
+                )
             if ahead is None:
                 return -1
             end, _ = search(
-                self.words, self.numbers, self.claims.grid, self.claims.held_by(job), who, self.via_barred,
-                p.wire_barred, self.claims.wired.ravel(), tree.nodes, self.goal, goal_tag, box, layers, via_cost,
-                self.weight, self.jump, self.hole_steps, within, most, min(limit, self.enough), ahead,
-                self.next_tag(), queue,
-            )  # fmt: skip
+                self.words,
+                self.numbers,
+                self.claims.grid,
+                self.claims.held_by(job),
+                who,
+                self.via_barred,
+                p.wire_barred,
+                self.claims.wired.ravel(),
+                tree.nodes,
+                self.goal,
+                goal_tag,
+                box,
+                layers,
+                via_cost,
+                self.weight,
+                self.jump,
+                self.hole_steps,
+                within,
+                most,
+                min(limit, self.enough),
+                ahead,
+                self.next_tag(),
+                queue,
+            )
             if end != -2:
                 break
         return int(end)

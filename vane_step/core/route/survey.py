@@ -27,7 +27,7 @@ from vane_step.core.route.buckets import (
     factor_of,
     put,
     take,
-)  # fmt: skip
+)
 
 MIDDLE = 0.5 * (BLOCK - 1)
 # How much dearer than the nearest source blocks may be that are still looked at, in steps.
@@ -52,7 +52,13 @@ def ahead_of(x, y, layer, node, ahead, bw, bh):
     """
     back, left, back_tag, near, blocks, rest, start = ahead
     # Only near the goal is it worth the memory to ask whether a place was settled.
-    if x >= near[0] and x <= near[1] and y >= near[2] and y <= near[3] and back[U(2 * node + TAG)] == back_tag:
+    if (
+        x >= near[0]
+        and x <= near[1]
+        and y >= near[2]
+        and y <= near[3]
+        and back[U(2 * node + TAG)] == back_tag
+    ):
         return left[U(2 * node + COST)]
     u = max(0.0, (x - MIDDLE) / BLOCK)
     v = max(0.0, (y - MIDDLE) / BLOCK)
@@ -66,9 +72,24 @@ def ahead_of(x, y, layer, node, ahead, bw, bh):
 
 @njit(**BARE)
 def look_back(
-    back, left, grid, held, who, via_barred, numbers, goals, via_cost, within, limit, tag, far, near, ahead, seeds,
+    back,
+    left,
+    grid,
+    held,
+    who,
+    via_barred,
+    numbers,
+    goals,
+    via_cost,
+    within,
+    limit,
+    tag,
+    far,
+    near,
+    ahead,
+    seeds,
     queue,
-):  # fmt: skip
+):
     """Search back from a goal, place by place, for a while.
 
     The perimeter of Dillenburg and Nelson (1994): a goal shut in by tracks that are dear to cross would otherwise make
@@ -125,7 +146,12 @@ def look_back(
         cell = node - layer * plane
         y = cell // w
         x = cell - y * w
-        near[0], near[1], near[2], near[3] = min(near[0], x), max(near[1], x), min(near[2], y), max(near[3], y)
+        near[0], near[1], near[2], near[3] = (
+            min(near[0], x),
+            max(near[1], x),
+            min(near[2], y),
+            max(near[3], y),
+        )
         k = (layer * bh + (y >> SHIFT)) * bw + (x >> SHIFT)
         if ahead[U(k)] != 0.0:
             ahead[U(k)] = 0.0
@@ -169,9 +195,27 @@ def look_back(
 
 @njit(**BARE)
 def survey(
-    grid, held, who, bars, fought, numbers, sources, start, via_cost, within, most, rim, ahead, seeds, known, costs,
-    kept, own, price, queue,
-):  # fmt: skip
+    grid,
+    held,
+    who,
+    bars,
+    fought,
+    numbers,
+    sources,
+    start,
+    via_cost,
+    within,
+    most,
+    rim,
+    ahead,
+    seeds,
+    known,
+    costs,
+    kept,
+    own,
+    price,
+    queue,
+):
     """Search back on block by block, from what :func:`look_back` settled to the nearest source and somewhat farther.
 
     Parameters
@@ -255,7 +299,9 @@ def survey(
                 price_of(other, costs, kept, own, price, grid, held, who, bars, fought, numbers)
             # From middle to middle: half of the one and half of the other.
             if d & 1:
-                total = here + 0.70710678 * (max(east, north) + max(costs[U(3 * other)], costs[U(3 * other + 1)]))
+                total = here + 0.70710678 * (
+                    max(east, north) + max(costs[U(3 * other)], costs[U(3 * other + 1)])
+                )
             elif d & 2:
                 total = here + 0.5 * (north + costs[U(3 * other + 1)])
             else:

@@ -24,7 +24,10 @@ def fewer_wires(run: Seeker, routed: dict[str, Routed], work: Work) -> None:
         tried: set[Path] = set()
         while not work.stopped:
             wired = [
-                (len(p.nodes), n, p) for n, r in routed.items() for p in r.paths if len(p.wires) and p not in tried
+                (len(p.nodes), n, p)
+                for n, r in routed.items()
+                for p in r.paths
+                if len(p.wires) and p not in tried
             ]
             if not wired:
                 break
@@ -58,7 +61,7 @@ def without_any(run: Seeker, routed: dict[str, Routed], work: Work) -> None:
 
 def _without_wire(
     run: Seeker, routed: dict[str, Routed], name: str, path: Path, pressure: float, dearer: int, work: Work
-) -> None:  # fmt: skip
+) -> None:
     before = dict(routed)
     afresh(run, pressure)
     run.claims.release(routed[name])

@@ -13,12 +13,20 @@ from vane_step.core.design.model import Package, PadSpec
 
 # Colours of what things are made of: red, green, blue, opacity, 0 to 255, and how metallic.
 MATERIALS: dict[str, tuple[tuple[int, int, int, int], float]] = {
-    "board": ((21, 83, 88, 255), 0.0), "edge": ((196, 178, 128, 255), 0.0), "copper": ((30, 112, 116, 255), 0.1),
-    "pad": ((206, 172, 92, 255), 0.8), "legend": ((240, 236, 222, 255), 0.0), "body": ((44, 46, 50, 255), 0.0),
-    "ceramic": ((176, 150, 116, 255), 0.0), "metal": ((188, 190, 192, 255), 0.9), "plastic": ((62, 70, 84, 255), 0.0),
-    "glow": ((226, 120, 60, 235), 0.0), "can": ((120, 126, 140, 255), 0.6), "wire": ((200, 200, 196, 255), 0.8),
+    "board": ((21, 83, 88, 255), 0.0),
+    "edge": ((196, 178, 128, 255), 0.0),
+    "copper": ((30, 112, 116, 255), 0.1),
+    "pad": ((206, 172, 92, 255), 0.8),
+    "legend": ((240, 236, 222, 255), 0.0),
+    "body": ((44, 46, 50, 255), 0.0),
+    "ceramic": ((176, 150, 116, 255), 0.0),
+    "metal": ((188, 190, 192, 255), 0.9),
+    "plastic": ((62, 70, 84, 255), 0.0),
+    "glow": ((226, 120, 60, 235), 0.0),
+    "can": ((120, 126, 140, 255), 0.6),
+    "wire": ((200, 200, 196, 255), 0.8),
     "tall": ((178, 52, 36, 255), 0.0),
-}  # fmt: skip
+}
 CYLINDERS = ("ELCO", "LEDR", "SOUNDER")
 LYING = ("AXIAL", "DIODE")
 STAND_OFF_MM = 0.1
@@ -100,7 +108,13 @@ def part_solids(package: Package, board_mm: float) -> list[Solid]:
         ends = [box(x0, x0 + caps, y0, y1, 0, tall), box(x1 - caps, x1, y0, y1, 0, tall)]
         return [Solid(middle, box(x0 + caps, x1 - caps, y0, y1, 0, tall)), *(Solid("metal", e) for e in ends)]
     through = any(p.layers == "through" for p in package.pads)
-    material = "plastic" if family in ("TERM", "PLUG", "USBC", "KEY") else "can" if family.startswith("X") else "body"
+    material = (
+        "plastic"
+        if family in ("TERM", "PLUG", "USBC", "KEY")
+        else "can"
+        if family.startswith("X")
+        else "body"
+    )
     return [*solids, Solid(material, box(x0, x1, y0, y1, 0.0 if through else STAND_OFF_MM, tall))]
 
 

@@ -36,10 +36,13 @@ def solids(design: Design) -> tuple[tuple[str, Solid], ...]:
     for jumper in design.jumpers.values():
         (ax, ay), (bx, by) = ((v / 1e6 for v in p) for p in (jumper.a, jumper.b))
         radius = jumper.wire_nm / 2e6
-        wire = trimesh.creation.cylinder(radius=radius, segment=((ax, ay, radius), (bx, by, radius)), sections=12)
+        wire = trimesh.creation.cylinder(
+            radius=radius, segment=((ax, ay, radius), (bx, by, radius)), sections=12
+        )
         found.append((jumper.id, Solid("wire", wire)))
         found += [
-            (jumper.id, Solid("wire", cylinder(x, y, radius, -deep - 1.0, radius, 12))) for x, y in ((ax, ay), (bx, by))
+            (jumper.id, Solid("wire", cylinder(x, y, radius, -deep - 1.0, radius, 12)))
+            for x, y in ((ax, ay), (bx, by))
         ]
     return tuple(found)
 
@@ -80,7 +83,9 @@ def _in_few(package: Package, board_mm: float) -> tuple[Solid, ...]:
 
 
 def _board(design: Design, deep: float) -> list[Solid]:
-    drilled = [shapely.Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2, quad_segs=HOLE_SEGMENTS) for h in holes(design)]
+    drilled = [
+        shapely.Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2, quad_segs=HOLE_SEGMENTS) for h in holes(design)
+    ]
     bores = shapely.union_all(drilled) if drilled else Polygon()
     bare = outline(design).difference(bores)
     found = [Solid("board", extruded(p, -deep, 0.0)) for p in _polygons(bare)]
@@ -94,8 +99,14 @@ def _board(design: Design, deep: float) -> list[Solid]:
             rim = outline(design) if edge_pads(design) else None
             pads = [i.shape() for i in copper_items(design) if side in i.layers and i.kind != "track"]
             pads = [p.intersection(rim) for p in pads] if rim is not None else pads
-        ink = [LineString(k.points).buffer(k.width_mm / 2, quad_segs=2) for k in legend(design) if k.side == side]
-        for material, shapes, height in (("copper", laid, COPPER_MM), ("pad", pads, PAD_MM), ("legend", ink, PRINT_MM)):
+        ink = [
+            LineString(k.points).buffer(k.width_mm / 2, quad_segs=2) for k in legend(design) if k.side == side
+        ]
+        for material, shapes, height in (
+            ("copper", laid, COPPER_MM),
+            ("pad", pads, PAD_MM),
+            ("legend", ink, PRINT_MM),
+        ):
             if shapes:
                 at = height if side == "front" else -deep - height
                 found += _sheets(material, shapely.union_all(shapes).difference(bores), at, side == "front")
@@ -109,7 +120,9 @@ def _sheets(material: str, shape: BaseGeometry, z: float, up: bool) -> list[Soli
         if polygon.area > 1e-4:
             points, faces = trimesh.creation.triangulate_polygon(polygon, engine="earcut")
             corners = np.column_stack([points, np.full(len(points), z)])
-            found.append(Solid(material, trimesh.Trimesh(corners, _facing(corners, faces, up), process=False)))
+            found.append(
+                Solid(material, trimesh.Trimesh(corners, _facing(corners, faces, up), process=False))
+            )
     return found
 
 
@@ -132,14 +145,19 @@ def glb(design: Design) -> bytes:
     for owner, solid in solids(design):
         grouped.setdefault((owner, solid.material), []).append(solid.mesh)
     made: dict[str, PBRMaterial] = {}
-    stand = trimesh.transformations.rotation_matrix(-np.pi / 2, (1, 0, 0)) @ np.diag([0.001, 0.001, 0.001, 1.0])
+    stand = trimesh.transformations.rotation_matrix(-np.pi / 2, (1, 0, 0)) @ np.diag(
+        [0.001, 0.001, 0.001, 1.0]
+    )
     for (owner, material), meshes in grouped.items():
         colour, metal = MATERIALS[material]
         if material not in made:
             made[material] = PBRMaterial(
-                name=material, baseColorFactor=_linear(colour), metallicFactor=metal,
-                roughnessFactor=0.55 if metal else 0.85, alphaMode="OPAQUE" if colour[3] == 255 else "BLEND",
-            )  # fmt: skip
+                name=material,
+                baseColorFactor=_linear(colour),
+                metallicFactor=metal,
+                roughnessFactor=0.55 if metal else 0.85,
+                alphaMode="OPAQUE" if colour[3] == 255 else "BLEND",
+            )
         mesh = trimesh.util.concatenate(meshes)
         if material not in SHEETS:
             # Corners are not shared between faces: edges of boxes stay sharp.

@@ -9,8 +9,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 
 from vane_step.core.board.analysis.current_loops import loops
 from vane_step.core.board.analysis.return_paths import return_paths
-from vane_step.core.board.analysis.score import score as score_of
-from vane_step.core.board.analysis.score import scoreboard
+from vane_step.core.board.analysis.score import score as score_of, scoreboard
 from vane_step.core.board.geometry.diff_pairs import sense_pairs
 from vane_step.core.board.geometry.shapes import courtyards, outline
 from vane_step.core.board.placement.gate_swap import with_channels
@@ -39,15 +38,21 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
     board, proposals = state.proposals.get(kept.id, ((), []))
     advised, advice = state.advice.get(kept.id, (kept.version, []))
     return {
-        "kept": kept, "design": design, "score": scoreboard(design), "rules": rule_sets(),
-        "accepted": store_of(request).accepted(kept.id), "now": score_of(design),
-        "asked": asked_of(request, kept), "met": met_of(request, kept),
+        "kept": kept,
+        "design": design,
+        "score": scoreboard(design),
+        "rules": rule_sets(),
+        "accepted": store_of(request).accepted(kept.id),
+        "now": score_of(design),
+        "asked": asked_of(request, kept),
+        "met": met_of(request, kept),
         "proposals": proposals if proposals and board == board_state(design) else [],
         "advice": advice if advised == kept.version else [],
         "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),
         "channels": next(with_channels(design), None),
-        "size": f"{x1 - x0:g}x{y1 - y0:g}", "radius": design.board.corner_radius_nm / 1e6,
-    }  # fmt: skip
+        "size": f"{x1 - x0:g}x{y1 - y0:g}",
+        "radius": design.board.corner_radius_nm / 1e6,
+    }
 
 
 @router.get("/d/{id}/board", response_class=HTMLResponse)
@@ -75,12 +80,16 @@ def paths(request: Request, id: str) -> HTMLResponse:
     kept = store_of(request).get(id)
     design = kept.design
     return page(
-        request, "_paths.html",
+        request,
+        "_paths.html",
         {
-            "kept": kept, "design": design, "paths": return_paths(design), "loops": loops(design),
+            "kept": kept,
+            "design": design,
+            "paths": return_paths(design),
+            "loops": loops(design),
             "pairs": sense_pairs(design),
         },
-    )  # fmt: skip
+    )
 
 
 @router.get("/d/{id}/proposals/{number}")
@@ -107,19 +116,25 @@ def _proposal(request: Request, kept: Kept, number: int) -> Arrangement:
     board, proposals = request.app.state.proposals.get(kept.id, ((), []))
     if board != board_state(kept.design) or not 0 <= number < len(proposals):
         raise NotFound(
-            "That arrangement is no longer proposed: the design has changed.", where=f"proposal {number + 1}",
+            "That arrangement is no longer proposed: the design has changed.",
+            where=f"proposal {number + 1}",
             next_step="Type: arrange all",
-        )  # fmt: skip
+        )
     found: Arrangement = proposals[number]
     return found
 
 
 @router.post("/d/{id}/picture")
 def print_picture(
-    request: Request, id: str, file: UploadFile, version: Annotated[int, Form()],
-    width: Annotated[str, Form(max_length=20)], x: Annotated[str, Form(max_length=20)],
-    y: Annotated[str, Form(max_length=20)], side: Annotated[Literal["front", "back"], Form()] = "front",
-) -> RedirectResponse:  # fmt: skip
+    request: Request,
+    id: str,
+    file: UploadFile,
+    version: Annotated[int, Form()],
+    width: Annotated[str, Form(max_length=20)],
+    x: Annotated[str, Form(max_length=20)],
+    y: Annotated[str, Form(max_length=20)],
+    side: Annotated[Literal["front", "back"], Form()] = "front",
+) -> RedirectResponse:
     """Trace a picture and print it on the legend."""
     design = store_of(request).get(id).design
     name = file.filename or "picture"
@@ -127,15 +142,22 @@ def print_picture(
     rings = legend_picture(file.file.read(), name, wide, design.board.rules.legend_width_nm / 1e6)
     at = parse_length_nm(x, "x"), parse_length_nm(y, "y")
     edit = SetItem(text=ink(design, name.rpartition(".")[0] or name, rings, at, side))
-    answer(request, store_of(request).edit(id, edit, f"print {name}", version), f"{name} is printed on the {side}")
+    answer(
+        request,
+        store_of(request).edit(id, edit, f"print {name}", version),
+        f"{name} is printed on the {side}",
+    )
     return RedirectResponse(f"/d/{id}/board", 303)
 
 
 @router.post("/d/{id}/outline")
 def bring_outline(
-    request: Request, id: str, file: list[UploadFile], version: Annotated[int, Form()],
+    request: Request,
+    id: str,
+    file: list[UploadFile],
+    version: Annotated[int, Form()],
     width: Annotated[str, Form(max_length=20)] = "",
-) -> RedirectResponse:  # fmt: skip
+) -> RedirectResponse:
     """Take the outline from a drawing or a picture as wide as said, or all that matters from another board's files."""
     files = {f.filename or "outline": f.file.read() for f in file}
     name, data = next(iter(files.items()))

@@ -20,7 +20,11 @@ from vane_step.web.render import page, step_page, store_of
 from vane_step.web.told import outside
 
 router = APIRouter()
-ROADS = {"order": ("standard-house", 2), "order-four": ("four-layer-house", 4), "etch": ("kitchen-table", 1)}
+MANUFACTURING = {
+    "order": ("standard-house", 2),
+    "order-four": ("four-layer-house", 4),
+    "etch": ("kitchen-table", 1),
+}
 
 
 def _told(request: Request, kept: Kept) -> dict[str, Any]:
@@ -29,15 +33,23 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
     known = {**known_figures(kept.design), **more}
     by = {state: sum(1 for e in found if e.state == state) for state in MARKS}
     return {
-        "kept": kept, "design": kept.design, "needs": found, "figures": known, "by": by, "marks": MARKS,
-        "skills": _skills(kept), "brief": kept.design.brief,
-    }  # fmt: skip
+        "kept": kept,
+        "design": kept.design,
+        "needs": found,
+        "figures": known,
+        "by": by,
+        "marks": MARKS,
+        "skills": _skills(kept),
+        "brief": kept.design.brief,
+    }
 
 
 def _skills(kept: Kept) -> str:
     brief = kept.design.brief
     return next(
-        k for k, v in SKILLS.items() if v == (brief.through_hole_only, brief.no_leadless or brief.through_hole_only)
+        k
+        for k, v in SKILLS.items()
+        if v == (brief.through_hole_only, brief.no_leadless or brief.through_hole_only)
     )
 
 
@@ -63,20 +75,34 @@ def questions(request: Request) -> HTMLResponse:
 
 @router.post("/new", response_model=None)
 def new(
-    request: Request, name: Annotated[str, Form(max_length=80)] = "", size: Annotated[str, Form(max_length=40)] = "",
-    road: Annotated[str, Form(max_length=20)] = "", purpose: Annotated[str, Form(max_length=2000)] = "",
-    supply: Annotated[str, Form(max_length=40)] = "", skills: Annotated[str, Form(max_length=20)] = "anything",
-    quantity: Annotated[str, Form(max_length=10)] = "1", budget: Annotated[str, Form(max_length=20)] = "",
-    date: Annotated[str, Form(max_length=10)] = "", wanted: Annotated[str, Form(max_length=4000)] = "",
-) -> Response:  # fmt: skip
+    request: Request,
+    name: Annotated[str, Form(max_length=80)] = "",
+    size: Annotated[str, Form(max_length=40)] = "",
+    manufacturing: Annotated[str, Form(max_length=20)] = "",
+    purpose: Annotated[str, Form(max_length=2000)] = "",
+    supply: Annotated[str, Form(max_length=40)] = "",
+    skills: Annotated[str, Form(max_length=20)] = "anything",
+    quantity: Annotated[str, Form(max_length=10)] = "1",
+    budget: Annotated[str, Form(max_length=20)] = "",
+    date: Annotated[str, Form(max_length=10)] = "",
+    wanted: Annotated[str, Form(max_length=4000)] = "",
+) -> Response:
     """Start a design from the answers: its brief, its first requirements, its board and its maker's rules.
 
     An answer that cannot be used comes back with the page, what was typed kept.
     """
     told = {
-        "name": name, "size": size, "road": road, "purpose": purpose, "supply": supply, "skills": skills,
-        "quantity": quantity, "budget": budget, "date": date, "wanted": wanted,
-    }  # fmt: skip
+        "name": name,
+        "size": size,
+        "manufacturing": manufacturing,
+        "purpose": purpose,
+        "supply": supply,
+        "skills": skills,
+        "quantity": quantity,
+        "budget": budget,
+        "date": date,
+        "wanted": wanted,
+    }
     try:
         data = _answers(told)
         design = validated(data, "new design")
@@ -92,27 +118,36 @@ def _answers(told: dict[str, str]) -> dict[str, Any]:
     """Make a design's data of the answers."""
     if not told["name"].strip():
         raise InputError("The design has no name yet.", where="question 1", next_step="Give it a name.")
-    if told["road"] not in ROADS or told["skills"] not in SKILLS:
-        raise InputError("That is no answer.", where="road or skills", allowed=", ".join([*ROADS, *SKILLS]))
+    if told["manufacturing"] not in MANUFACTURING or told["skills"] not in SKILLS:
+        raise InputError(
+            "That is no answer.", where="question 3 or 5", allowed=", ".join([*MANUFACTURING, *SKILLS])
+        )
     wide, cross, tall = told["size"].lower().partition("x")
     if not cross:
         raise InputError(f"{told['size']!r} is no size.", where="question 4", allowed="60x40 in mm")
     w, h = parse_length_nm(wide, "question 4"), parse_length_nm(tall, "question 4")
     if not (2e6 <= w <= 6e8 and 2e6 <= h <= 6e8):
-        raise InputError("That is no board.", where="question 4", value=told["size"], allowed="2 to 600 mm a side")
-    rules, layers = ROADS[told["road"]]
+        raise InputError(
+            "That is no board.", where="question 4", value=told["size"], allowed="2 to 600 mm a side"
+        )
+    rules, layers = MANUFACTURING[told["manufacturing"]]
     only, none = SKILLS[told["skills"]]
     return {
         "name": told["name"],
         "board": {"outline": rectangle(w / 1e6, h / 1e6), "copper_layers": layers, "rules": rule_set(rules)},
         "brief": {
-            "purpose": told["purpose"], "max_width_nm": w, "max_height_nm": h,
-            "road": "etch" if told["road"] == "etch" else "order", "through_hole_only": only, "no_leadless": none,
-            "quantity": told["quantity"], "date": told["date"],
+            "purpose": told["purpose"],
+            "max_width_nm": w,
+            "max_height_nm": h,
+            "manufacturing": "etch" if told["manufacturing"] == "etch" else "order",
+            "through_hole_only": only,
+            "no_leadless": none,
+            "quantity": told["quantity"],
+            "date": told["date"],
             "budget": parse_value(told["budget"], "question 6") if told["budget"].strip() else None,
         },
         "requirements": _wanted(told["supply"], told["wanted"]),
-    }  # fmt: skip
+    }
 
 
 def _wanted(supply: str, wanted: str) -> dict[str, dict[str, Any]]:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-import shlex
 from collections.abc import Callable
+from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter, Request
@@ -66,11 +66,13 @@ def answer(request: Request, kept: Kept, label: str) -> dict[str, Any]:
 @router.post("/d/{id}/edit")
 def change(request: Request, id: str, body: Change) -> dict[str, Any]:
     """Apply an edit."""
-    return answer(request, store_of(request).edit(id, edit_from(body.edit), body.label, body.version), body.label)
+    return answer(
+        request, store_of(request).edit(id, edit_from(body.edit), body.label, body.version), body.label
+    )
 
 
 class Waiving(BaseModel):
-    """A finding somebody lives with, named by its rule and place, and why."""
+    """A finding to be accepted, named by its rule and place, and why."""
 
     model_config = ConfigDict(extra="forbid")
     code: str = Field(max_length=80)
@@ -83,7 +85,7 @@ class Waiving(BaseModel):
 def live_with(request: Request, id: str, body: Waiving) -> dict[str, Any]:
     """Waive a finding for a reason."""
     edit = waive(store_of(request).get(id).design, body.code, body.place, body.reason)
-    label = f"live with {body.code}"
+    label = f"accept {body.code}"
     return answer(request, store_of(request).edit(id, edit, label, body.version), label)
 
 
@@ -120,9 +122,12 @@ def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
         return told
     if body.version != kept.version:
         raise StaleEdit(
-            "The design was changed elsewhere meanwhile; nothing was done.", where=id, value=f"version {body.version}",
-            allowed=f"version {kept.version}", next_step="Look at what changed and do it again.",
-        )  # fmt: skip
+            "The design was changed elsewhere meanwhile; nothing was done.",
+            where=id,
+            value=f"version {body.version}",
+            allowed=f"version {kept.version}",
+            next_step="Look at what changed and do it again.",
+        )
     proposal = ask(kept.design, body.text, resources_of(request))
     if proposal.action:
         return _act(request, kept, proposal)
@@ -136,16 +141,17 @@ def sentence(request: Request, id: str, body: Sentence) -> dict[str, Any]:
 
 def _act(request: Request, kept: Kept, proposal: Proposal) -> dict[str, Any]:
     store = store_of(request)
-    verb, *words = shlex.split(proposal.action)
-    if verb == "undo":
+    action = proposal.action
+    assert action is not None
+    if action.name == "undo":
         return answer(request, store.undo(kept.id, kept.version), "undo")
-    if verb == "redo":
+    if action.name == "redo":
         return answer(request, store.redo(kept.id, kept.version), "redo")
-    if verb == "route":
-        _start_routing(request, kept, [w for w in words if w != "fresh"], "fresh" in words)
-    if verb == "propose":
-        _start_arranging(request, kept, words == ["tidy"])
-    if verb == "advise":
+    if action.name == "route":
+        _start_routing(request, kept, list(action.objects), action.how == "fresh")
+    if action.name == "arrange":
+        _start_arranging(request, kept, action.how == "tidy")
+    if action.name == "advise":
         _start_advising(request, kept)
     return {
         "version": kept.version,
@@ -153,7 +159,7 @@ def _act(request: Request, kept: Kept, proposal: Proposal) -> dict[str, Any]:
         "redo": kept.redo,
         "says": proposal.says,
         "about": proposal.about,
-        "action": proposal.action,
+        "action": asdict(action),
     }
 
 
@@ -165,20 +171,21 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
         hub.publish(kept.id, "job", data)
 
     def done(result: RouteDone) -> None:
-        label = f"route {result.links_made} of {result.links_wanted} links"
+        label = f"route {result.links_made} of {result.links_wanted} connections"
         now = store.get(kept.id)
         if now.version != kept.version and not _fits_still(kept.design, now.design, result.edit):
             raise EditRefused(
-                "The board was changed while it was routed, and the tracks found no longer fit it.", where=kept.id,
+                "The board was changed while it was routed, and the tracks found no longer fit it.",
+                where=kept.id,
                 next_step="Route again.",
-            )  # fmt: skip
+            )
         after = store.edit(kept.id, result.edit, label, now.version)
         answer(request, after, label)
         remember_board(request, after)
         tell(
             {
                 "state": "done",
-                "says": f"{result.links_made} of {result.links_wanted} links routed in {result.seconds:.1f} s"
+                "says": f"{result.links_made} of {result.links_wanted} connections routed in {result.seconds:.1f} s"
                 + (f". {result.why}" if result.why else ""),
                 "version": after.version,
             }
@@ -195,7 +202,10 @@ BOARD = ("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pou
 def board_state(design: Design) -> tuple[str, ...]:
     """Give what tells whether a board is still the one that was worked on."""
     parts = {ref: (p.package, p.place, p.pins) for ref, p in design.parts.items()}
-    return (*(design.digest(s) for s in BOARD if s != "parts"), hashlib.blake2b(repr(parts).encode()).hexdigest())
+    return (
+        *(design.digest(s) for s in BOARD if s != "parts"),
+        hashlib.blake2b(repr(parts).encode()).hexdigest(),
+    )
 
 
 def _fits_still(before: Design, now: Design, edit: LayCopper) -> bool:
@@ -224,7 +234,9 @@ def _failing(tell: Callable[[dict[str, Any]], None]) -> Callable[[Exception], No
 
 def _busy(kept: Kept) -> EditRefused:
     return EditRefused(
-        "This design is being routed or arranged already.", where=kept.id, next_step="Wait for it, or stop it."
+        "This design is being routed or arranged already.",
+        where=kept.id,
+        next_step="Wait for it, or stop it.",
     )
 
 
@@ -258,7 +270,13 @@ def _start_advising(request: Request, kept: Kept) -> None:
 
     def done(found: list[LayerOffer]) -> None:
         advice[kept.id] = (kept.version, found)
-        tell({"state": "done", "says": "What other layers would buy is told beside the board", "proposals": len(found)})
+        tell(
+            {
+                "state": "done",
+                "says": "What other layers would buy is told beside the board",
+                "proposals": len(found),
+            }
+        )
 
     if not request.app.state.jobs.advise(kept.id, kept.design, tell, done, _failing(tell)):
         raise _busy(kept)
@@ -304,4 +322,4 @@ def ledger_fragment(request: Request, id: str, step: str) -> HTMLResponse:
 @router.get("/d/{id}/verbs", response_class=HTMLResponse)
 def verbs(request: Request, id: str) -> HTMLResponse:
     """List what can be typed, and the shortcuts."""
-    return page(request, "_help.html", {"verbs": VERBS, "design_id": id})
+    return page(request, "_help.html", {"verbs": VERBS.values(), "design_id": id})

@@ -27,8 +27,7 @@ from vane_step.core.parts.part import part_from
 from vane_step.core.power import trace
 from vane_step.core.power.formulas import FORMULAS
 from vane_step.data.shipped import blocks
-from vane_step.importers import block_file as imported_block
-from vane_step.importers import connection_list, package_file, pin_file
+from vane_step.importers import block_file as imported_block, connection_list, package_file, pin_file
 from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer
 from vane_step.web.render import page, resources_of, step_page, store_of
@@ -95,7 +94,8 @@ def bring_packages(
     found = package_file(file.file.read(), file.filename or "packages")
     if not found:
         raise InputError(
-            "There is no package in it.", where=file.filename or "packages",
+            "There is no package in it.",
+            where=file.filename or "packages",
             next_step="Choose another file.",
         )
     edit = Together(edits=tuple(SetItem(package=package) for package in found.values()))
@@ -123,16 +123,23 @@ def paste_connections(request: Request, id: str, body: ConnectionList) -> dict[s
 
 @router.post("/d/{id}/part")
 def bring_part(
-    request: Request, id: str, file: UploadFile, version: Annotated[int, Form()],
-    ref: Annotated[str, Form(max_length=40)], package: Annotated[str, Form(max_length=80)],
+    request: Request,
+    id: str,
+    file: UploadFile,
+    version: Annotated[int, Form()],
+    ref: Annotated[str, Form(max_length=40)],
+    package: Annotated[str, Form(max_length=80)],
     choice: Annotated[str, Form(max_length=80)] = "",
-) -> RedirectResponse:  # fmt: skip
+) -> RedirectResponse:
     """Add a part whose pins come from a BSDL or IBIS file or a table."""
     design = store_of(request).get(id).design
     name = file.filename or "pins"
     table = pin_file(file.file.read(), name, choice)
     pack = design.packages.get(package) or own_package(package, design.board.rules.etched)
-    edit, label = AddPart(part=part_from(ref, pack, table=table), package=pack), f"add {ref} from {name}"[:120]
+    edit, label = (
+        AddPart(part=part_from(ref, pack, table=table), package=pack),
+        f"add {ref} from {name}"[:120],
+    )
     answer(request, store_of(request).edit(id, edit, label, version), label)
     return RedirectResponse(f"/d/{id}/circuit", 303)
 
@@ -144,10 +151,12 @@ def _nets(design: Design) -> list[tuple[str, str, list[str]]]:
 
 @router.get("/d/{id}/sheet", response_class=HTMLResponse)
 def sheet_fragment(
-    request: Request, id: str, show: str = "sheet",
+    request: Request,
+    id: str,
+    show: str = "sheet",
     width: Annotated[float, Query(ge=SHEET_WIDTH, le=4000)] = SHEET_WIDTH,
     sheet_page: Annotated[str | None, Query(alias="page")] = None,
-) -> HTMLResponse:  # fmt: skip
+) -> HTMLResponse:
     """Give a view of the circuit alone; the drawn sheet as wide as the page has room."""
     kept = store_of(request).get(id)
     data = _shown(request, kept, show, width, sheet_page)
@@ -188,7 +197,9 @@ def keep_block(request: Request, id: str, body: Keeping) -> dict[str, Any]:
     design = store_of(request).get(id).design
     if body.name in blocks():
         raise EditRefused(
-            f"{body.name} is a block that ships with the program.", where=body.name, next_step="Name it otherwise."
+            f"{body.name} is a block that ships with the program.",
+            where=body.name,
+            next_step="Name it otherwise.",
         )
     refs = [p.ref for p in design.parts.values() if p.block == body.block]
     saved = take_block(design, refs, body.name, body.note)
@@ -210,14 +221,15 @@ def block_file(request: Request, name: str) -> Response:
     return Response(block_json(found), media_type="application/json", headers=headers)
 
 
-@router.post("/d/{id}/bring-block")
+@router.post("/d/{id}/import-block")
 def bring_block(request: Request, id: str, file: UploadFile) -> RedirectResponse:
     """Bring a block from a file into the library."""
     name = file.filename or "block"
     saved = imported_block(file.file.read(), name)
     if saved.name in blocks():
         raise EditRefused(
-            f"{saved.name} is a block that ships with the program.", where=name,
+            f"{saved.name} is a block that ships with the program.",
+            where=name,
             next_step="Give yours another name.",
         )
     store_of(request).shared.keep_block(saved.name, block_json(saved))
@@ -232,7 +244,7 @@ class Forgetting(BaseModel):
     version: int = 0
 
 
-@router.post("/d/{id}/forget-block")
+@router.post("/d/{id}/delete-block")
 def forget_block(request: Request, id: str, body: Forgetting) -> dict[str, Any]:
     """Remove an own block from the library; designs that use it keep their parts."""
     store_of(request).shared.forget_block(body.name)
@@ -248,7 +260,9 @@ def slip(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
         raise NotFound(f"There is nothing of kind {kind}.", where=kind, allowed=", ".join(SLIPS))
     about = SLIPS[kind](kept.design, key)
     mine = [
-        f for f in findings_of(kept.design) if kind in ("part", "net") and (key in f.place.refs or key == f.place.net)
+        f
+        for f in findings_of(kept.design)
+        if kind in ("part", "net") and (key in f.place.refs or key == f.place.net)
     ]
     data = {"kept": kept, "design": kept.design, "kind": kind, "key": key, "findings": mine[:4], **about}
     return page(request, "_slip.html", data)
@@ -293,10 +307,17 @@ def _about_net(design: Design, key: str) -> dict[str, Any]:
     groups = via_groups(design, key) if rule.current else []
     carried = [(carried_a(design, g, rule.current.rise_k), len(g)) for g in groups] if rule.current else []
     return {
-        "net": net, "rule": rule, "length": length, "answer": answer, "net_roles": get_args(NetRole), "counts": counts,
-        "weakest": min(carried, default=None), "steps": len(steps), "tracks": len(tracks),
+        "net": net,
+        "rule": rule,
+        "length": length,
+        "answer": answer,
+        "net_roles": get_args(NetRole),
+        "counts": counts,
+        "weakest": min(carried, default=None),
+        "steps": len(steps),
+        "tracks": len(tracks),
         "poured": any(p.net == key for p in design.pours.values()),
-    }  # fmt: skip
+    }
 
 
 def _about_copper(design: Design, key: str) -> dict[str, Any]:
@@ -304,11 +325,17 @@ def _about_copper(design: Design, key: str) -> dict[str, Any]:
     if found is None:
         raise NotFound(f"There is no copper {key}.", where=key, next_step="Choose it on the board.")
     rule = design.rule_of(found.net)
-    group = next((g for g in via_groups(design, found.net) if found in g), []) if isinstance(found, Via) else []
+    group = (
+        next((g for g in via_groups(design, found.net) if found in g), []) if isinstance(found, Via) else []
+    )
     carried = carried_a(design, group, rule.current.rise_k if rule.current else 10.0)
     return {"copper": found, "rule": rule, "group": len(group), "carried": carried}
 
 
 SLIPS: dict[str, Callable[[Design, str], dict[str, Any]]] = {
-    "group": _about_group, "part": _about_part, "pins": _about_pins, "net": _about_net, "copper": _about_copper,
-}  # fmt: skip
+    "group": _about_group,
+    "part": _about_part,
+    "pins": _about_pins,
+    "net": _about_net,
+    "copper": _about_copper,
+}

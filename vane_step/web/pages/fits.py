@@ -51,7 +51,9 @@ def _offer(request: Request, kept: Kept, ref: str, number: int) -> PlaceParts:
     some = asked_of(request, kept).get(ref, ())
     if not 0 <= number < len(some):
         raise NotFound(
-            f"There is no such place for {ref} to decide.", where=ref, next_step="Import the other board's files again."
+            f"There is no such place for {ref} to decide.",
+            where=ref,
+            next_step="Import the other board's files again.",
         )
     return PlaceParts(places={ref: some[number].place.model_copy(update={"locked": True})})
 
@@ -61,7 +63,9 @@ def met_shown(request: Request, id: str, ref: str) -> dict[str, Any]:
     """Show a part that lies where it meets the other board, both boards over each other."""
     kept = store_of(request).get(id)
     if ref not in met_of(request, kept):
-        raise NotFound(f"{ref} meets no other board.", where=ref, next_step="Import the other board's files again.")
+        raise NotFound(
+            f"{ref} meets no other board.", where=ref, next_step="Import the other board's files again."
+        )
     return _over_each_other(request, kept, kept.design, ref)
 
 
@@ -82,11 +86,13 @@ def _over_each_other(request: Request, kept: Kept, after: Design, ref: str) -> d
     spots = other.spots if other else ()
     meets = [
         {
-            "x": m.spot.x, "y": m.spot.y, "clash": m.clash,
+            "x": m.spot.x,
+            "y": m.spot.y,
+            "clash": m.clash,
             "says": f"{m.pin} {m.net or '–'} / {m.spot.net or '?'}",
         }
         for m in meetings(after, ref, spots)
-    ]  # fmt: skip
+    ]
     ones = {(s.x, s.y) for s in spots if s.pin and split_pin(s.pin)[1] == "1"}
     return {"yards": yards, "other": [[s.x, s.y, (s.x, s.y) in ones] for s in spots], "meets": meets}
 

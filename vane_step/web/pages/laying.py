@@ -70,9 +70,12 @@ def _kept(request: Request, id: str, version: int) -> Kept:
     kept = store_of(request).get(id)
     if kept.version != version:
         raise StaleEdit(
-            "The design was changed elsewhere meanwhile; nothing was done.", where=id, value=f"version {version}",
-            allowed=f"version {kept.version}", next_step="Look at what changed and do it again.",
-        )  # fmt: skip
+            "The design was changed elsewhere meanwhile; nothing was done.",
+            where=id,
+            value=f"version {version}",
+            allowed=f"version {kept.version}",
+            next_step="Look at what changed and do it again.",
+        )
     return kept
 
 
@@ -121,14 +124,16 @@ def _at_width(design: Design, name: str, width_nm: int) -> Design:
 
 @router.post("/d/{id}/lay")
 def lay(request: Request, id: str, laid: Laid) -> dict[str, Any]:
-    """Lay a way drawn by hand; what it takes the place of is lifted in the same change."""
+    """Lay a way drawn by hand; what it replaces is removed in the same change."""
     kept = _kept(request, id, laid.version)
     design = kept.design
     for name in laid.without:
         item = design.tracks.get(name) or design.vias.get(name)
         if item is None or item.net != laid.net:
             raise InputError(
-                f"{name} is no track or via of {laid.net}.", where="lay", value=name,
+                f"{name} is no track or via of {laid.net}.",
+                where="lay",
+                value=name,
                 next_step="Choose what is there now.",
             )
         if item.locked:
@@ -142,12 +147,15 @@ def lay(request: Request, id: str, laid: Laid) -> dict[str, Any]:
         for name in (stays.pop() if stays else names.next("T"),)
     )
     rules = design.board.rules
-    size: dict[Literal["pad_nm", "drill_nm"], int] = {"pad_nm": rules.via_pad_nm, "drill_nm": rules.via_drill_nm}
+    size: dict[Literal["pad_nm", "drill_nm"], int] = {
+        "pad_nm": rules.via_pad_nm,
+        "drill_nm": rules.via_drill_nm,
+    }
     vias = tuple(Via(id=names.next("V"), net=laid.net, x_nm=nm(x), y_nm=nm(y), **size) for x, y in laid.vias)
     edit = LayCopper(lift=laid.without, tracks=tracks, vias=vias)
     old = needless(design, edit)
     edit = edit.model_copy(update={"lift": (*laid.without, *(k for k in old if k not in laid.without))})
-    label = f"bend {laid.net}" if laid.without else f"lay {laid.net} by hand"
+    label = f"bend {laid.net}" if laid.without else f"draw {laid.net} by hand"
     if old and not laid.without:
         label += " in place of its old way"
     return answer(request, store_of(request).edit(id, edit, label, laid.version), label)
@@ -170,5 +178,7 @@ def _merged(runs: tuple[Run, ...]) -> list[Run]:
         else:
             found.append(run)
     if not found:
-        raise InputError("The way has no length.", where="lay", next_step="Draw it from one place to another.")
+        raise InputError(
+            "The way has no length.", where="lay", next_step="Draw it from one place to another."
+        )
     return found

@@ -1,4 +1,4 @@
-"""The make page: files for a board house as read back, and artwork for the kitchen table."""
+"""The make page: files for a board manufacturer as read back, and artwork for the kitchen table."""
 
 from __future__ import annotations
 
@@ -27,22 +27,33 @@ MOMENT_S = 0.5
 
 
 @router.get("/d/{id}/make", response_class=HTMLResponse)
-def make(request: Request, id: str, road: str = "", method: str = "toner", copies: int = 1) -> HTMLResponse:
+def make(
+    request: Request, id: str, manufacturing: str = "", method: str = "toner", copies: int = 1
+) -> HTMLResponse:
     """Show one of the two roads: ordering, or etching at home."""
     kept = store_of(request).get(id)
-    road = road or ("etch" if kept.design.board.rules.etched else "order")
-    if road not in ("order", "etch"):
-        raise NotFound(f"There is no road {road}.", where="make", allowed="order, etch")
-    data: dict[str, Any] = {"road": road}
-    if road == "etch":
+    manufacturing = manufacturing or ("etch" if kept.design.board.rules.etched else "order")
+    if manufacturing not in ("order", "etch"):
+        raise NotFound(
+            f"There is no way of manufacturing called {manufacturing}.", where="make", allowed="order, etch"
+        )
+    data: dict[str, Any] = {"manufacturing": manufacturing}
+    if manufacturing == "etch":
         chosen = method_of(method)
         fit = _copies_that_fit(kept.design)
         data |= {
-            "method": chosen, "methods": METHODS, "copies": max(1, min(copies, fit)), "fit": fit, "cautions": CAUTIONS,
-            "drills": drill_plan(kept.design), "joints": both_sides(kept.design),
+            "method": chosen,
+            "methods": METHODS,
+            "copies": max(1, min(copies, fit)),
+            "fit": fit,
+            "cautions": CAUTIONS,
+            "drills": drill_plan(kept.design),
+            "joints": both_sides(kept.design),
             "findings": artwork.etch_findings(kept.design, chosen),
-            "sides": [(s, proof(chosen, s), chosen.mirrored(s)) for s in SIDES if s in kept.design.board.layers],
-        }  # fmt: skip
+            "sides": [
+                (s, proof(chosen, s), chosen.mirrored(s)) for s in SIDES if s in kept.design.board.layers
+            ],
+        }
     return step_page(request, kept, "make", data)
 
 
@@ -59,13 +70,17 @@ def _copies_that_fit(design: Design) -> int:
 def _release(request: Request, kept: Kept) -> Work:
     works: Works = request.app.state.works
     marks = tuple(kept.design.digest(section) for section in SECTIONS)
-    return works.of(("release", kept.id), (marks, kept.changed_at), made_release, kept.design, kept.changed_at)
+    return works.of(
+        ("release", kept.id), (marks, kept.changed_at), made_release, kept.design, kept.changed_at
+    )
 
 
 def _panel(request: Request, kept: Kept, plan: PanelPlan) -> Work:
     works: Works = request.app.state.works
     marks = tuple(kept.design.digest(section) for section in SECTIONS)
-    return works.of(("panel", kept.id), (plan, marks, kept.changed_at), made_panel, kept.design, plan, kept.changed_at)
+    return works.of(
+        ("panel", kept.id), (plan, marks, kept.changed_at), made_panel, kept.design, plan, kept.changed_at
+    )
 
 
 def _done(work: Work) -> Any:
@@ -87,12 +102,16 @@ def release_fragment(request: Request, id: str) -> HTMLResponse:
     if not work.done.wait(MOMENT_S):
         return _under_way(request, id, work, "release", {})
     return page(
-        request, "_release.html",
+        request,
+        "_release.html",
         {
-            "kept": kept, "design": kept.design, "made": work.answer(), "taken": store_of(request).releases(id)[:5],
+            "kept": kept,
+            "design": kept.design,
+            "made": work.answer(),
+            "downloads": store_of(request).releases(id)[:5],
             "waived": waived_findings(kept.design),
         },
-    )  # fmt: skip
+    )
 
 
 @router.post("/d/{id}/release.zip")
@@ -110,15 +129,20 @@ def _as_file(made: MadeRelease) -> Response:
         raise made.refusal
     name = f"{made.name}-{made.digest}.zip"
     return Response(
-        made.zipped, media_type="application/zip", headers={"Content-Disposition": f'attachment; filename="{name}"'}
+        made.zipped,
+        media_type="application/zip",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
     )
 
 
 def plan_of(
-    columns: Annotated[int, Form(ge=1, le=100)] = 2, rows: Annotated[int, Form(ge=1, le=100)] = 1,
-    turned: Annotated[bool, Form()] = False, gap: Annotated[float, Form(ge=0, le=50)] = 2.0,
-    rail: Annotated[float, Form(ge=0, le=50)] = 5.0, joint: Annotated[Literal["tabs", "score"], Form()] = "tabs",
-) -> PanelPlan:  # fmt: skip
+    columns: Annotated[int, Form(ge=1, le=100)] = 2,
+    rows: Annotated[int, Form(ge=1, le=100)] = 1,
+    turned: Annotated[bool, Form()] = False,
+    gap: Annotated[float, Form(ge=0, le=50)] = 2.0,
+    rail: Annotated[float, Form(ge=0, le=50)] = 5.0,
+    joint: Annotated[Literal["tabs", "score"], Form()] = "tabs",
+) -> PanelPlan:
     """Read how a panel is wanted."""
     return PanelPlan(columns, rows, turned, gap, rail, joint)
 
@@ -135,13 +159,19 @@ def panel_shown(request: Request, id: str, plan: Annotated[PanelPlan, Depends(pl
     """Show a panel of the board: its boards with what is milled away, its size, and what the check says of it."""
     work = _panel(request, store_of(request).get(id), plan)
     fields = {
-        "columns": plan.columns, "rows": plan.rows, "turned": str(plan.turned).lower(), "gap": plan.gap_mm,
-        "rail": plan.rail_mm, "joint": plan.joint,
-    }  # fmt: skip
+        "columns": plan.columns,
+        "rows": plan.rows,
+        "turned": str(plan.turned).lower(),
+        "gap": plan.gap_mm,
+        "rail": plan.rail_mm,
+        "joint": plan.joint,
+    }
     if not work.done.wait(MOMENT_S):
         return _under_way(request, id, work, "panel", fields)
     made: MadePanel = work.answer()
-    return page(request, "_panel.html", {"id": id, "fields": fields, "made": made, "count": plan.columns * plan.rows})
+    return page(
+        request, "_panel.html", {"id": id, "fields": fields, "made": made, "count": plan.columns * plan.rows}
+    )
 
 
 @router.post("/d/{id}/stop-making/{what}", response_class=HTMLResponse)
@@ -159,7 +189,9 @@ def read_layer(request: Request, id: str, name: str) -> Response:
     drawn = {file: svg for file, _, svg in made.layers}
     if name not in drawn:
         raise NotFound(
-            f"There is no file {name}.", where=name, allowed=", ".join(drawn),
+            f"There is no file {name}.",
+            where=name,
+            allowed=", ".join(drawn),
             next_step="Choose a file of the list.",
         )
     return Response(drawn[name], media_type="image/svg+xml")
@@ -167,13 +199,20 @@ def read_layer(request: Request, id: str, name: str) -> Response:
 
 @router.get("/d/{id}/etch.pdf")
 def etch_pdf(
-    request: Request, id: str, method: str = "toner", copies: int = 1, across: float = 50.0, upwards: float = 50.0
+    request: Request,
+    id: str,
+    method: str = "toner",
+    copies: int = 1,
+    across: float = 50.0,
+    upwards: float = 50.0,
 ) -> Response:
     """Give the artwork as PDF at true scale."""
     kept = store_of(request).get(id)
     data = artwork.pdf(kept.design, method_of(method), copies, sheets.scale_of(across, upwards))
     return Response(
-        data, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{id}-{method}.pdf"'}
+        data,
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'inline; filename="{id}-{method}.pdf"'},
     )
 
 

@@ -1,4 +1,4 @@
-"""The parts page: the list with prices, the catalogue, choosing a controller, land patterns and the drawer."""
+"""The parts page: the list with prices, the catalogue, choosing a controller, land patterns and stock at hand."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Form, Query, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import part_of
@@ -22,30 +22,38 @@ from vane_step.core.parts.landpattern import pad_shape
 from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES, measures, pattern_pdf, truth
 from vane_step.data.shipped import catalogue
 from vane_step.store.designs import Kept
-from vane_step.suppliers.client import conduct, kept_offers, refresh
+from vane_step.suppliers.client import kept_offers, refresh
 from vane_step.web.render import page, step_page, store_of
 from vane_step.web.told import outside
 
 router = APIRouter()
-SHOWS = ("list", "catalogue", "controller", "patterns", "drawer")
+SHOWS = ("list", "catalogue", "controller", "patterns", "stock")
 
 
 def _told(request: Request, kept: Kept, show: str, variant: str = "") -> dict[str, Any]:
     shared = store_of(request).shared
     out = outside(kept, shared, variant)
     data: dict[str, Any] = {
-        "kept": kept, "design": kept.design, "show": show, "out": out, "variant": variant,
-        "now": shared.now(), "boards": kept.design.brief.quantity, "families": DIMENSIONED,
-    }  # fmt: skip
+        "kept": kept,
+        "design": kept.design,
+        "show": show,
+        "out": out,
+        "variant": variant,
+        "now": shared.now(),
+        "boards": kept.design.brief.quantity,
+        "families": DIMENSIONED,
+    }
     if show == "list":
         data["rows"] = [(line, _price(kept.design, line)) for line in out.lines]
     elif show == "controller":
         data |= _controllers(request, kept)
     elif show == "patterns":
         data["patterns"] = _patterns(kept.design)
-    elif show == "drawer":
-        data["drawer"] = [(d, catalogue().parts.get(d.number)) for d in shared.drawer()]
-        data["wants"] = {line.number: line.count * kept.design.brief.quantity for line in out.lines if line.number}
+    elif show == "stock":
+        data["stock"] = [(d, catalogue().parts.get(d.number)) for d in shared.stock()]
+        data["wants"] = {
+            line.number: line.count * kept.design.brief.quantity for line in out.lines if line.number
+        }
     return data
 
 
@@ -68,13 +76,22 @@ def _controllers(request: Request, kept: Kept) -> dict[str, Any]:
     try:
         demand = read_demand(text)
         if demand.signals:
-            found = candidates(catalogue(), demand, kept.design.brief, _prices(request, kept.design.brief.quantity))
+            found = candidates(
+                catalogue(), demand, kept.design.brief, _prices(request, kept.design.brief.quantity)
+            )
     except VaneStepError as error:
         refused = error.line()
     own = [p for p in kept.design.parts.values() if any(pin.functions for pin in p.pins)]
     own.sort(key=lambda p: natural(p.ref))
     tables = [(p, pin_table(p.pins, p.uses)) for p in own]
-    return {"demand": text, "found": found, "refused": refused, "own": tables, "functions": FUNCTIONS, "titles": TITLES}
+    return {
+        "demand": text,
+        "found": found,
+        "refused": refused,
+        "own": tables,
+        "functions": FUNCTIONS,
+        "titles": TITLES,
+    }
 
 
 def _patterns(design: Design) -> list[dict[str, Any]]:
@@ -103,10 +120,13 @@ def _drawn(pack: Package) -> dict[str, Any]:
         pads.append(
             {
                 "d": "M" + "L".join(f"{x:.3f} {-y:.3f}" for x, y in ring) + "Z",
-                "x": pad.x_nm / 1e6, "y": -pad.y_nm / 1e6, "number": pad.number, "drill": pad.drill_nm / 2e6,
+                "x": pad.x_nm / 1e6,
+                "y": -pad.y_nm / 1e6,
+                "number": pad.number,
+                "drill": pad.drill_nm / 2e6,
                 "size": max(0.25, min(1.2, min(pad.width_nm, pad.height_nm) / 1e6 * 0.7)),
             }
-        )  # fmt: skip
+        )
     legend = ["M" + "L".join(f"{x / 1e6:.3f} {-y / 1e6:.3f}" for x, y in run) for run in pack.legend]
     keep = None
     if pack.keepout_nm:
@@ -119,7 +139,15 @@ def _drawn(pack: Package) -> dict[str, Any]:
         "w": pack.body_nm[0] / 1e6,
         "h": pack.body_nm[1] / 1e6,
     }
-    return {"view": view, "pads": pads, "legend": legend, "keep": keep, "body": body, "wide": x1 - x0, "tall": y1 - y0}
+    return {
+        "view": view,
+        "pads": pads,
+        "legend": legend,
+        "keep": keep,
+        "body": body,
+        "wide": x1 - x0,
+        "tall": y1 - y0,
+    }
 
 
 @router.get("/d/{id}/parts", response_class=HTMLResponse)
@@ -130,7 +158,9 @@ def parts(request: Request, id: str, show: str = "list", variant: str = "", q: s
     kept = store_of(request).get(id)
     fitted(kept.design, variant)
     data = _told(request, kept, show, variant)
-    return step_page(request, kept, "parts", {**data, **_search(q), "directions": DIRECTIONS, "senses": SENSES})
+    return step_page(
+        request, kept, "parts", {**data, **_search(q), "directions": DIRECTIONS, "senses": SENSES}
+    )
 
 
 @router.get("/d/{id}/parts/view", response_class=HTMLResponse)
@@ -176,19 +206,25 @@ class Question(BaseModel):
 
 @router.post("/d/{id}/offers")
 def ask_offers(request: Request, id: str, body: Question) -> dict[str, Any]:
-    """Ask the supplier for the parts of this design and for those that could stand in."""
+    """Ask the supplier for the parts of this design and for alternates."""
     kept = store_of(request).get(id)
     shared = store_of(request).shared
     numbers = {p.catalogue for p in kept.design.parts.values() if p.catalogue}
     parts = catalogue().parts
     around = {
-        other.number for n in numbers if n in parts for other in parts.values()
-        if other.category == parts[n].category and other.package == parts[n].package and other.category != "resistor"
-    }  # fmt: skip
+        other.number
+        for n in numbers
+        if n in parts
+        for other in parts.values()
+        if other.category == parts[n].category
+        and other.package == parts[n].package
+        and other.category != "resistor"
+    }
     around |= {p.number for p in parts.values() if p.category == "controller"}
     if not numbers | around:
         raise InputError(
-            "No part of the design is chosen from the catalogue yet.", where=id,
+            "No part of the design is chosen from the catalogue yet.",
+            where=id,
             next_step="Choose parts first.",
         )
     at = refresh(shared, request.app.state.supplier.address(), sorted(numbers | around))
@@ -196,42 +232,27 @@ def ask_offers(request: Request, id: str, body: Question) -> dict[str, Any]:
     return {"says": f"asked for {len(numbers | around)} parts", "at": at.isoformat(timespec="minutes")}
 
 
-class Conduct(BaseModel):
-    """How the simulated supplier is to behave."""
-
-    model_config = ConfigDict(extra="forbid")
-    mode: str = Field(max_length=20)
-    delay_ms: int = Field(default=0, ge=0, le=60_000)
-    version: int = 0
-
-
-@router.post("/d/{id}/supplier")
-def switch_supplier(request: Request, id: str, body: Conduct) -> dict[str, Any]:
-    """Switch how the simulated supplier behaves."""
-    store_of(request).get(id)
-    if request.app.state.settings.supplier:
-        raise InputError(
-            "The supplier is a real one.", where="supplier", value=request.app.state.settings.supplier,
-            next_step="Start the program without VANE_STEP_SUPPLIER for the simulated one.",
-        )
-    conduct(request.app.state.supplier.address(), body.mode, body.delay_ms)
-    return {"says": f"the simulated supplier is {body.mode}"}
-
-
 @router.get("/d/{id}/alternates", response_class=HTMLResponse)
 def others(request: Request, id: str, ref: str) -> HTMLResponse:
-    """Give what can stand in for a part, cheapest first."""
+    """Give the alternates of a part, cheapest first."""
     kept = store_of(request).get(id)
     part = part_of(kept.design, ref)
     if not part.catalogue:
         hits = catalogue().like(part)[:8]
-        return page(request, "_others.html", {"kept": kept, "part": part, "found": [], "hits": hits, "refs": [ref]})
+        return page(
+            request, "_others.html", {"kept": kept, "part": part, "found": [], "hits": hits, "refs": [ref]}
+        )
     boards = kept.design.brief.quantity
     refs = [p.ref for p in kept.design.parts.values() if p.catalogue == part.catalogue]
     found = alternates(
-        catalogue(), kept_offers(store_of(request).shared), catalogue().get(part.catalogue), len(refs) * boards
+        catalogue(),
+        kept_offers(store_of(request).shared),
+        catalogue().get(part.catalogue),
+        len(refs) * boards,
     )
-    return page(request, "_others.html", {"kept": kept, "part": part, "found": found[:6], "hits": [], "refs": refs})
+    return page(
+        request, "_others.html", {"kept": kept, "part": part, "found": found[:6], "hits": [], "refs": refs}
+    )
 
 
 @router.get("/d/{id}/patterns.pdf")
@@ -240,7 +261,9 @@ def patterns_pdf(request: Request, id: str, name: str = "") -> Response:
     design = store_of(request).get(id).design
     if name and name not in design.packages:
         raise NotFound(
-            f"The design has no package {name}.", where=name, allowed=", ".join(design.packages),
+            f"The design has no package {name}.",
+            where=name,
+            allowed=", ".join(design.packages),
             next_step="Choose a package the design uses.",
         )
     used = sorted({p.package for p in design.parts.values()} | ({name} if name else set()), key=natural)
@@ -258,20 +281,41 @@ def parts_csv(request: Request, id: str, variant: str = "") -> Response:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(
-        ["refs", "value", "package", "number", "need", "drawer", "buy", "each_eur", "sum_eur", "stock", "asked_at"]
+        [
+            "refs",
+            "value",
+            "package",
+            "number",
+            "need",
+            "at_hand",
+            "buy",
+            "each_eur",
+            "sum_eur",
+            "stock",
+            "asked_at",
+        ]
     )
     for line in outside(kept, store_of(request).shared, variant).lines:
         p = _price(kept.design, line)
         bought, offer = p["bought"], p["offer"]
         writer.writerow(
             [
-                " ".join(line.refs), line.value, line.package, line.number, p["wanted"], line.drawer,
-                bought.buy if bought else "", f"{bought.each:.4f}" if bought else "",
-                f"{bought.total:.2f}" if bought else "", offer.stock if offer else "",
+                " ".join(line.refs),
+                line.value,
+                line.package,
+                line.number,
+                p["wanted"],
+                line.at_hand,
+                bought.buy if bought else "",
+                f"{bought.each:.4f}" if bought else "",
+                f"{bought.total:.2f}" if bought else "",
+                offer.stock if offer else "",
                 line.dated.at.isoformat(timespec="minutes") if line.dated else "",
             ]
-        )  # fmt: skip
-    headers = {"Content-Disposition": f'attachment; filename="{id}-parts{f"-{variant}" if variant else ""}.csv"'}
+        )
+    headers = {
+        "Content-Disposition": f'attachment; filename="{id}-parts{f"-{variant}" if variant else ""}.csv"'
+    }
     return Response(out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
 
 
@@ -288,20 +332,22 @@ def candidate(request: Request, id: str, number: str) -> HTMLResponse:
     return page(request, "_candidate.html", data)
 
 
-@router.post("/drawer")
-def set_drawer(
-    request: Request, number: Annotated[str, Form(max_length=80)], quantity: Annotated[int, Form(ge=0, le=10**6)],
+@router.post("/stock")
+def set_stock_at_hand(
+    request: Request,
+    number: Annotated[str, Form(max_length=80)],
+    quantity: Annotated[int, Form(ge=0, le=10**6)],
     back: Annotated[str, Form(max_length=80, pattern=r"^[a-z0-9-]+$")],
-) -> RedirectResponse:  # fmt: skip
-    """Say how many of a part are in the drawer."""
+) -> RedirectResponse:
+    """Say how many of a part are at hand."""
     part = catalogue().get(number.strip())
-    store_of(request).shared.put_in_drawer(part.number, quantity)
-    return RedirectResponse(f"/d/{back}/parts?show=drawer", 303)
+    store_of(request).shared.set_stock(part.number, quantity)
+    return RedirectResponse(f"/d/{back}/parts?show=stock", 303)
 
 
 @router.post("/d/{id}/reserve")
 def reserve(request: Request, id: str, body: Question) -> dict[str, Any]:
-    """Reserve from the drawer what this design needs."""
+    """Reserve from stock at hand what this design needs."""
     kept = store_of(request).get(id)
     shared = store_of(request).shared
     wanted: dict[str, int] = {}

@@ -41,11 +41,14 @@ def _rows(design: Design) -> list[dict[str, Any]]:
             row["outer"] = trace.trace(amps, rise, copper, "outer", width=width)
             row["inner_mm"] = trace.width_mm(amps, rise, inner, "inner")
             if pieces:
-                row["ohm"] = sum(trace.resistance_ohm(length, w, copper) for w, length in pieces if length > 0)
+                row["ohm"] = sum(
+                    trace.resistance_ohm(length, w, copper) for w, length in pieces if length > 0
+                )
                 row["hot"] = trace.rise_k(row["thinnest"], amps, copper, "outer")
         rows.append(row)
     return sorted(
-        rows, key=lambda r: (r["rule"].current is None, -(r["rule"].current.current_a if r["rule"].current else 0))
+        rows,
+        key=lambda r: (r["rule"].current is None, -(r["rule"].current.current_a if r["rule"].current else 0)),
     )
 
 

@@ -19,8 +19,7 @@ from vane_step.core.design.model import Design, PointNm
 from vane_step.core.errors import DamagedDesign, VaneStepError
 from vane_step.core.exchange import FILES
 from vane_step.core.fab.release import slug
-from vane_step.importers import design_file as imported_design
-from vane_step.importers import exchange_folder
+from vane_step.importers import design_file as imported_design, exchange_folder
 from vane_step.store.designs import DesignStore, Kept
 from vane_step.web.log import log
 from vane_step.web.render import page, store_of
@@ -64,13 +63,20 @@ def _card(kept: Kept) -> dict[str, Any]:
     rings = (outline(design).exterior, *outline(design).interiors)
     shape = "".join("M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in ring.coords) + "Z" for ring in rings)
     card = {
-        "id": kept.id, "name": design.name, "title": design.title, "layers": design.board.copper_layers,
-        "changed": kept.changed_at, "figures": figures(design), "size": (x1 - x0, y1 - y0),
+        "id": kept.id,
+        "name": design.name,
+        "title": design.title,
+        "layers": design.board.copper_layers,
+        "changed": kept.changed_at,
+        "figures": figures(design),
+        "size": (x1 - x0, y1 - y0),
         "counts": {k: sum(1 for f in found if f.level == k) for k in ("stop", "look", "note")},
-        "shape": shape, "view": f"{x0 - 1:.2f} {-y1 - 1:.2f} {x1 - x0 + 2:.2f} {y1 - y0 + 2:.2f}",
+        "shape": shape,
+        "view": f"{x0 - 1:.2f} {-y1 - 1:.2f} {x1 - x0 + 2:.2f} {y1 - y0 + 2:.2f}",
         "pads": [_pad(i) for i in copper_items(design) if i.kind == "pad"],
-        "tracks": [(t.layer, _line(t.points), t.width_nm / 1e6) for t in design.tracks.values()], "damaged": "",
-    }  # fmt: skip
+        "tracks": [(t.layer, _line(t.points), t.width_nm / 1e6) for t in design.tracks.values()],
+        "damaged": "",
+    }
     with _one_at_a_time:
         _cards[key] = card
         while len(_cards) > _KEPT:
@@ -94,7 +100,7 @@ def put_on_shelf(store: DesignStore, name: str, design: Design) -> str:
     return store.add(slug(name)[:50], design, numbered=True).id
 
 
-@router.post("/bring")
+@router.post("/import")
 def bring(request: Request, files: list[UploadFile]) -> RedirectResponse:
     """Import a design file, or the files of an exchange folder together."""
     contents = {Path(f.filename or "upload").name: f.file.read() for f in files}

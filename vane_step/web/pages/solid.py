@@ -32,10 +32,12 @@ def board_stl(request: Request, id: str) -> Response:
 
 @router.get("/d/{id}/paper.pdf")
 def paper(request: Request, id: str, across: float = 50.0, upwards: float = 50.0) -> Response:
-    """Give the board on paper at true scale, to lay the real parts on."""
+    """Give the board on paper at true scale, to put the real parts on."""
     data = paper_pattern(store_of(request).get(id).design, scale_of(across, upwards))
     return Response(
-        data, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{id}-paper.pdf"'}
+        data,
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'inline; filename="{id}-paper.pdf"'},
     )
 
 

@@ -81,7 +81,9 @@ def _ground_pin(design: Design, ref: str, near: CopperItem, pads: dict[str, Copp
     """Give the part's ground pad nearest to another pad."""
     mine = [pads[n] for p in design.parts[ref].pins if (n := f"{ref}.{p.number}") in pads]
     grounds = [i for i in mine if i.net and design.nets[i.net].role == "ground"]
-    return min(grounds, key=lambda i: (math.hypot(i.x_mm - near.x_mm, i.y_mm - near.y_mm), i.id), default=None)
+    return min(
+        grounds, key=lambda i: (math.hypot(i.x_mm - near.x_mm, i.y_mm - near.y_mm), i.id), default=None
+    )
 
 
 def _bypasses(design: Design, pads: dict[str, CopperItem]) -> list[Loop]:
@@ -96,7 +98,9 @@ def _bypasses(design: Design, pads: dict[str, CopperItem]) -> list[Loop]:
             continue
         four = (pads[pin], pads[helper], back, low)
         plane = _plane_mm(design, four)
-        found.append(_loop(design, "bypass", (cap, ref), four, _inductance(design, four, plane), plane is not None))
+        found.append(
+            _loop(design, "bypass", (cap, ref), four, _inductance(design, four, plane), plane is not None)
+        )
     return found
 
 
@@ -138,7 +142,9 @@ def _closed_by(design: Design, ref: str, feed: CopperItem, pads: dict[str, Coppe
     return found
 
 
-def _diode(design: Design, ref: str, pads: dict[str, CopperItem]) -> tuple[str, tuple[CopperItem, ...]] | None:
+def _diode(
+    design: Design, ref: str, pads: dict[str, CopperItem]
+) -> tuple[str, tuple[CopperItem, ...]] | None:
     """Find the diode from ground to a part's switching pin: its anode's pad, its cathode's, and the pin's."""
     for pin in design.parts[ref].pins:
         switch = pads.get(f"{ref}.{pin.number}")
@@ -155,15 +161,21 @@ def _diode(design: Design, ref: str, pads: dict[str, CopperItem]) -> tuple[str, 
 
 
 def _loop(
-    design: Design, kind: str, refs: tuple[str, ...], pads: tuple[CopperItem, ...], inductance: float | None,
+    design: Design,
+    kind: str,
+    refs: tuple[str, ...],
+    pads: tuple[CopperItem, ...],
+    inductance: float | None,
     plane: bool,
-) -> Loop:  # fmt: skip
+) -> Loop:
     hull = shapely.MultiPoint([(i.x_mm, i.y_mm) for i in pads]).convex_hull
     # Pads in a line enclose nothing by their middles; the tracks there and back lie beside each other all the same.
     rule = design.rule_of(pads[0].net)
     beside = (rule.width_nm + max(rule.clearance_nm, design.board.rules.min_clearance_nm)) / 1e6
     reach = max(math.hypot(a.x_mm - b.x_mm, a.y_mm - b.y_mm) for a in pads for b in pads)
-    return Loop(kind, refs, tuple(i.id for i in pads), max(float(hull.area), reach * beside), inductance, plane)
+    return Loop(
+        kind, refs, tuple(i.id for i in pads), max(float(hull.area), reach * beside), inductance, plane
+    )
 
 
 def _plane_mm(design: Design, four: tuple[CopperItem, ...]) -> float | None:

@@ -89,7 +89,9 @@ def _ground(design: Design, layer: str, grounds: set[str]) -> BaseGeometry:
     shapes: list[BaseGeometry] = [
         p for pour in pour_pieces(design) if pour.layer == layer and pour.net in grounds for p in pour.pieces
     ]
-    shapes += [i.shape() for i in copper_items(design) if i.net in grounds and layer in i.layers and i.kind != "via"]
+    shapes += [
+        i.shape() for i in copper_items(design) if i.net in grounds and layer in i.layers and i.kind != "via"
+    ]
     joined = shapely.union_all(shapes) if shapes else shapely.Polygon()
     shapely.prepare(joined)
     return joined

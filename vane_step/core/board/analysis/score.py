@@ -65,11 +65,18 @@ def score(design: Design) -> Score:
     far = [n.gap_mm for n in nearest_bypass(design)]
     edge = outline(design).exterior
     yards = courtyards(design)
-    edges = [float(edge.distance(yards[r])) for r, p in design.parts.items() if r in yards and is_connector(design, p)]
+    edges = [
+        float(edge.distance(yards[r]))
+        for r, p in design.parts.items()
+        if r in yards and is_connector(design, p)
+    ]
     return Score(
-        float(np.hypot(*(a - b).T).sum()) if len(links) else 0.0, crossings(a, b, names), max(far, default=0.0),
-        sum(1 for d in far if d > NEAR_MM), max(edges, default=0.0),
-    )  # fmt: skip
+        float(np.hypot(*(a - b).T).sum()) if len(links) else 0.0,
+        crossings(a, b, names),
+        max(far, default=0.0),
+        sum(1 for d in far if d > NEAR_MM),
+        max(edges, default=0.0),
+    )
 
 
 def crossings(a: np.ndarray, b: np.ndarray, names: np.ndarray) -> int:
@@ -109,15 +116,17 @@ def scoreboard(design: Design) -> tuple[Figure, ...]:
     """Give the figures a layout is judged by, most pressing first."""
     numbers = figures(design)
     worth = score(design)
-    stops = sum(1 for f in check(design).findings if f.level == "stop" and f.code not in ("open-link", "not-placed"))
+    stops = sum(
+        1 for f in check(design).findings if f.level == "stop" and f.code not in ("unrouted", "not-placed")
+    )
     found = [
-        Figure("open links", numbers["links_open"], f"of {numbers['links_total']}"),
+        Figure("unrouted", numbers["links_open"], f"of {numbers['links_total']}"),
         Figure("breaches", stops),
         Figure("wire jumpers", numbers["jumpers"])
         if design.board.copper_layers == 1
         else Figure("vias", numbers["vias"]),
         Figure("track length", numbers["track_length_mm"], "mm", _against_the_tree(design, numbers)),
-        Figure("links cross", worth.crossings, "times", "as straight lines, grounds left out"),
+        Figure("crossings", worth.crossings, "times", "as straight lines, grounds left out"),
     ]
     if worth.bypass_mm:
         farthest = max(nearest_bypass(design), key=lambda n: n.gap_mm)
@@ -128,14 +137,18 @@ def scoreboard(design: Design) -> tuple[Figure, ...]:
     if stages:
         worst = max(stages, key=lambda x: x.area_mm2)
         found.append(
-            Figure("switching loop", worst.area_mm2, "mm²", f"{' and '.join(worst.refs)}, hull of its pads", 1)
+            Figure(
+                "switching loop", worst.area_mm2, "mm²", f"{' and '.join(worst.refs)}, hull of its pads", 1
+            )
         )
     if shy := too_near(design):
         one, other, gap, wanted = shy[0]
         note = f"for heat or noise: {one} and {other} lie {gap:.1f} mm apart, {wanted:g} would do"
         found.append(Figure("parts too near", len(shy), "pair" if len(shy) == 1 else "pairs", note))
     if hot := hottest(design):
-        found.append(Figure("hottest track", hot[1], "K", f"{hot[0]}, above its surroundings, by IPC-2221", 1))
+        found.append(
+            Figure("hottest track", hot[1], "K", f"{hot[0]}, above its surroundings, by IPC-2221", 1)
+        )
     found.append(Figure("board area", outline(design).area / 100, "cm²", digits=1))
     if step := price_step(design):
         found.append(Figure("bare board", step.now.price / step.now.boards, "€", _step_says(step), 2))
@@ -148,7 +161,9 @@ def _step_says(step: Step) -> str:
     says = f"each of {step.now.boards}, up to {w:g} x {h:g} mm"
     if step.below is None:
         return says
-    less = " and ".join(f"{mm:.1f} mm {way}" for mm, way in zip(step.over_mm, ("across", "up"), strict=True) if mm > 0)
+    less = " and ".join(
+        f"{mm:.1f} mm {way}" for mm, way in zip(step.over_mm, ("across", "up"), strict=True) if mm > 0
+    )
     return f"{says}; less {less} it is {step.below.price / step.below.boards:.2f} €"
 
 
@@ -170,6 +185,8 @@ def _against_the_tree(design: Design, numbers: dict[str, float | int]) -> str:
         return ""
     tree, steps = tree_mm(design, poured), set(steps_of(design))
     laid = sum(
-        i.spine.length for i in copper_items(design) if i.kind == "track" and i.net not in poured and i.id not in steps
+        i.spine.length
+        for i in copper_items(design)
+        if i.kind == "track" and i.net not in poured and i.id not in steps
     )
     return f"{laid / tree:.2f} of the shortest octilinear tree" if tree else ""

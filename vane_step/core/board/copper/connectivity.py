@@ -9,7 +9,14 @@ import shapely
 from shapely.geometry import Polygon
 
 from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
-from vane_step.core.board.geometry.copper_table import KIND, TOUCH_MM, Columns, board_columns, differing, touching_pairs
+from vane_step.core.board.geometry.copper_table import (
+    KIND,
+    TOUCH_MM,
+    Columns,
+    board_columns,
+    differing,
+    touching_pairs,
+)
 from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem
 from vane_step.core.derive import Kept, derived
 from vane_step.core.design.model import Design
@@ -68,7 +75,9 @@ def net_copper(design: Design) -> dict[str | None, NetCopper]:
     moved: set[int] | None = None
     if past is not None:
         changed = differing(past[0].items, of.items)
-        moved = {*past[0].net[changed].tolist(), *of.net[changed].tolist()} if past[0].nets == of.nets else None
+        moved = (
+            {*past[0].net[changed].tolist(), *of.net[changed].tolist()} if past[0].nets == of.nets else None
+        )
     found = {}
     for name, k in of.nets.items():
         known = past[1].get(name) if past is not None and moved is not None and k not in moved else None
@@ -97,7 +106,9 @@ def connectivity(design: Design) -> Connectivity:
     pieces = [(pour, piece) for pour in pour_pieces(design) for piece in pour.pieces]
     extra = np.array([*_wires(of), *_poured(of, pieces)], dtype=int).reshape(-1, 2)
     count = len(of.items) + len(pieces)
-    labels = _groups(count, np.concatenate([a, extra[:, 0]]), np.concatenate([b, extra[:, 1]]))[: len(of.items)]
+    labels = _groups(count, np.concatenate([a, extra[:, 0]]), np.concatenate([b, extra[:, 1]]))[
+        : len(of.items)
+    ]
     pads = np.flatnonzero((of.kind == KIND["pad"]) & (of.net != of.nets.get(None, -1)))
     net, label = of.net[pads], labels[pads]
     # The group of each net's first pad; a net is open where another pad is in another group.
@@ -173,7 +184,9 @@ def _poured(of: Columns, poured: list[tuple[PouredCopper, Polygon]]) -> list[tup
     """Give pairs of an item and the piece of pour of its net (numbered after the items) that reaches it."""
     pairs = []
     for node, (pour, piece) in enumerate(poured, len(of.items)):
-        mine = np.flatnonzero((of.net == of.nets.get(pour.net, -1)) & (of.layers & 1 << LAYER_BIT[pour.layer] > 0))
+        mine = np.flatnonzero(
+            (of.net == of.nets.get(pour.net, -1)) & (of.layers & 1 << LAYER_BIT[pour.layer] > 0)
+        )
         shapely.prepare(piece)
         near = shapely.dwithin(piece, of.spines[mine], of.radius[mine] + TOUCH_MM)
         pairs += [(int(k), node) for k in mine[near]]

@@ -71,10 +71,18 @@ class _Near:
     def same(self, other: _Near) -> bool:
         """Tell whether the same objects lie there; what did not change is the same object, see ``copper_items``."""
         numbers = self.reach == other.reach and self.bare == other.bare and self.gaps == other.gaps
-        return numbers and self.zones == other.zones and all(
-            len(a) == len(b) and not any(map(is_not, a, b))
-            for a, b in ((self.mine, other.mine), (self.others, other.others), (self.before, other.before))
-        )  # fmt: skip
+        return (
+            numbers
+            and self.zones == other.zones
+            and all(
+                len(a) == len(b) and not any(map(is_not, a, b))
+                for a, b in (
+                    (self.mine, other.mine),
+                    (self.others, other.others),
+                    (self.before, other.before),
+                )
+            )
+        )
 
 
 # Of each pour the last filling; what it was filled round is held, so that no other gets its identity.
@@ -110,7 +118,9 @@ def _near(design: Design, pour: Pour, before: list[PouredCopper]) -> _Near:
 
 def _fill(design: Design, pour: Pour, near: _Near) -> PouredCopper:
     rules = design.board.rules
-    area: BaseGeometry = outline(design).buffer(-(rules.edge_clearance_nm / 1e6 + SAFETY_MM), join_style="mitre")
+    area: BaseGeometry = outline(design).buffer(
+        -(rules.edge_clearance_nm / 1e6 + SAFETY_MM), join_style="mitre"
+    )
     if pour.area:
         area = area.intersection(Polygon([(x / 1e6, y / 1e6) for x, y in pour.area]))
     if area.is_empty:

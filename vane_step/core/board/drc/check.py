@@ -70,9 +70,17 @@ def _local_rules(design: Design) -> list[Finding]:
     """Run the rules that hang on single things and on things near each other, and on no pour."""
     found: list[Finding] = []
     for rule in (
-        clearance_findings, edge_findings, rings_and_drills, hole_gaps, hole_copper, keepout_findings,
-        courtyard_findings, inside_findings, jumper_findings, dfm_findings,
-    ):  # fmt: skip
+        clearance_findings,
+        edge_findings,
+        rings_and_drills,
+        hole_gaps,
+        hole_copper,
+        keepout_findings,
+        courtyard_findings,
+        inside_findings,
+        jumper_findings,
+        dfm_findings,
+    ):
         found += rule(design)
     return found
 
@@ -84,9 +92,13 @@ def copper_findings(design: Design) -> list[Finding]:
     """Check only what laid copper can break: gaps, edge, rings, holes and rule widths."""
     found: list[Finding] = []
     for rule in (
-        clearance_findings, edge_findings, rings_and_drills, hole_gaps, hole_copper, keepout_findings, width_findings,
-    ):  # fmt: skip
+        clearance_findings,
+        edge_findings,
+        rings_and_drills,
+        hole_gaps,
+        hole_copper,
+        keepout_findings,
+        width_findings,
+    ):
         found += rule(design)
     return [f for f in found if f.code != "track-current"]
-
-

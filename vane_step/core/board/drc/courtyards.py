@@ -57,9 +57,16 @@ def inside_findings(design: Design) -> Iterable[Finding]:
         level: Level = "stop" if share > 0.5 else "look"
         text = f"{ref} reaches over the board's edge"
         yield breach(
-            design, "outside", text, share * 100, 0.0, at(cx, cy, refs=(ref,)), level, "% of its body",
+            design,
+            "outside",
+            text,
+            share * 100,
+            0.0,
+            at(cx, cy, refs=(ref,)),
+            level,
+            "% of its body",
             origin="the outline",
-        ).model_copy(update={"sense": "at most"})  # fmt: skip
+        ).model_copy(update={"sense": "at most"})
 
 
 @derived("board")

@@ -31,15 +31,27 @@ def creepage_findings(design: Design) -> Iterator[Finding]:
     A net of which no voltage is known counts as one at ground, unless a part joins it to the high one: then its voltage
     lies somewhere between.
     """
-    high = [n for n in design.nets.values() if (v := rail(n)) is not None and max(abs(v.low), abs(v.high)) > ORDINARY_V]
+    high = [
+        n
+        for n in design.nets.values()
+        if (v := rail(n)) is not None and max(abs(v.low), abs(v.high)) > ORDINARY_V
+    ]
     told: set[frozenset[str]] = set()
     for net in sorted(high, key=lambda n: -_most(n)):
         joined = {
-            design.net_of(pin_name(part.ref, p.number)) for part, _ in design.pins_on(net.name) for p in part.pins
-        }  # fmt: skip
+            design.net_of(pin_name(part.ref, p.number))
+            for part, _ in design.pins_on(net.name)
+            for p in part.pins
+        }
         wanted = {}
         for other in design.nets.values():
-            volts = across(net, other) if rail(other) is not None else None if other.name in joined else _most(net)
+            volts = (
+                across(net, other)
+                if rail(other) is not None
+                else None
+                if other.name in joined
+                else _most(net)
+            )
             pair = frozenset((net.name, other.name))
             if other is not net and volts is not None and volts > ORDINARY_V and pair not in told:
                 wanted[other.name] = volts
@@ -60,7 +72,9 @@ def _too_near(design: Design, net: Net, volts: dict[str, float]) -> Iterator[Fin
     reach = max(spacing_mm(v, s) for v in volts.values() for s in ("bare", "lead"))
     worst: dict[str, tuple[float, float, float, float, float]] = {}
 
-    def meet(other: str | None, gap: float, surface: Surface, here: BaseGeometry, there: BaseGeometry) -> None:
+    def meet(
+        other: str | None, gap: float, surface: Surface, here: BaseGeometry, there: BaseGeometry
+    ) -> None:
         if other not in volts:
             return
         least = spacing_mm(volts[other], surface)

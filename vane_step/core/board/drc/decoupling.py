@@ -26,11 +26,20 @@ def _far_capacitors(design: Design) -> Iterator[Finding]:
             continue
         ref = split_pin(found.part.id)[0]
         yield Finding(
-            level="look", code="decoupling-distance",
+            level="look",
+            code="decoupling-distance",
             message=f"Decoupling capacitor {ref} is far from supply pin {found.pin.id}",
-            reading=round(found.gap_mm, 2), limit=DECOUPLING_MM, unit="mm", sense="at most", source=SOURCE,
+            reading=round(found.gap_mm, 2),
+            limit=DECOUPLING_MM,
+            unit="mm",
+            sense="at most",
+            source=SOURCE,
             place=Place(
-                refs=(ref,), pins=(found.pin.id,), net=found.pin.net, x_nm=nm(found.part.x_mm), y_nm=nm(found.part.y_mm)
+                refs=(ref,),
+                pins=(found.pin.id,),
+                net=found.pin.net,
+                x_nm=nm(found.part.x_mm),
+                y_nm=nm(found.part.y_mm),
             ),
             remedy=Remedy(label=f"Place {ref} by {found.pin.id}", ask=f"place {ref} by {found.pin.id}"),
-        )  # fmt: skip
+        )

@@ -51,13 +51,28 @@ def dfm_findings(design: Design) -> Iterator[Finding]:
 
 
 def _look(
-    code: str, message: str, place: Place, reading: float, limit: float, unit: str, source: str,
-    sense: Literal["at least", "at most"] = "at least", remedy: Remedy | None = None,
-) -> Finding:  # fmt: skip
+    code: str,
+    message: str,
+    place: Place,
+    reading: float,
+    limit: float,
+    unit: str,
+    source: str,
+    sense: Literal["at least", "at most"] = "at least",
+    remedy: Remedy | None = None,
+) -> Finding:
     return Finding(
-        level="look", code=code, message=message, reading=round(reading, 4), limit=limit, unit=unit, source=source,
-        place=place, remedy=remedy, sense=sense,
-    )  # fmt: skip
+        level="look",
+        code=code,
+        message=message,
+        reading=round(reading, 4),
+        limit=limit,
+        unit=unit,
+        source=source,
+        place=place,
+        remedy=remedy,
+        sense=sense,
+    )
 
 
 def _corners(design: Design) -> Iterator[Finding]:
@@ -74,10 +89,15 @@ def _corners(design: Design) -> Iterator[Finding]:
     for k in np.flatnonzero(within & (inner < LEAST_CORNER_DEG)):
         track, (x, y) = tracks[of_track[k]], at[k + 1]
         yield _look(
-            "acute-corner", f"Track of {track.net} turns back sharply on the {track.layer}",
-            Place(net=track.net, layer=track.layer, x_nm=int(x), y_nm=int(y)), float(inner[k]), 90.0, "°", ETCHING,
-            remedy=Remedy(label=f"Lay {track.net} anew", ask=f"route {track.net} fresh"),
-        )  # fmt: skip
+            "acute-corner",
+            f"Track of {track.net} turns back sharply on the {track.layer}",
+            Place(net=track.net, layer=track.layer, x_nm=int(x), y_nm=int(y)),
+            float(inner[k]),
+            90.0,
+            "°",
+            ETCHING,
+            remedy=Remedy(label=f"Route {track.net} again", ask=f"route {track.net} fresh"),
+        )
 
 
 def loose_findings(design: Design) -> Iterator[Finding]:
@@ -101,7 +121,9 @@ def loose_findings(design: Design) -> Iterator[Finding]:
             if not _in_pour(pours, track.net, track.layer, x / 1e6, y / 1e6):
                 place = Place(net=track.net, layer=track.layer, x_nm=x, y_nm=y)
                 text = f"A track of {track.net} ends in nothing on the {track.layer}"
-                yield _look("loose-end", text, place, 0, 1, "joined", "copper that ends in nothing is an aerial")
+                yield _look(
+                    "loose-end", text, place, 0, 1, "joined", "copper that ends in nothing is an aerial"
+                )
     yield from _loose_vias(of, a, b, vias, pours)
 
 
@@ -140,15 +162,18 @@ def _loose_vias(
             if joined < 2:
                 place = Place(net=via.net, x_nm=via.x_nm, y_nm=via.y_nm)
                 text = f"Via {via.id} of {via.net} joins copper on {joined} layer{'' if joined == 1 else 's'}"
-                yield _look("loose-via", text, place, joined, 2, "layers", "a hole that costs and does nothing")
+                yield _look(
+                    "loose-via", text, place, joined, 2, "layers", "a hole that costs and does nothing"
+                )
 
 
 def _in_pour(
     pours: tuple[PouredCopper, ...], net: str, layer: str, x: float, y: float, reach: float = 0.05
-) -> bool:  # fmt: skip
+) -> bool:
     point = shapely.Point(x, y)
     return any(
-        p.net == net and p.layer == layer and any(piece.distance(point) < reach for piece in p.pieces) for p in pours
+        p.net == net and p.layer == layer and any(piece.distance(point) < reach for piece in p.pieces)
+        for p in pours
     )
 
 
@@ -171,7 +196,9 @@ def _deep_holes(design: Design) -> Iterator[Finding]:
         if hole.plated and deep / hole.drill_mm > MOST_ASPECT + 1e-9:
             place = Place(net=hole.net, x_nm=nm(hole.x_mm), y_nm=nm(hole.y_mm))
             text = f"Hole of {hole.id} is deep for its width to be plated: {deep:g} mm through {hole.drill_mm:g} mm"
-            yield _look("aspect-ratio", text, place, deep / hole.drill_mm, MOST_ASPECT, "", PLATING, "at most")
+            yield _look(
+                "aspect-ratio", text, place, deep / hole.drill_mm, MOST_ASPECT, "", PLATING, "at most"
+            )
 
 
 def _mask_bridges(design: Design) -> Iterator[Finding]:
@@ -261,7 +288,10 @@ def spoke_findings(design: Design, pour: PouredCopper) -> Iterator[Finding]:
     if not len(pads) or not pour.pieces:
         return
     tracks = [i for i in mine if i.kind == "track"]
-    spines, radius = np.array([t.spine for t in tracks], dtype=object), np.array([t.radius_mm for t in tracks])
+    spines, radius = (
+        np.array([t.spine for t in tracks], dtype=object),
+        np.array([t.radius_mm for t in tracks]),
+    )
     joined = shapely.multipolygons(list(pour.pieces))
     shapely.prepare(joined)
     reach = np.array([i.radius_mm + 2 * gap for i in pads])
@@ -275,6 +305,10 @@ def spoke_findings(design: Design, pour: PouredCopper) -> Iterator[Finding]:
         if count < LEAST_SPOKES and tracks:
             count += int((shapely.distance(spines, item.spine) <= radius + item.radius_mm).sum())
         if count < LEAST_SPOKES and not math.isclose(ring.length, 0):
-            place = Place(net=pour.net, pins=(item.id,), layer=pour.layer, x_nm=nm(item.x_mm), y_nm=nm(item.y_mm))
-            text = f"Pad {item.id} hangs on {count} spoke{'' if count == 1 else 's'} of the pour of {pour.net}"
+            place = Place(
+                net=pour.net, pins=(item.id,), layer=pour.layer, x_nm=nm(item.x_mm), y_nm=nm(item.y_mm)
+            )
+            text = (
+                f"Pad {item.id} hangs on {count} spoke{'' if count == 1 else 's'} of the pour of {pour.net}"
+            )
             yield _look("few-spokes", text, place, count, LEAST_SPOKES, "ways in", CURRENT)

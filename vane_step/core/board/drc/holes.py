@@ -47,10 +47,14 @@ def rings_and_drills(design: Design) -> Iterable[Finding]:
             continue
         place = at(hole.x_mm, hole.y_mm, net=hole.net)
         if hole.drill_mm < low:
-            yield breach(design, "drill", f"Hole of {hole.id} is too small to drill", hole.drill_mm, low, place)
+            yield breach(
+                design, "drill", f"Hole of {hole.id} is too small to drill", hole.drill_mm, low, place
+            )
         else:
             text = f"Hole of {hole.id} is too large to drill; it would have to be milled"
-            yield breach(design, "drill", text, hole.drill_mm, high, place).model_copy(update={"sense": "at most"})
+            yield breach(design, "drill", text, hole.drill_mm, high, place).model_copy(
+                update={"sense": "at most"}
+            )
 
 
 def drill_sizes(design: Design) -> Iterable[Finding]:
@@ -67,9 +71,15 @@ def drill_sizes(design: Design) -> Iterable[Finding]:
         who = "a hole wants" if len(some) == 1 else f"{len(some)} holes want"
         text = f"There is no drill of {size:g} mm, which {who}: {few}"
         yield breach(
-            design, "drill-size", text, size, nearest,
-            at(some[0].x_mm, some[0].y_mm, net=some[0].net), "look", origin=f"drills of {source(design)}",
-        ).model_copy(update={"sense": "at least" if nearest > size else "at most"})  # fmt: skip
+            design,
+            "drill-size",
+            text,
+            size,
+            nearest,
+            at(some[0].x_mm, some[0].y_mm, net=some[0].net),
+            "look",
+            origin=f"drills of {source(design)}",
+        ).model_copy(update={"sense": "at least" if nearest > size else "at most"})
 
 
 def hole_gaps(design: Design) -> Iterable[Finding]:
@@ -122,7 +132,9 @@ def hole_parts(design: Design) -> Iterable[Finding]:
                 yield _astray(design, "hole-in-part", text, deep, (x, y), ref, "bodies of the packages")
             elif head - gap > TOLERANCE_MM:
                 text = f"The head of the screw in {hole.id} meets the body of {ref}"
-                yield _astray(design, "screw-on-part", text, head - gap, (x, y), ref, "bodies of the packages")
+                yield _astray(
+                    design, "screw-on-part", text, head - gap, (x, y), ref, "bodies of the packages"
+                )
         for ref, zone in zones.items():
             gap = 0.0 if zone.covers(middle) else float(zone.distance(middle))
             if head - gap > TOLERANCE_MM:
@@ -132,7 +144,7 @@ def hole_parts(design: Design) -> Iterable[Finding]:
 
 def _astray(
     design: Design, code: str, text: str, deep: float, spot: tuple[float, float], ref: str, origin: str
-) -> Finding:  # fmt: skip
+) -> Finding:
     found = breach(design, code, text, deep, 0.0, at(*spot, refs=(ref,)), "look", origin=origin)
     return found.model_copy(update={"sense": "at most"})
 
@@ -144,13 +156,20 @@ def half_hole(design: Design, item: CopperItem) -> Iterable[Finding]:
     place = at(item.x_mm, item.y_mm, item)
     if not least:
         text = f"Pad {item.id} is a plated hole on the edge, which this maker does not make"
-        yield breach(design, "edge-hole", text, item.drill_mm, 0.0, place).model_copy(update={"sense": "at most"})
+        yield breach(design, "edge-hole", text, item.drill_mm, 0.0, place).model_copy(
+            update={"sense": "at most"}
+        )
     elif item.drill_mm < least - TOLERANCE_MM:
         yield breach(
-            design, "edge-hole", f"Plated hole {item.id} on the edge is too small", item.drill_mm, least, place
+            design,
+            "edge-hole",
+            f"Plated hole {item.id} on the edge is too small",
+            item.drill_mm,
+            least,
+            place,
         )
     if off > OFF_EDGE_MM:
         text = f"Plated hole {item.id} does not lie on the edge, so that no half of it would stay"
-        yield breach(design, "off-edge", text, off, OFF_EDGE_MM, place, origin="rule of thumb: milling").model_copy(
-            update={"sense": "at most"}
-        )
+        yield breach(
+            design, "off-edge", text, off, OFF_EDGE_MM, place, origin="rule of thumb: milling"
+        ).model_copy(update={"sense": "at most"})

@@ -54,7 +54,9 @@ class Nearby:
             self._past.popitem(last=False)
         return after
 
-    def _after(self, before: Design, findings: tuple[Finding, ...], design: Design) -> tuple[Finding, ...] | None:
+    def _after(
+        self, before: Design, findings: tuple[Finding, ...], design: Design
+    ) -> tuple[Finding, ...] | None:
         """Give the findings of a design from those of one it was made from, None when they differ in too much."""
         if any(before.digest(s) != design.digest(s) for s in ("nets", "packages", "board")):
             return None
@@ -82,7 +84,12 @@ def reach_mm(design: Design) -> float:
     """Give the greatest distance over which a local rule relates two things, in millimetres."""
     rules = design.board.rules
     gaps = [n.rule.clearance_nm for n in design.nets.values() if n.rule]
-    gaps += [rules.min_clearance_nm, rules.default_clearance_nm, rules.hole_to_hole_nm, rules.hole_to_copper_nm]
+    gaps += [
+        rules.min_clearance_nm,
+        rules.default_clearance_nm,
+        rules.hole_to_hole_nm,
+        rules.hole_to_copper_nm,
+    ]
     # Openings of the mask grow on both sides, and the least bridge lies between; a nanometre is the tolerance.
     return max(gaps) / 1e6 + 2 * max(0, rules.mask_margin_nm) / 1e6 + 0.1
 
@@ -114,7 +121,9 @@ def _span(thing: Track | Via | Jumper | MountingHole) -> tuple[Sequence[tuple[in
     if isinstance(thing, Jumper):
         return (thing.a, thing.b), thing.pad_nm / 2
     spot = (thing.x_nm, thing.y_nm)
-    return (spot, spot), thing.pad_nm / 2 if isinstance(thing, Via) else max(thing.drill_nm / 2, thing.keepout_nm)
+    return (spot, spot), thing.pad_nm / 2 if isinstance(thing, Via) else max(
+        thing.drill_nm / 2, thing.keepout_nm
+    )
 
 
 def _boxes(spans: list[tuple[Sequence[tuple[int, int]], float]]) -> np.ndarray:

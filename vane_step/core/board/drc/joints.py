@@ -56,7 +56,7 @@ def joint_findings(design: Design) -> Iterator[Finding]:
 
 def _thinnest(
     design: Design, one: CopperItem, two: CopperItem, layer: str, least: float
-) -> tuple[float, float, float] | None:  # fmt: skip
+) -> tuple[float, float, float] | None:
     """Measure what two pieces hang together by, among all copper of their net about their joint."""
     meet = one.shape().intersection(two.shape())
     if meet.is_empty:
@@ -66,12 +66,16 @@ def _thinnest(
     of = board_columns(design)
     near = [of.items[k] for k in of.near_box(window.bounds, 0.0).tolist()]
     shapes = [i.shape() for i in near if i.net == one.net and layer in i.layers]
-    shapes += [p for pour in pour_pieces(design) if (pour.net, pour.layer) == (one.net, layer) for p in pour.pieces]
+    shapes += [
+        p for pour in pour_pieces(design) if (pour.net, pour.layer) == (one.net, layer) for p in pour.pieces
+    ]
     whole = shapely.union_all([s.intersection(window) for s in shapes])
     about = meet.buffer(least / 2)
     found = [
         (neck.width_mm, *neck.across.centroid.coords[0])
-        for piece in shapely.get_parts(whole) if isinstance(piece, Polygon)
-        for neck in necks(piece, least) if neck.parts and neck.across.intersects(about)
-    ]  # fmt: skip
+        for piece in shapely.get_parts(whole)
+        if isinstance(piece, Polygon)
+        for neck in necks(piece, least)
+        if neck.parts and neck.across.intersects(about)
+    ]
     return min(found, default=None)

@@ -27,12 +27,14 @@ def jumper_findings(design: Design) -> Iterable[Finding]:
             continue
         low, high = sizes.min_length_nm / 1e6, sizes.max_length_nm / 1e6
         if not low - TOLERANCE_MM <= wire.length <= high + TOLERANCE_MM:
-            text = f"Jumper {jumper.id} has an unusual length; wires run from {low:g} to {high:g} mm"
-            yield breach(design, "jumper-length", text, wire.length, high if wire.length > high else low, place)
+            text = f"Jumper {jumper.id} has an unusual length; wire jumpers run from {low:g} to {high:g} mm"
+            yield breach(
+                design, "jumper-length", text, wire.length, high if wire.length > high else low, place
+            )
         for ref, yard in yards.items():
             blocked = yard.intersection(wire.buffer(jumper.wire_nm / 2e6, cap_style="flat"))
             if blocked.area > 1e-3 and design.parts[ref].place.side == "front":  # type: ignore[union-attr]
-                text = f"The wire of jumper {jumper.id} runs under {ref}"
+                text = f"Wire jumper {jumper.id} runs under {ref}"
                 deep = min(blocked.bounds[2] - blocked.bounds[0], blocked.bounds[3] - blocked.bounds[1])
                 yield breach(design, "jumper-blocked", text, deep, 0.0, place, "look").model_copy(
                     update={"sense": "at most"}

@@ -50,9 +50,10 @@ def _bridges(design: Design) -> tuple[tuple[float, float, float], ...]:
     """Give width and middle of each place where board material between edges is too narrow."""
     return tuple(
         (neck.width_mm, *neck.across.centroid.coords[0])
-        for piece in board_pieces(design) if isinstance(piece, Polygon)
+        for piece in board_pieces(design)
+        if isinstance(piece, Polygon)
         for neck in necks(piece, LEAST_WEB_MM)
-    )  # fmt: skip
+    )
 
 
 def cutout_findings(design: Design) -> Iterable[Finding]:
@@ -79,4 +80,4 @@ def parted_findings(design: Design) -> Iterable[Finding]:
         text = f"The cut-outs part the board: {piece.area:.1f} mm² fall off"
         yield breach(
             design, "parted", text, piece.area, 0.0, at(x, y), unit="mm²", origin="the outline"
-        ).model_copy(update={"sense": "at most"})  # fmt: skip
+        ).model_copy(update={"sense": "at most"})

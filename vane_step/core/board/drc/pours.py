@@ -42,7 +42,9 @@ _of_pour: Kept[tuple[PouredCopper, tuple[Finding, ...]]] = Kept(64)
 def _clearances(design: Design, pour: PouredCopper) -> Iterable[Finding]:
     of = board_columns(design)
     gaps = of.per_net({net: gap_of(design, net) for net in of.nets})
-    others = np.flatnonzero((of.layers & 1 << LAYER_BIT[pour.layer] > 0) & (of.net != of.nets.get(pour.net, -1)))
+    others = np.flatnonzero(
+        (of.layers & 1 << LAYER_BIT[pour.layer] > 0) & (of.net != of.nets.get(pour.net, -1))
+    )
     spines, need, radius = of.spines[others], gaps[others], of.radius[others]
     for piece in pour.pieces:
         shapely.prepare(piece)
@@ -62,7 +64,9 @@ def _pour_to_pour(design: Design) -> Iterable[Finding]:
                 continue
             need = max(gap_of(design, net) for net in (one.net, two.net))
             a, b = np.array(one.pieces, dtype=object), np.array(two.pieces, dtype=object)
-            for i, j in zip(*STRtree(b).query(a, predicate="dwithin", distance=need - TOLERANCE_MM), strict=True):
+            for i, j in zip(
+                *STRtree(b).query(a, predicate="dwithin", distance=need - TOLERANCE_MM), strict=True
+            ):
                 x, y = shapely.shortest_line(a[i], b[j]).centroid.coords[0]
                 text = f"Pours {one.id} and {two.id} come too near to each other on the {one.layer}"
                 gap = float(shapely.distance(a[i], b[j]))
@@ -76,7 +80,9 @@ def _edges(design: Design, pour: PouredCopper) -> Iterable[Finding]:
         gap_mm = float(board.boundary.distance(piece)) if board.covers(piece) else 0.0
         if gap_mm < limit - TOLERANCE_MM:
             x, y = piece.representative_point().coords[0]
-            yield breach(design, "copper-to-edge", f"Pour {pour.id} is too near to the edge", gap_mm, limit, at(x, y))
+            yield breach(
+                design, "copper-to-edge", f"Pour {pour.id} is too near to the edge", gap_mm, limit, at(x, y)
+            )
 
 
 def _keepouts(design: Design, pour: PouredCopper) -> Iterable[Finding]:
@@ -85,11 +91,19 @@ def _keepouts(design: Design, pour: PouredCopper) -> Iterable[Finding]:
             shared = piece.intersection(zone)
             if shared.area > 1e-4:
                 x, y = shared.representative_point().coords[0]
-                text = f"Pour {pour.id} fills {shared.area:.2f} mm² of the zone {ref}, which is free of copper"
+                text = (
+                    f"Pour {pour.id} fills {shared.area:.2f} mm² of the zone {ref}, which is free of copper"
+                )
                 yield breach(
-                    design, "keep-out", text, shared.area, 0.0, at(x, y, refs=(ref,)), unit="mm²",
+                    design,
+                    "keep-out",
+                    text,
+                    shared.area,
+                    0.0,
+                    at(x, y, refs=(ref,)),
+                    unit="mm²",
                     origin=who_wants(design, ref),
-                ).model_copy(update={"sense": "at most"})  # fmt: skip
+                ).model_copy(update={"sense": "at most"})
 
 
 def _slivers(design: Design, pour: PouredCopper) -> Iterable[Finding]:

@@ -23,9 +23,10 @@ def silkscreen_findings(design: Design) -> Iterable[Finding]:
         known = [_legend_of.get(id(one)) for one in printed]
         # What a text comes near to is not known by its print.
         fresh = [
-            one for one, old in zip(printed, known, strict=True)
+            one
+            for one, old in zip(printed, known, strict=True)
             if old is None or old[0] is not one or one.owner in design.texts
-        ]  # fmt: skip
+        ]
         if fresh:
             for one, found in zip(fresh, _legend_on_pads(design, side, fresh), strict=True):
                 _legend_of.put(id(one), (one, found))
@@ -45,16 +46,27 @@ def _unprinted(design: Design, side: Side) -> Iterable[Finding]:
         return
     there = {p.text for p in references(design, side)}
     left = sorted(
-        (r for r, p in design.parts.items() if p.place is not None and p.place.side == side and r not in there),
+        (
+            r
+            for r, p in design.parts.items()
+            if p.place is not None and p.place.side == side and r not in there
+        ),
         key=natural,
     )
     if left:
         few = ", ".join(left[:8]) + (" …" if len(left) > 8 else "")
         text = f"The legend has no room for the reference{'' if len(left) == 1 else 's'} {few} on the {side}"
         yield Finding(
-            level="note", code="unprinted", message=text, reading=len(left), limit=0, sense="at most",
-            unit="references", source="the legend", place=Place(refs=tuple(left[:40])),
-        )  # fmt: skip
+            level="note",
+            code="unprinted",
+            message=text,
+            reading=len(left),
+            limit=0,
+            sense="at most",
+            unit="references",
+            source="the legend",
+            place=Place(refs=tuple(left[:40])),
+        )
 
 
 # The print is held, so that no other gets its identity.
@@ -67,11 +79,15 @@ def _legend_on_pads(design: Design, side: Side, some: list[Print]) -> list[tuple
     lines = [line for one in some for line in one.lines]
     drawn = polylines([line.points for line in lines])
     half = np.array([line.width_mm / 2 for line in lines])
-    openings = openings_near(design, side, shapely.bounds(drawn) + np.array([-1, -1, 1, 1]) * (half.max() + limit))
+    openings = openings_near(
+        design, side, shapely.bounds(drawn) + np.array([-1, -1, 1, 1]) * (half.max() + limit)
+    )
     told: dict[str, Finding] = {}
     for i, _, gap in zip(*openings.within(drawn, half + limit - 1e-3), strict=True):
         if lines[i].owner not in told:
             text = f"Legend of {lines[i].owner} on the {side} is too near to a pad"
             place = at(*lines[i].points[0])
-            told[lines[i].owner] = breach(design, "legend-on-pad", text, float(gap - half[i]), limit, place, "look")
+            told[lines[i].owner] = breach(
+                design, "legend-on-pad", text, float(gap - half[i]), limit, place, "look"
+            )
     return [(told[one.owner],) if one.owner in told else () for one in some]

@@ -56,14 +56,22 @@ def _net_widths(
     for piece, neck in zip(pieces, necks, strict=True):
         if piece.width_mm >= max(least, wanted) - TOLERANCE_MM:
             continue
-        make = partial(_finding, piece, net, remedy=Remedy(label=f"Lay {net} anew", ask=f"route {net} fresh"))
+        make = partial(
+            _finding, piece, net, remedy=Remedy(label=f"Route {net} again", ask=f"route {net} fresh")
+        )
         if piece.width_mm < least - TOLERANCE_MM:
-            yield make("width", f"Track of {net} is thinner than the maker can hold", piece.width_mm, least, maker)
+            yield make(
+                "width", f"Track of {net} is thinner than the maker can hold", piece.width_mm, least, maker
+            )
         elif not neck:
             reach = (rule.neck_length_nm or 0) / 1e6
             why = f" and is no neck within {reach:g} mm of a pad" if rule.neck_width_nm else ""
             yield make(
-                "net-width", f"Track of {net} is thinner than its rule{why}", piece.width_mm, wanted, f"rule of {net}"
+                "net-width",
+                f"Track of {net} is thinner than its rule{why}",
+                piece.width_mm,
+                wanted,
+                f"rule of {net}",
             )
 
 
@@ -142,11 +150,18 @@ def _remedy(net: str, rule: NetRule, wanted_mm: float) -> Remedy:
     if need is not None and rule.width_nm / 1e6 < wanted_mm - TOLERANCE_MM:
         sentence = f"width {net} {need.current_a:g}A {need.rise_k:g}K"
         return Remedy(label=f"Widen {net} to {wanted_mm:.2f} mm", ask=sentence)
-    return Remedy(label=f"Lay {net} anew", ask=f"route {net} fresh")
+    return Remedy(label=f"Route {net} again", ask=f"route {net} fresh")
 
 
 def _finding(
-    piece: CopperItem, net: str, code: str, text: str, reading: float, limit: float, source: str, remedy: Remedy
+    piece: CopperItem,
+    net: str,
+    code: str,
+    text: str,
+    reading: float,
+    limit: float,
+    source: str,
+    remedy: Remedy,
 ) -> Finding:
     place = Place(net=net, layer=piece.layers[0], x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm))
     return Finding(
@@ -205,15 +220,22 @@ def _off_layers(
         if far:
             length = sum(p.spine.length for p in far)
             yield Finding(
-                level="stop", code="net-layer", message=f"{net} runs on the {layer}, off the layers its rule names",
-                reading=round(length, 3), limit=0.0, unit="mm", sense="at most",
+                level="stop",
+                code="net-layer",
+                message=f"{net} runs on the {layer}, off the layers its rule names",
+                reading=round(length, 3),
+                limit=0.0,
+                unit="mm",
+                sense="at most",
                 source=f"rule of {net}: {', '.join(wanted)}",
                 place=Place(net=net, layer=layer, x_nm=nm(far[0].x_mm), y_nm=nm(far[0].y_mm)),
-                remedy=Remedy(label=f"Lay {net} anew", ask=f"route {net} fresh"),
-            )  # fmt: skip
+                remedy=Remedy(label=f"Route {net} again", ask=f"route {net} fresh"),
+            )
 
 
-def _current(design: Design, net: str, rule: NetRule, pieces: list[CopperItem], necks: list[bool]) -> Iterator[Finding]:
+def _current(
+    design: Design, net: str, rule: NetRule, pieces: list[CopperItem], necks: list[bool]
+) -> Iterator[Finding]:
     """Report the hottest piece of a net on each layer where its rise passes the limit.
 
     A neck is short and cooled by the copper at its ends: it is a note, not a stop (rule of thumb).
@@ -230,11 +252,17 @@ def _current(design: Design, net: str, rule: NetRule, pieces: list[CopperItem], 
         what = "Neck" if neck else "Track"
         text = f"{what} of {net} runs hot on the {layer}: {piece.width_mm:.2f} mm wide, {amps} needs {wanted:.2f} mm"
         yield Finding(
-            level="note" if neck else "stop", code="track-current", message=text, reading=round(rise, 2),
-            limit=need.rise_k, unit="K", sense="at most", source=f"{trace.SOURCE}, {copper:g} µm copper",
+            level="note" if neck else "stop",
+            code="track-current",
+            message=text,
+            reading=round(rise, 2),
+            limit=need.rise_k,
+            unit="K",
+            sense="at most",
+            source=f"{trace.SOURCE}, {copper:g} µm copper",
             place=Place(net=net, layer=layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm)),
             remedy=None if neck else _remedy(net, rule, wanted),
-        )  # fmt: skip
+        )
 
 
 def _copper(design: Design, layer: str) -> tuple[float, trace.Where]:

@@ -57,8 +57,13 @@ def via_findings(design: Design) -> Iterator[Finding]:
                 f"where {format_value(need.current_a, 'A')} may pass; {wanted} would"
             )
             yield Finding(
-                level="look", code="via-current", message=text, reading=round(amps, 3), limit=need.current_a, unit="A",
+                level="look",
+                code="via-current",
+                message=text,
+                reading=round(amps, 3),
+                limit=need.current_a,
+                unit="A",
                 source=f"{trace.SOURCE} on barrels of {PLATING_UM:g} µm, {need.rise_k:g} K, rule of thumb",
                 place=Place(net=net, x_nm=at.x_nm, y_nm=at.y_nm),
-                remedy=Remedy(label=f"Lay more vias of {net}", ask=f"vias {net}"),
-            )  # fmt: skip
+                remedy=Remedy(label=f"Add vias to {net}", ask=f"vias {net}"),
+            )

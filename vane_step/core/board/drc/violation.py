@@ -32,19 +32,36 @@ def sentence(text: str) -> str:
 
 def named(item: CopperItem) -> str:
     """Say what a piece of copper is, and of which net."""
-    what = {"pad": f"pad {item.id}", "track": "a track", "via": "a via", "jumper": f"jumper {item.id}"}[item.kind]
+    what = {"pad": f"pad {item.id}", "track": "a track", "via": "a via", "jumper": f"jumper {item.id}"}[
+        item.kind
+    ]
     return what + (f" of {item.net}" if item.net else "")
 
 
 def breach(
-    design: Design, code: str, message: str, reading: float, limit: float, place: Place, level: Level = "stop",
-    unit: str = "mm", remedy: Remedy | None = None, origin: str = "",
-) -> Finding:  # fmt: skip
+    design: Design,
+    code: str,
+    message: str,
+    reading: float,
+    limit: float,
+    place: Place,
+    level: Level = "stop",
+    unit: str = "mm",
+    remedy: Remedy | None = None,
+    origin: str = "",
+) -> Finding:
     """Make the finding of a reading below its limit; the source is the maker's rule set, or ``origin``."""
     return Finding(
-        level=level, code=code, message=message, reading=round(reading, 6), limit=limit, unit=unit,
-        source=origin or source(design), place=place, remedy=remedy,
-    )  # fmt: skip
+        level=level,
+        code=code,
+        message=message,
+        reading=round(reading, 6),
+        limit=limit,
+        unit=unit,
+        source=origin or source(design),
+        place=place,
+        remedy=remedy,
+    )
 
 
 def who_wants(design: Design, name: str) -> str:

@@ -38,10 +38,16 @@ def _hands(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
         if shared.area > LEAST_MM2:
             x, y = shared.representative_point().coords[0]
             yield Finding(
-                level="look", code="hand-zone", message=f"{ref} lies where hands hold the board ({name})",
-                reading=round(shared.area, 2), limit=0.0, unit="mm²", sense="at most", source=f"zone {name}",
+                level="look",
+                code="hand-zone",
+                message=f"{ref} lies where hands hold the board ({name})",
+                reading=round(shared.area, 2),
+                limit=0.0,
+                unit="mm²",
+                sense="at most",
+                source=f"zone {name}",
                 place=Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
-            )  # fmt: skip
+            )
 
 
 def _low(design: Design, zone: Zone, shape: Polygon) -> Iterator[Finding]:
@@ -55,13 +61,21 @@ def _low(design: Design, zone: Zone, shape: Polygon) -> Iterator[Finding]:
             tall = reach_nm(design, part, side)
             if tall <= zone.tall_nm:
                 continue
-            what = "is too tall for the case" if side == part.place.side else "has pins that reach into the case"
+            what = (
+                "is too tall for the case" if side == part.place.side else "has pins that reach into the case"
+            )
             x, y = shared.representative_point().coords[0]
             yield Finding(
-                level="look", code="low-zone", message=f"{ref} {what} over the {side} ({zone.id})",
-                reading=tall / 1e6, limit=zone.tall_nm / 1e6, unit="mm", sense="at most", source=f"zone {zone.id}",
+                level="look",
+                code="low-zone",
+                message=f"{ref} {what} over the {side} ({zone.id})",
+                reading=tall / 1e6,
+                limit=zone.tall_nm / 1e6,
+                unit="mm",
+                sense="at most",
+                source=f"zone {zone.id}",
                 place=Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
-            )  # fmt: skip
+            )
 
 
 def nets_in(design: Design, shape: Polygon) -> set[str | None]:
@@ -88,10 +102,16 @@ def _quiet(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
             refs = tuple(dict.fromkeys(split_pin(p)[0] for p in design.nets[net].pins))[:2]
             x, y = where[net]
             yield Finding(
-                level="look", code="quiet-zone", message=f"Tracks of {net} run through the quiet zone {name}",
-                reading=round(length, 2), limit=0.0, unit="mm", sense="at most", source=f"zone {name}",
+                level="look",
+                code="quiet-zone",
+                message=f"Tracks of {net} run through the quiet zone {name}",
+                reading=round(length, 2),
+                limit=0.0,
+                unit="mm",
+                sense="at most",
+                source=f"zone {name}",
                 place=Place(net=net, refs=refs, x_nm=nm(x), y_nm=nm(y)),
-            )  # fmt: skip
+            )
 
 
 def keepout_findings(design: Design) -> Iterable[Finding]:

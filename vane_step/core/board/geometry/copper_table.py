@@ -69,7 +69,8 @@ def columns(items: Sequence[CopperItem], nets: dict[str | None, int] | None = No
     radius = np.array([i.radius_mm for i in items], dtype=np.float64)
     bits: dict[tuple[str, ...], int] = {}
     layers = np.array(
-        [bits[i.layers] if i.layers in bits else bits.setdefault(i.layers, _bits(i.layers)) for i in items], dtype=int
+        [bits[i.layers] if i.layers in bits else bits.setdefault(i.layers, _bits(i.layers)) for i in items],
+        dtype=int,
     )
     net = np.array([nets.setdefault(i.net, len(nets)) for i in items], dtype=int)
     kind = np.array([KIND[i.kind] for i in items], dtype=int)
@@ -124,10 +125,15 @@ def _patched(past: Columns, items: tuple[CopperItem, ...], changed: list[int]) -
         return column
 
     return Columns(
-        items, written(past.spines, fresh.spines), written(past.radius, fresh.radius),
-        written(past.layers, fresh.layers), written(past.net, fresh.net), written(past.kind, fresh.kind),
-        written(past.boxes, fresh.boxes), fresh.nets,
-    )  # fmt: skip
+        items,
+        written(past.spines, fresh.spines),
+        written(past.radius, fresh.radius),
+        written(past.layers, fresh.layers),
+        written(past.net, fresh.net),
+        written(past.kind, fresh.kind),
+        written(past.boxes, fresh.boxes),
+        fresh.nets,
+    )
 
 
 def near(of: Columns, reach_mm: float) -> Pairs:

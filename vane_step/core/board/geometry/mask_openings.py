@@ -20,7 +20,9 @@ class Openings:
     spines: np.ndarray
     radius: np.ndarray
 
-    def within(self, shapes: np.ndarray, reach_mm: float | np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    def within(
+        self, shapes: np.ndarray, reach_mm: float | np.ndarray
+    ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Give the pairs of some shapes and an opening no farther apart than a reach, one for all or one for each.
 
         Returns

@@ -12,7 +12,9 @@ from vane_step.core.board.geometry.shapes import LAYER_BIT, bare_holes, keepouts
 from vane_step.core.design.model import Design
 
 
-def room_mm(design: Design, net: str, layer: str, spines: np.ndarray, most_mm: float = math.inf) -> np.ndarray:
+def room_mm(
+    design: Design, net: str, layer: str, spines: np.ndarray, most_mm: float = math.inf
+) -> np.ndarray:
     """Give for each line, in millimetres, the greatest half width at which copper of a net along it keeps every gap.
 
     What is more than ``most_mm`` counts as that.

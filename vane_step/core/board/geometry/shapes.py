@@ -21,8 +21,7 @@ from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.derive import Kept, PerPart, derived
-from vane_step.core.design.areas import board_left, ring_mm
-from vane_step.core.design.areas import opening as opening
+from vane_step.core.design.areas import board_left, opening as opening, ring_mm
 from vane_step.core.design.model import (
     Design,
     Jumper,
@@ -259,7 +258,8 @@ def _tracks(tracks: list[Track]) -> list[tuple[CopperItem, ...]]:
         width, on = track.width_nm / 1e6, (track.layer,)
         mine = itertools.islice(pieces, len(track.points) - 1)
         made = [
-            CopperItem("track", track.id, track.net, on, line, width / 2, 0.0, x, y, width) for line, (x, y) in mine
+            CopperItem("track", track.id, track.net, on, line, width / 2, 0.0, x, y, width)
+            for line, (x, y) in mine
         ]
         found.append(tuple(made))
     return found
@@ -274,14 +274,17 @@ def _jumper(jumper: Jumper, layers: tuple[str, ...]) -> tuple[CopperItem, ...]:
     pad, drill = jumper.pad_nm / 1e6, jumper.drill_nm / 1e6
     spots = [(x / 1e6, y / 1e6) for x, y in (jumper.a, jumper.b)]
     return tuple(
-        CopperItem("jumper", jumper.id, jumper.net, layers, Point(x, y), pad / 2, drill, x, y, pad) for x, y in spots
+        CopperItem("jumper", jumper.id, jumper.net, layers, Point(x, y), pad / 2, drill, x, y, pad)
+        for x, y in spots
     )
 
 
 @derived("parts", "packages", "nets", "board", "holes")
 def bare_holes(design: Design) -> tuple[Hole, ...]:
     """List the holes that belong to no copper: those of parts, then those of the board."""
-    own = [Hole(h.id, h.x_nm / 1e6, h.y_nm / 1e6, h.drill_nm / 1e6, plated=False) for h in design.holes.values()]
+    own = [
+        Hole(h.id, h.x_nm / 1e6, h.y_nm / 1e6, h.drill_nm / 1e6, plated=False) for h in design.holes.values()
+    ]
     return (*(x for x in _pads(design) if isinstance(x, Hole)), *own)
 
 
@@ -317,7 +320,9 @@ def board_pieces(design: Design) -> tuple[Polygon, ...]:
     board = design.board
     found = []
     for piece in board_left(board.outline, board.corner_radius_nm, board.cutouts):
-        rings = [[(nm(x) / 1e6, nm(y) / 1e6) for x, y in r.coords] for r in (piece.exterior, *piece.interiors)]
+        rings = [
+            [(nm(x) / 1e6, nm(y) / 1e6) for x, y in r.coords] for r in (piece.exterior, *piece.interiors)
+        ]
         found.append(shapely.geometry.polygon.orient(Polygon(rings[0], rings[1:])))
     return tuple(sorted(found, key=lambda p: -p.area))
 

@@ -13,7 +13,9 @@ def sides_with_copper(design: Design, package: Package) -> tuple[Side, ...]:
     layers = design.board.layers
     pads = [p for p in package.pads if not p.bare_hole]
     return tuple(
-        side for side in SIDES if all(pad_layers(p, PartPlace(x_nm=0, y_nm=0, side=side), layers) for p in pads)
+        side
+        for side in SIDES
+        if all(pad_layers(p, PartPlace(x_nm=0, y_nm=0, side=side), layers) for p in pads)
     )
 
 

@@ -61,7 +61,9 @@ def strips(copper: BaseGeometry, width_mm: float, within: BaseGeometry | None = 
     half = width_mm / 2
     core = copper.buffer(-half, quad_segs=ARC_SEGMENTS).simplify(PLAIN_MM, preserve_topology=False)
     reached = core.buffer(half * WIDEN + PLAIN_MM, quad_segs=ARC_SEGMENTS)
-    parts: list[Polygon] = shapely.get_parts((copper if within is None else within).difference(reached)).tolist()
+    parts: list[Polygon] = shapely.get_parts(
+        (copper if within is None else within).difference(reached)
+    ).tolist()
     return [part for part in parts if part.geom_type == "Polygon" and part.area > CRUMB * width_mm**2]
 
 
@@ -87,7 +89,11 @@ def _between_rings(piece: Polygon, least: float) -> list[Neck]:
     if not piece.interiors:
         return []
     rings = np.array([piece.exterior, *piece.interiors], dtype=object)
-    return [Neck(line, False) for i, j in _near_rings(rings, least) for line in _nearest(rings[j], rings[i], least)]
+    return [
+        Neck(line, False)
+        for i, j in _near_rings(rings, least)
+        for line in _nearest(rings[j], rings[i], least)
+    ]
 
 
 def _near_rings(rings: np.ndarray, least: float) -> list[tuple[int, int]]:
@@ -96,7 +102,9 @@ def _near_rings(rings: np.ndarray, least: float) -> list[tuple[int, int]]:
     whole = ring_of[1:] == ring_of[:-1]
     ends, owner = np.stack([corners[:-1], corners[1:]], axis=1)[whole], ring_of[:-1][whole]
     # A line from corner to corner has the box wanted, and is made sooner than the box.
-    boxes = shapely.linestrings(np.stack([ends.min(axis=1) - least / 2, ends.max(axis=1) + least / 2], axis=1))
+    boxes = shapely.linestrings(
+        np.stack([ends.min(axis=1) - least / 2, ends.max(axis=1) + least / 2], axis=1)
+    )
     a, b = STRtree(boxes).query(boxes)
     other = owner[a] < owner[b]
     a, b = a[other], b[other]
@@ -150,7 +158,9 @@ def without_necks(area: BaseGeometry, width_mm: float, gap_mm: float) -> BaseGeo
     wide, core = opened(area, width_mm)
     pieces, places = shapely.get_parts(wide), shapely.get_parts(core)
     # Each place lies in one piece, and so does any point of its rim.
-    piece, place = STRtree(pieces).query(shapely.get_point(shapely.get_exterior_ring(places), 0), "intersects")[::-1]
+    piece, place = STRtree(pieces).query(
+        shapely.get_point(shapely.get_exterior_ring(places), 0), "intersects"
+    )[::-1]
     mine = [MultiPolygon(places[place[piece == k]].tolist()) for k in range(len(pieces))]
     found = [neck for one, held in zip(pieces, mine, strict=True) for neck in necks(one, width_mm, held)]
     for _ in range(MOST_ROUNDS):
@@ -183,7 +193,9 @@ def _necks_near(area: BaseGeometry, cut: BaseGeometry, width_mm: float) -> list[
 
 def _window(area: BaseGeometry, cut: BaseGeometry, reach_mm: float) -> BaseGeometry:
     x0, y0, x1, y1 = cut.bounds
-    clipped: BaseGeometry = shapely.clip_by_rect(area, x0 - reach_mm, y0 - reach_mm, x1 + reach_mm, y1 + reach_mm)
+    clipped: BaseGeometry = shapely.clip_by_rect(
+        area, x0 - reach_mm, y0 - reach_mm, x1 + reach_mm, y1 + reach_mm
+    )
     return clipped if clipped.is_valid else clipped.buffer(0)
 
 

@@ -78,7 +78,9 @@ def trace_picture(data: bytes, name: str, width_mm: float, cutter_mm: float = 2.
     return tuple((nm(x - bx), nm(y - by)) for x, y in list(oriented.exterior.coords)[:-1])
 
 
-def trace_shapes(data: bytes, name: str, width_mm: float, finest_mm: float) -> tuple[tuple[PointNm, ...], ...]:
+def trace_shapes(
+    data: bytes, name: str, width_mm: float, finest_mm: float
+) -> tuple[tuple[PointNm, ...], ...]:
     """Trace all dark shapes of a picture, with their holes, about the middle of what is drawn.
 
     Parameters
@@ -116,9 +118,11 @@ def trace_shapes(data: bytes, name: str, width_mm: float, finest_mm: float) -> t
             found.append(tuple((nm(x), nm(y)) for x, y in list(shape.exterior.coords)[:-1]))
     if not found:
         raise InputError(
-            "All that is drawn is too fine to be printed.", where=name, value=f"{width_mm:g} mm wide",
+            "All that is drawn is too fine to be printed.",
+            where=name,
+            value=f"{width_mm:g} mm wide",
             next_step="Make it wider, or draw it bolder.",
-        )  # fmt: skip
+        )
     return tuple(found)
 
 
@@ -133,10 +137,18 @@ def _grey(data: bytes, name: str) -> np.ndarray:
             picture = Image.open(io.BytesIO(data), formats=KINDS)
             if picture.width * picture.height > MAX_PIXELS:
                 raise InputError(
-                    "The picture is too large.", where=name, allowed=f"{MAX_PIXELS // 1_000_000} million pixels"
+                    "The picture is too large.",
+                    where=name,
+                    allowed=f"{MAX_PIXELS // 1_000_000} million pixels",
                 )
             picture.load()
-    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
+    except (
+        OSError,
+        ValueError,
+        SyntaxError,
+        Image.DecompressionBombError,
+        Image.DecompressionBombWarning,
+    ) as error:
         raise InputError(
             "This is no picture that can be read.", where=name, allowed=", ".join(KINDS)
         ) from error
@@ -147,7 +159,10 @@ def _grey(data: bytes, name: str) -> np.ndarray:
     values = np.asarray(plain, dtype=np.float64)
     if min(values.shape) < 8:
         raise InputError(
-            "The picture is too small.", where=name, value="x".join(map(str, plain.size)), allowed="8 pixels or more"
+            "The picture is too small.",
+            where=name,
+            value="x".join(map(str, plain.size)),
+            allowed="8 pixels or more",
         )
     rim = np.concatenate([values[0], values[-1], values[:, 0], values[:, -1]])
     if np.median(rim) < _otsu(values):
@@ -181,9 +196,11 @@ def _contours(values: np.ndarray, threshold: float) -> list[Polygon]:
         return np.column_stack([c + share * dc, r + share * dr])
 
     sides = {
-        "top": across(rows, columns, 0, 1), "right": across(rows, columns + 1, 1, 0),
-        "bottom": across(rows + 1, columns, 0, 1), "left": across(rows, columns, 1, 0),
-    }  # fmt: skip
+        "top": across(rows, columns, 0, 1),
+        "right": across(rows, columns + 1, 1, 0),
+        "bottom": across(rows + 1, columns, 0, 1),
+        "left": across(rows, columns, 1, 0),
+    }
     pieces = []
     case = code[rows, columns]
     for codes, one, other in _SEGMENTS:
@@ -196,6 +213,10 @@ def _contours(values: np.ndarray, threshold: float) -> list[Polygon]:
 # Which sides of a square a line joins, by the corners inside (1 top left, 2 top right, 4 bottom right, 8 bottom left).
 # The two saddles (5 and 10) are drawn as two corners cut off, so that dark shapes touching by a point stay apart.
 _SEGMENTS: tuple[tuple[tuple[int, ...], str, str], ...] = (
-    ((1, 14, 5), "left", "top"), ((2, 13, 10), "top", "right"), ((4, 11, 5), "right", "bottom"),
-    ((8, 7, 10), "bottom", "left"), ((3, 12), "left", "right"), ((6, 9), "top", "bottom"),
-)  # fmt: skip
+    ((1, 14, 5), "left", "top"),
+    ((2, 13, 10), "top", "right"),
+    ((4, 11, 5), "right", "bottom"),
+    ((8, 7, 10), "bottom", "left"),
+    ((3, 12), "left", "right"),
+    ((6, 9), "top", "bottom"),
+)

@@ -52,7 +52,9 @@ class Drawn:
             edits += [RemoveItem(id=id) for id in design.holes]
         names = (name for k in count(1) if (name := f"H{k}") not in design.parts)
         for name, (x, y, drill) in zip(names, self.holes, strict=False):
-            edits.append(SetItem(hole=MountingHole(id=name, x_nm=x, y_nm=y, drill_nm=drill, keepout_nm=drill)))
+            edits.append(
+                SetItem(hole=MountingHole(id=name, x_nm=x, y_nm=y, drill_nm=drill, keepout_nm=drill))
+            )
         if self.openings:
             cut = tuple(Cutout(id=f"CUT{k}", points=ring) for k, ring in enumerate(self.openings, 1))
             edits.append(SetCutouts(cutouts=cut))
@@ -63,10 +65,12 @@ class Drawn:
         more = [
             f"{count} {one if count == 1 else many}"
             for count, one, many in (
-                (len(self.holes), "hole", "holes"), (len(self.openings), "cut-out", "cut-outs"),
+                (len(self.holes), "hole", "holes"),
+                (len(self.openings), "cut-out", "cut-outs"),
                 (self.left_out, "line left out", "lines left out"),
-            ) if count
-        ]  # fmt: skip
+            )
+            if count
+        ]
         return ", ".join(["outline", *more]) + " from a drawing"
 
 
@@ -105,10 +109,14 @@ def outline_from(data: bytes, name: str, width_mm: float = 0.0) -> Drawn:
     faces: list[Polygon] = list(shapely.polygonize(noded).geoms)
     rings = [p for p in faces if p.area > 1.0]
     if not rings:
-        raise InputError("It draws no closed ring.", where=name, next_step="Close the outline and export it again.")
+        raise InputError(
+            "It draws no closed ring.", where=name, next_step="Close the outline and export it again."
+        )
     # Lines that part a board do not bound it: faces side by side are one board. What lies in a hole of another is not.
     inner = STRtree([Polygon(hole) for face in faces for hole in face.interiors])
-    boards = shapely.get_parts(shapely.union_all([r for r in rings if not len(inner.query(r, predicate="covered_by"))]))
+    boards = shapely.get_parts(
+        shapely.union_all([r for r in rings if not len(inner.query(r, predicate="covered_by"))])
+    )
     largest = max(boards, key=lambda p: Polygon(p.exterior).area)
     x0, y0, _, _ = largest.bounds
     circles = [c for ring in largest.interiors if (c := _circle(ring)) is not None]
@@ -159,13 +167,16 @@ def _dxf(text: str, name: str) -> list[LineString]:
         lines = []
         for entity in drawing.modelspace():
             if entity.dxftype() in ("LINE", "ARC", "CIRCLE", "LWPOLYLINE", "POLYLINE", "SPLINE", "ELLIPSE"):
-                points = [(p.x * unit, p.y * unit) for p in ezdxf.path.make_path(entity).flattening(CHORD_MM / unit)]
+                points = [
+                    (p.x * unit, p.y * unit) for p in ezdxf.path.make_path(entity).flattening(CHORD_MM / unit)
+                ]
                 if len(points) > 1:
                     lines.append(LineString(points))
         return lines
     except (ezdxf.lldxf.const.DXFError, ValueError, KeyError, TypeError, IndexError, AttributeError) as error:
         raise InputError(
-            f"This DXF file cannot be read: {str(error)[:120]}.", where=name,
+            f"This DXF file cannot be read: {str(error)[:120]}.",
+            where=name,
             next_step="Export it anew as plain ASCII DXF.",
         ) from error
 
@@ -206,7 +217,9 @@ def _svg(text: str, name: str) -> list[LineString]:
     from svgelements import SVG, Path, Shape
 
     if "<!ENTITY" in text or "<!DOCTYPE" in text:
-        raise InputError("SVG files with a DOCTYPE are not read.", where=name, next_step="Save it as plain SVG.")
+        raise InputError(
+            "SVG files with a DOCTYPE are not read.", where=name, next_step="Save it as plain SVG."
+        )
     try:
         drawing = SVG.parse(io.StringIO(text), reify=True)
         to_mm = 25.4 / 96
@@ -215,14 +228,27 @@ def _svg(text: str, name: str) -> list[LineString]:
             if isinstance(element, Shape):
                 for sub in Path(element).as_subpaths():
                     path = Path(sub)
-                    count = max(2, min(2000, int(path.length(error=1e-3) * to_mm / 0.25) + 1)) if _curved(path) else 0
+                    count = (
+                        max(2, min(2000, int(path.length(error=1e-3) * to_mm / 0.25) + 1))
+                        if _curved(path)
+                        else 0
+                    )
                     points = [path.point(i / count) for i in range(count + 1)] if count else _corners(path)
                     if len(points) > 1:
                         lines.append(LineString([(p.x * to_mm, -p.y * to_mm) for p in points]))
         return lines
-    except (ValueError, KeyError, TypeError, IndexError, AttributeError, SyntaxError, ZeroDivisionError) as error:
+    except (
+        ValueError,
+        KeyError,
+        TypeError,
+        IndexError,
+        AttributeError,
+        SyntaxError,
+        ZeroDivisionError,
+    ) as error:
         raise InputError(
-            f"This SVG file cannot be read: {str(error)[:120]}.", where=name,
+            f"This SVG file cannot be read: {str(error)[:120]}.",
+            where=name,
             next_step="Save it as plain SVG.",
         ) from error
 

@@ -34,7 +34,9 @@ def placed_parts(design: Design, refs: list[str]) -> dict[str, PartPlace]:
     for ref in refs:
         place = part_of(design, ref).place
         if place is None:
-            raise EditRefused(f"{ref} is not on the board yet.", where=ref, next_step=f"Type: place {ref} 10 10")
+            raise EditRefused(
+                f"{ref} is not on the board yet.", where=ref, next_step=f"Type: place {ref} 10 10"
+            )
         found[ref] = place
     return found
 
@@ -84,9 +86,11 @@ def spaced(design: Design, refs: list[str], way: str, gap_mm: float | None = Non
         gap_mm = room / max(1, len(order) - 1)
         if gap_mm < -1e-9:
             raise EditRefused(
-                "The parts do not fit between the outermost two.", where=order[0], value=f"{room:.2f} mm left",
+                "The parts do not fit between the outermost two.",
+                where=order[0],
+                value=f"{room:.2f} mm left",
                 next_step="Give a gap, or move one of the two away.",
-            )  # fmt: skip
+            )
     moved: dict[str, PartPlace | None] = {}
     at = start
     for ref, size in zip(order, sizes, strict=True):
@@ -108,7 +112,7 @@ def shifted(design: Design, refs: list[str], dx_nm: int, dy_nm: int) -> PlacePar
 
 def repeated(
     design: Design, block: str, times: int, dx_nm: int, dy_nm: int, sharing: Sequence[str] = ()
-) -> Together:  # fmt: skip
+) -> Together:
     """Repeat a block with its places and its copper, each copy further by the same step.
 
     Copper goes along that belongs to the block's nets and lies within a millimetre of the hull of its parts; nets
@@ -128,7 +132,10 @@ def repeated(
     fresh = Names(design)
     for copy in range(times):
         step = (copy + 1) * dx_nm, (copy + 1) * dy_nm
-        twins = {p.ref: e.part.ref for p, e in zip(mine, added[copy * len(mine) : (copy + 1) * len(mine)], strict=True)}
+        twins = {
+            p.ref: e.part.ref
+            for p, e in zip(mine, added[copy * len(mine) : (copy + 1) * len(mine)], strict=True)
+        }
         for old, new in twins.items():
             place = places[old]
             free = {"x_nm": place.x_nm + step[0], "y_nm": place.y_nm + step[1], "locked": False}
@@ -142,9 +149,13 @@ def repeated(
         for via in design.vias.values():
             if via.net in nets and hull.covers(Point(via.x_nm / 1e6, via.y_nm / 1e6)):
                 x, y = _by((via.x_nm, via.y_nm), step)
-                vias.append(via.model_copy(update={"id": fresh.next("V"), "net": nets[via.net], "x_nm": x, "y_nm": y}))
+                vias.append(
+                    via.model_copy(update={"id": fresh.next("V"), "net": nets[via.net], "x_nm": x, "y_nm": y})
+                )
         for wire in design.jumpers.values():
-            if wire.net in nets and hull.covers(LineString([(p[0] / 1e6, p[1] / 1e6) for p in (wire.a, wire.b)])):
+            if wire.net in nets and hull.covers(
+                LineString([(p[0] / 1e6, p[1] / 1e6) for p in (wire.a, wire.b)])
+            ):
                 ends = {"a": _by(wire.a, step), "b": _by(wire.b, step)}
                 jumpers.append(wire.model_copy(update={"id": fresh.next("W"), "net": nets[wire.net], **ends}))
     copper = LayCopper(tracks=tuple(tracks), vias=tuple(vias), jumpers=tuple(jumpers))

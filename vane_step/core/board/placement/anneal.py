@@ -115,10 +115,34 @@ def _box(i, x, y, turn, boxes, now):
 
 @njit(cache=True, nogil=True)
 def anneal(
-    x, y, turn, free, boxes, sides, at_edge, part_start, part_nets, net_start, net_pins, weight, pin_part,
-    pin_dx, pin_dy, barred, table_of, cell, frame, lattice, moves, seed, warm, shy_start, shy_other, shy_price,
+    x,
+    y,
+    turn,
+    free,
+    boxes,
+    sides,
+    at_edge,
+    part_start,
+    part_nets,
+    net_start,
+    net_pins,
+    weight,
+    pin_part,
+    pin_dx,
+    pin_dy,
+    barred,
+    table_of,
+    cell,
+    frame,
+    lattice,
+    moves,
+    seed,
+    warm,
+    shy_start,
+    shy_other,
+    shy_price,
     shy_reach,
-):  # fmt: skip
+):
     """Move parts about until their links are short and none is in another's way.
 
     Parameters

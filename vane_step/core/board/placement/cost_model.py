@@ -90,13 +90,22 @@ def floor(design: Design, movable: set[str] | None = None) -> Floor:
     found = Floor(
         refs,
         # What stays counts on the side where it lies, what moves goes to one where its pads find copper.
-        [home_side(design, p) if _moves(design, p, movable) else q.side for p, q in zip(parts, places, strict=True)],
-        np.array([p.x_nm / 1e6 for p in places]), np.array([p.y_nm / 1e6 for p in places]),
+        [
+            home_side(design, p) if _moves(design, p, movable) else q.side
+            for p, q in zip(parts, places, strict=True)
+        ],
+        np.array([p.x_nm / 1e6 for p in places]),
+        np.array([p.y_nm / 1e6 for p in places]),
         np.array([round(p.turn_deg / 90) % 4 for p in places], dtype=np.int64),
         np.array([i for i, p in enumerate(parts) if _moves(design, p, movable)], dtype=np.int64),
-        np.zeros((n, 4, 4)), np.zeros(n, dtype=np.int64), np.zeros(n),
-        np.array([_barred(design, frame, some) for some in sets]), which, frame, 0.635 if drilled > surface else 0.5,
-    )  # fmt: skip
+        np.zeros((n, 4, 4)),
+        np.zeros(n, dtype=np.int64),
+        np.zeros(n),
+        np.array([_barred(design, frame, some) for some in sets]),
+        which,
+        frame,
+        0.635 if drilled > surface else 0.5,
+    )
     for i, part in enumerate(parts):
         through = any(q.layers == "through" for q in design.packages[part.package].pads)
         found.side_bits[i] = 3 if through else 1 if found.sides[i] == "front" else 2
@@ -104,13 +113,17 @@ def floor(design: Design, movable: set[str] | None = None) -> Floor:
     _boxes(design, parts, found)
     _nets(design, number, found)
     found.shy = [
-        (number[a], number[b], price, reach) for a, b, price, reach in shunning(design) if {a, b} <= set(number)
+        (number[a], number[b], price, reach)
+        for a, b, price, reach in shunning(design)
+        if {a, b} <= set(number)
     ]
     return found
 
 
 def _moves(design: Design, part: Part, movable: set[str] | None) -> bool:
-    if part.place and (part.place.locked or not any(design.net_of(f"{part.ref}.{p.number}") for p in part.pins)):
+    if part.place and (
+        part.place.locked or not any(design.net_of(f"{part.ref}.{p.number}") for p in part.pins)
+    ):
         return False
     return movable is None or part.ref in movable
 
@@ -144,7 +157,9 @@ def _barred(design: Design, frame: np.ndarray, zones: tuple[Zone, ...]) -> np.nd
         board = board.difference(zone_shape(zone))
     columns = math.ceil((frame[2] - frame[0]) / CELL_MM) + 1
     rows = math.ceil((frame[3] - frame[1]) / CELL_MM) + 1
-    xs, ys = np.meshgrid(frame[0] + (np.arange(columns) + 0.5) * CELL_MM, frame[1] + (np.arange(rows) + 0.5) * CELL_MM)
+    xs, ys = np.meshgrid(
+        frame[0] + (np.arange(columns) + 0.5) * CELL_MM, frame[1] + (np.arange(rows) + 0.5) * CELL_MM
+    )
     shapely.prepare(board)
     off = ~shapely.contains_xy(board, xs, ys)
     table = np.zeros((rows + 1, columns + 1))
@@ -156,7 +171,9 @@ def _boxes(design: Design, parts: list[Part], found: Floor) -> None:
     """Give every part its courtyard and the room round it that the board has to spare, more where pins are many."""
     yards = np.array([design.packages[p.package].courtyard_nm for p in parts]) / 1e6
     pins = np.clip(np.sqrt([len(design.packages[p.package].pads) / 8 for p in parts]), 0.5, 1.5)
-    board = outline(design).area * (2.0 if design.board.copper_layers > 1 and len(set(found.sides)) > 1 else 1.0)
+    board = outline(design).area * (
+        2.0 if design.board.copper_layers > 1 and len(set(found.sides)) > 1 else 1.0
+    )
     low, high = ROOM_MM[0], ROOM_MM[1]
     for _ in range(30):
         room = (low + high) / 2
@@ -168,7 +185,9 @@ def _boxes(design: Design, parts: list[Part], found: Floor) -> None:
             x0, x1 = -x1, -x0
         corners = np.array([(x0, y0), (x1, y1)])
         for t, (c, s) in enumerate(TURNS):
-            turned = np.column_stack([corners[:, 0] * c - corners[:, 1] * s, corners[:, 0] * s + corners[:, 1] * c])
+            turned = np.column_stack(
+                [corners[:, 0] * c - corners[:, 1] * s, corners[:, 0] * s + corners[:, 1] * c]
+            )
             found.boxes[i, t] = [*(turned.min(axis=0) - rooms[i]), *(turned.max(axis=0) + rooms[i])]
 
 
@@ -199,7 +218,9 @@ def _price(design: Design, net: Net) -> float:
     planes = any(p.net == net.name and p.plane and not p.area for p in design.pours.values())
     if net.role == "ground" or len(net.pins) > WIDE_NET or planes:
         return 0.0
-    if any(design.parts[split_pin(p)[0]].kind == "crystal" or split_pin(p)[0].startswith("Y") for p in net.pins):
+    if any(
+        design.parts[split_pin(p)[0]].kind == "crystal" or split_pin(p)[0].startswith("Y") for p in net.pins
+    ):
         return CRYSTAL
     current = net.rule.current.current_a if net.rule and net.rule.current else 0.0
     return ROLE_PRICES.get(net.role, 1.0) * (1 + min(current, MOST_CURRENT_A) / 2)

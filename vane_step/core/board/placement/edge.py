@@ -40,12 +40,18 @@ def place_on_edge(design: Design, part: Part, edge: str, along_mm: float | None,
     low, high = (y0, y1) if upright else (x0, x1)
     along = (low + high) / 2 if along_mm is None else along_mm
     # Where the board really ends there, which need not be where it is widest.
-    ray = shapely.LineString([(x0 - 1, along), (x1 + 1, along)] if upright else [(along, y0 - 1), (along, y1 + 1)])
+    ray = shapely.LineString(
+        [(x0 - 1, along), (x1 + 1, along)] if upright else [(along, y0 - 1), (along, y1 + 1)]
+    )
     cut = outline(design).intersection(ray)
     if cut.is_empty:
-        raise InputError("There is no board there.", where="edge", value=along, allowed=f"{low:g} to {high:g} mm")
+        raise InputError(
+            "There is no board there.", where="edge", value=along, allowed=f"{low:g} to {high:g} mm"
+        )
     left, bottom, right, top = cut.bounds
-    spot = {"left": (left, along), "right": (right, along), "bottom": (along, bottom), "top": (along, top)}[edge]
+    spot = {"left": (left, along), "right": (right, along), "bottom": (along, bottom), "top": (along, top)}[
+        edge
+    ]
     if any(pad.on_edge for pad in design.packages[part.package].pads):
         return PartPlace(x_nm=nm(spot[0]), y_nm=nm(spot[1]), turn_deg=TURNS[edge], side=side)
     best: tuple[tuple[float, ...], PartPlace] | None = None
@@ -59,7 +65,9 @@ def place_on_edge(design: Design, part: Part, edge: str, along_mm: float | None,
     return best[1]
 
 
-def _worth(design: Design, part: Part, place: PartPlace, edge: str) -> tuple[tuple[float, ...], tuple[float, float]]:
+def _worth(
+    design: Design, part: Part, place: PartPlace, edge: str
+) -> tuple[tuple[float, ...], tuple[float, float]]:
     """Tell how well a turn suits an edge, and how far the part has to be shifted to be flush with it.
 
     Rows along the edge come before all; then bodies that stand out from their pins towards it.

@@ -72,11 +72,14 @@ def exchanged(design: Design, ref: str) -> Exchanged | None:
     equal = channels(part)
     if not equal:
         raise EditRefused(
-            f"{ref} has no equal channels.", where=ref,
+            f"{ref} has no equal channels.",
+            where=ref,
             next_step="Name a part with several equal channels, or type: exchange all",
         )
     if part.place is None:
-        raise EditRefused(f"{ref} has no place on the board yet.", where=ref, next_step=f"Type: place {ref} X Y")
+        raise EditRefused(
+            f"{ref} has no place on the board yet.", where=ref, next_step=f"Type: place {ref} X Y"
+        )
     before = score(design)
     best, worth = list(range(len(equal))), before.worth
     order = _shortest(design, ref, equal)
@@ -96,9 +99,12 @@ def exchanged(design: Design, ref: str) -> Exchanged | None:
         return None
     after = score(_with(design, ref, equal, best))
     return Exchanged(
-        ref, _edit(design, ref, equal, best), sum(k != g for k, g in enumerate(best)), before.link_mm - after.link_mm,
+        ref,
+        _edit(design, ref, equal, best),
+        sum(k != g for k, g in enumerate(best)),
+        before.link_mm - after.link_mm,
         before.crossings - after.crossings,
-    )  # fmt: skip
+    )
 
 
 def with_channels(design: Design) -> Iterator[str]:
@@ -117,7 +123,11 @@ def _shortest(design: Design, ref: str, equal: list[Channel]) -> list[int]:
         for stem, number in giver.items():
             net = design.net_of(f"{ref}.{number}")
             others = np.array(
-                [pads[p] for p in (design.nets[net].pins if net else ()) if p in pads and split_pin(p)[0] != ref]
+                [
+                    pads[p]
+                    for p in (design.nets[net].pins if net else ())
+                    if p in pads and split_pin(p)[0] != ref
+                ]
             ).reshape(-1, 2)
             for k, taker in enumerate(equal):
                 here = pads.get(f"{ref}.{taker[stem]}")
@@ -150,7 +160,9 @@ def _edit(design: Design, ref: str, equal: list[Channel], order: list[int]) -> T
         for key, item in section.items():
             if item.net in nets:
                 if getattr(item, "locked", False):
-                    raise EditRefused(f"{key} of {item.net} is locked.", where=key, next_step=f"Type: lift {key}")
+                    raise EditRefused(
+                        f"{key} of {item.net} is locked.", where=key, next_step=f"Type: unroute {key}"
+                    )
                 lift.append(key)
     edits = (ExchangePins(takes=takes), *((LayCopper(lift=tuple(lift)),) if lift else ()))
     return Together(edits=edits)

@@ -44,9 +44,14 @@ class Arrangement:
 
 
 def propose(
-    design: Design, count: int = 3, *, seed: int = 1, effort: float = 1.0, tidy: bool | None = None,
+    design: Design,
+    count: int = 3,
+    *,
+    seed: int = 1,
+    effort: float = 1.0,
+    tidy: bool | None = None,
     progress: Callable[[int, int], bool] | None = None,
-) -> list[Arrangement]:  # fmt: skip
+) -> list[Arrangement]:
     """Arrange all parts that are not locked anew, several times, best first.
 
     Parameters
@@ -73,7 +78,9 @@ def propose(
         When nothing may move, or a part finds no room.
     """
     if not len(floor(design).free):
-        raise EditRefused("No part may move.", where="board", next_step="Unlock a part, or add parts in the circuit.")
+        raise EditRefused(
+            "No part may move.", where="board", next_step="Unlock a part, or add parts in the circuit."
+        )
     placed = all(p.place for p in design.parts.values())
     if tidy and not placed:
         raise EditRefused("Parts without a place cannot be tidied.", where="board", next_step="Type: arrange")
@@ -98,11 +105,13 @@ def _once(design: Design, seed: int, effort: float, tidy: bool) -> Arrangement:
     _run(ground, seed, int(min(MOVES_MOST, MOVES_EACH * len(ground.free)) * effort), WARM_MM if tidy else 0.0)
     places = {
         ground.refs[i]: PartPlace(
-            x_nm=nm(float(ground.x[i])), y_nm=nm(float(ground.y[i])), turn_deg=90 * int(ground.turn[i]),
+            x_nm=nm(float(ground.x[i])),
+            y_nm=nm(float(ground.y[i])),
+            turn_deg=90 * int(ground.turn[i]),
             side="back" if ground.sides[i] == "back" else "front",
         )
         for i in ground.free
-    }  # fmt: skip
+    }
     placed = apply(design, PlaceParts(places=places))[0]
     crowded = _crowded(placed, set(places))
     if crowded:
@@ -111,7 +120,9 @@ def _once(design: Design, seed: int, effort: float, tidy: bool) -> Arrangement:
     moved = {r for r, p in places.items() if p != design.parts[r].place}
     nets = {n.name for n in design.nets.values() if any(split_pin(p)[0] in moved for p in n.pins)}
     sections = (design.tracks, design.vias, design.jumpers)
-    lift = tuple(k for s in sections for k, i in s.items() if i.net in nets and not getattr(i, "locked", False))
+    lift = tuple(
+        k for s in sections for k, i in s.items() if i.net in nets and not getattr(i, "locked", False)
+    )
     edits = (PlaceParts(places=places), *((LayCopper(lift=lift),) if lift else ()))
     edit = Together(edits=edits)
     return Arrangement(edit, score(apply(design, edit)[0]), seed, tidy)
@@ -145,16 +156,34 @@ def _run(ground: Floor, seed: int, moves: int, warm: float) -> None:
         shy[b].append((a, price, reach))
     shuns = [x for some in shy for x in some]
     anneal(
-        ground.x, ground.y, ground.turn, ground.free, ground.boxes, ground.side_bits, ground.at_edge,
-        np.cumsum([0, *map(len, on)]), np.array([k for nets in on for k in nets], dtype=np.int64),
+        ground.x,
+        ground.y,
+        ground.turn,
+        ground.free,
+        ground.boxes,
+        ground.side_bits,
+        ground.at_edge,
+        np.cumsum([0, *map(len, on)]),
+        np.array([k for nets in on for k in nets], dtype=np.int64),
         np.cumsum([0, *(len(m) for _, m in pins.nets)]),
         np.array([p for _, members in pins.nets for p in members], dtype=np.int64),
-        np.array([price for price, _ in pins.nets], dtype=np.float64), np.array(pins.part, dtype=np.int64),
-        np.array(pins.dx), np.array(pins.dy), ground.barred, ground.table_of, CELL_MM, ground.frame,
-        ground.lattice, moves, seed, warm,
-        np.cumsum([0, *map(len, shy)]), np.array([x[0] for x in shuns], dtype=np.int64),
-        np.array([x[1] for x in shuns], dtype=np.float64), np.array([x[2] for x in shuns], dtype=np.float64),
-    )  # fmt: skip
+        np.array([price for price, _ in pins.nets], dtype=np.float64),
+        np.array(pins.part, dtype=np.int64),
+        np.array(pins.dx),
+        np.array(pins.dy),
+        ground.barred,
+        ground.table_of,
+        CELL_MM,
+        ground.frame,
+        ground.lattice,
+        moves,
+        seed,
+        warm,
+        np.cumsum([0, *map(len, shy)]),
+        np.array([x[0] for x in shuns], dtype=np.int64),
+        np.array([x[1] for x in shuns], dtype=np.float64),
+        np.array([x[2] for x in shuns], dtype=np.float64),
+    )
 
 
 def _crowded(design: Design, movable: set[str]) -> list[str]:
@@ -196,12 +225,15 @@ def arrange(design: Design, sides: Mapping[str, Side] | None = None) -> PlacePar
     waiting = [p for p in design.parts.values() if p.place is None]
     if not waiting:
         raise EditRefused(
-            "Every part has a place already.", where="board",
+            "Every part has a place already.",
+            where="board",
             next_step="Type: arrange all, to place them anew, or take some off first: place R1 off",
-        )  # fmt: skip
+        )
     board = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6 - 0.05)
     shapely.prepare(board)
-    blocked: list[tuple[int, BaseGeometry]] = [(_bits(design, r), yard) for r, yard in courtyards(design).items()]
+    blocked: list[tuple[int, BaseGeometry]] = [
+        (_bits(design, r), yard) for r, yard in courtyards(design).items()
+    ]
     for hole in design.holes.values():
         reach = max(hole.keepout_nm, hole.drill_nm) / 1e6
         blocked.append((3, shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(reach)))
@@ -218,10 +250,11 @@ def arrange(design: Design, sides: Mapping[str, Side] | None = None) -> PlacePar
         if best is None:
             wide, tall = (v / 1e6 for v in _sides_of(design.packages[part.package].courtyard_nm))
             raise EditRefused(
-                f"There is no free place of {wide:g} x {tall:g} mm left for {part.ref} on the {side}.", where=part.ref,
+                f"There is no free place of {wide:g} x {tall:g} mm left for {part.ref} on the {side}.",
+                where=part.ref,
                 next_step="Place it by hand first and lock it, make room, put parts on the other side, or enlarge "
                 "the outline.",
-            )  # fmt: skip
+            )
         place, yard, spots = best
         places[part.ref] = place
         blocked.append((bits, yard))
@@ -297,7 +330,9 @@ def _best_place(
     for turn in (0, 90, 180, 270):
         c, s = ((1, 0), (0, 1), (-1, 0), (0, -1))[turn // 90]
         corners = np.array([(yard[a], yard[b]) for a, b in ((0, 1), (2, 3))])
-        turned = np.column_stack([corners[:, 0] * c - corners[:, 1] * s, corners[:, 0] * s + corners[:, 1] * c])
+        turned = np.column_stack(
+            [corners[:, 0] * c - corners[:, 1] * s, corners[:, 0] * s + corners[:, 1] * c]
+        )
         low, high = turned.min(axis=0) - GAP_MM / 2, turned.max(axis=0) + GAP_MM / 2
         free = _free(board, tree, flat, lattice, room, low, high)
         if not free.any():
@@ -321,9 +356,14 @@ def _best_place(
 
 
 def _free(
-    board: Polygon, tree: STRtree, boxes: np.ndarray, lattice: np.ndarray, room: np.ndarray, low: np.ndarray,
+    board: Polygon,
+    tree: STRtree,
+    boxes: np.ndarray,
+    lattice: np.ndarray,
+    room: np.ndarray,
+    low: np.ndarray,
     high: np.ndarray,
-) -> np.ndarray:  # fmt: skip
+) -> np.ndarray:
     """Tell for each lattice point whether a frame about it lies on the board, off some boxes and the tree's shapes."""
     x0, y0, x1, y1 = board.bounds
     a, b = lattice + low, lattice + high
@@ -360,9 +400,12 @@ def _wishes(design: Design, ref: str) -> _Wishes:
 
 
 def _link_cost(
-    wishes: _Wishes, offsets: dict[str, tuple[float, float]], turn: tuple[int, int],
-    pins: dict[str, tuple[float, float]], spots: np.ndarray,
-) -> np.ndarray:  # fmt: skip
+    wishes: _Wishes,
+    offsets: dict[str, tuple[float, float]],
+    turn: tuple[int, int],
+    pins: dict[str, tuple[float, float]],
+    spots: np.ndarray,
+) -> np.ndarray:
     """Give, for each of some spots (n x 2, mm), the weighted length from each pin to the nearest of its net."""
     c, s = turn
     cost = np.zeros(len(spots))
@@ -384,10 +427,20 @@ def warm_up() -> None:
     yard = np.zeros((2, 4, 4))
     yard[:, :, :2], yard[:, :, 2:] = -1.0, 1.0
     ground = Floor(
-        ["A", "B"], ["front", "front"], np.zeros(2), np.zeros(2), np.zeros(2, dtype=np.int64),
-        np.arange(2, dtype=np.int64), yard, np.ones(2, dtype=np.int64), np.zeros(2),
-        np.zeros((1, 42, 42)), np.zeros(2, dtype=np.int64), np.array([0.0, 0.0, 10.0, 10.0]), 0.5,
-    )  # fmt: skip
+        ["A", "B"],
+        ["front", "front"],
+        np.zeros(2),
+        np.zeros(2),
+        np.zeros(2, dtype=np.int64),
+        np.arange(2, dtype=np.int64),
+        yard,
+        np.ones(2, dtype=np.int64),
+        np.zeros(2),
+        np.zeros((1, 42, 42)),
+        np.zeros(2, dtype=np.int64),
+        np.array([0.0, 0.0, 10.0, 10.0]),
+        0.5,
+    )
     pins = [ground.pins.add(part, 0.5, 0.0) for part in (0, 1)]
     ground.pins.nets.append((1.0, pins))
     _run(ground, 1, 400, 0.0)

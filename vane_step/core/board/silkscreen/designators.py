@@ -203,7 +203,9 @@ def _rooms(design: Design, side: Side) -> dict[str, _Room]:
     return {ref: room for ref, room in known.items() if room is not None}
 
 
-def _free_spots(design: Design, side: Side, refs: list[str]) -> dict[str, tuple[list[list[float]], list[list[float]]]]:
+def _free_spots(
+    design: Design, side: Side, refs: list[str]
+) -> dict[str, tuple[list[list[float]], list[list[float]]]]:
     """Give the places for the references of some parts that are free of all but other references, and their boxes."""
     yards = {r: y for r, y in courtyards(design).items() if design.parts[r].place.side == side}  # type: ignore[union-attr]
     number = {ref: k for k, ref in enumerate(yards)}
@@ -309,7 +311,12 @@ def _spots(refs: list[str], yards: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         wide = np.array([text_width(ref, height) / 2 for ref in refs])
         half, tall = wide + 0.12, height / 2 + 0.12
         flat = [(cx, y1 + tall), (cx, y0 - tall), (x1 + half, cy), (x0 - half, cy)]
-        flat += [(x0 + half, y1 + tall), (x1 - half, y1 + tall), (x0 + half, y0 - tall), (x1 - half, y0 - tall)]
+        flat += [
+            (x0 + half, y1 + tall),
+            (x1 - half, y1 + tall),
+            (x0 + half, y0 - tall),
+            (x1 - half, y0 - tall),
+        ]
         upright = [(x1 + tall, cy), (x0 - tall, cy)]
         size, turn = np.full(len(refs), height), np.full(len(refs), 90.0)
         spots += [(x, y, size, 0 * turn) for x, y in flat] + [(x, y, size, turn) for x, y in upright]

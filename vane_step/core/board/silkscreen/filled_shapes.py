@@ -24,14 +24,20 @@ Ring = list[tuple[float, float]]
 
 def ink(
     design: Design, name: str, rings: tuple[tuple[PointNm, ...], ...], at: PointNm, side: Side
-) -> LegendText:  # fmt: skip
+) -> LegendText:
     """Make a shape to be printed on the legend, with a free id."""
     k = 1
     while f"ink{k}" in design.texts:
         k += 1
     ys = [y for ring in rings for _, y in ring]
     return LegendText(
-        id=f"ink{k}", text=name[:80], x_nm=at[0], y_nm=at[1], height_nm=max(ys) - min(ys), side=side, shape=rings
+        id=f"ink{k}",
+        text=name[:80],
+        x_nm=at[0],
+        y_nm=at[1],
+        height_nm=max(ys) - min(ys),
+        side=side,
+        shape=rings,
     )
 
 
@@ -66,5 +72,7 @@ def fill_lines(text: LegendText, width_mm: float) -> tuple[tuple[tuple[float, fl
     step = width_mm * (1 - OVERLAP)
     for y in np.arange(y0 + step, y1, step):
         across = inner.intersection(LineString([(x0 - 1, y), (x1 + 1, y)]))
-        drawn += [tuple(p.coords) for p in shapely.get_parts(across) if p.geom_type == "LineString" and p.length > 0]
+        drawn += [
+            tuple(p.coords) for p in shapely.get_parts(across) if p.geom_type == "LineString" and p.length > 0
+        ]
     return tuple(drawn)

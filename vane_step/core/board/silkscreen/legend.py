@@ -14,7 +14,14 @@ from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.geometry.mask_openings import openings_near
 from vane_step.core.board.geometry.shapes import place_points
-from vane_step.core.board.silkscreen.designators import Printed, as_printed, inner, reach_mm, references, surroundings
+from vane_step.core.board.silkscreen.designators import (
+    Printed,
+    as_printed,
+    inner,
+    reach_mm,
+    references,
+    surroundings,
+)
 from vane_step.core.board.silkscreen.filled_shapes import fill_lines
 from vane_step.core.board.silkscreen.strokefont import text_lines
 from vane_step.core.derive import Kept, derived
@@ -98,7 +105,9 @@ def _inked(text: LegendText, width: float) -> tuple[LegendLine, ...]:
 
 @functools.lru_cache(maxsize=4096)
 def _printed_lines(text: Printed, kind: str, width: float) -> tuple[LegendLine, ...]:
-    drawn = text_lines(text.text, text.x_mm, text.y_mm, text.height_mm, text.turn_deg, mirrored=text.side == "back")
+    drawn = text_lines(
+        text.text, text.x_mm, text.y_mm, text.height_mm, text.turn_deg, mirrored=text.side == "back"
+    )
     return tuple(LegendLine(text.owner, kind, text.side, tuple(points), width) for points in drawn)
 
 

@@ -59,7 +59,12 @@ def centred(design: Design, nets: set[str] | None = None) -> LayCopper:
 def _slid(design: Design, track: Track, turn: int) -> Track | None:
     """Give a track with every third piece, from the ``turn``-th on, slid where that gains room; None when none is."""
     # A neck has to stay by its pad.
-    if track.locked or track.step or len(track.points) < 4 or track.width_nm < design.rule_of(track.net).width_nm:
+    if (
+        track.locked
+        or track.step
+        or len(track.points) < 4
+        or track.width_nm < design.rule_of(track.net).width_nm
+    ):
         return None
     points = list(track.points)
     for k in range(1 + turn, len(points) - 2, PASSES):
@@ -95,7 +100,9 @@ def _best(design: Design, track: Track, four: list[PointNm]) -> tuple[PointNm, P
     room[(shifts <= low) | (shifts >= high)] = -1.0
     best = shifts[room >= room.max() - 1e-9]
     top = int(best[np.abs(best).argmin()])
-    fine = np.append(top, np.linspace(max(-back, top - step), min(ahead, top + step), PLACES).astype(np.int64))
+    fine = np.append(
+        top, np.linspace(max(-back, top - step), min(ahead, top + step), PLACES).astype(np.int64)
+    )
     room = _room(design, track, at, fine * unit[:, None], fine)
     if float(room.max()) < max(here, 0.0) + GAIN_MM:
         return None
@@ -114,7 +121,9 @@ def _room(design: Design, track: Track, at: np.ndarray, by: np.ndarray, shifts: 
     room = room_mm(design, track.net, track.layer, shapely.linestrings(middle), half + ENOUGH_MM) - half
     # One neighbour gets longer, over ground that has to be free; which one the sign tells.
     ahead = shifts[:, None] > 0
-    ground = np.stack([np.where(ahead, at[1], at[2]) / 1e6, np.where(ahead, middle[:, 0], middle[:, 1])], axis=1)
+    ground = np.stack(
+        [np.where(ahead, at[1], at[2]) / 1e6, np.where(ahead, middle[:, 0], middle[:, 1])], axis=1
+    )
     room[room_mm(design, track.net, track.layer, shapely.linestrings(ground), half) < half - TOUCH_MM] = -1.0
     return room
 

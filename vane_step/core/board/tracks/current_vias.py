@@ -41,10 +41,13 @@ def strengthened(design: Design, net: str) -> tuple[LayCopper, int]:
     need = design.rule_of(net).current
     if need is None:
         raise EditRefused(f"No current is known for {net}.", where=net, next_step=f"Type: width {net} 2A")
-    weak = [g for g in via_groups(design, net) if carried_a(design, g, need.rise_k) < need.current_a * (1 - 1e-9)]
+    weak = [
+        g for g in via_groups(design, net) if carried_a(design, g, need.rise_k) < need.current_a * (1 - 1e-9)
+    ]
     if not weak:
         raise EditRefused(
-            f"The vias of {net} carry its current already.", where=net,
+            f"The vias of {net} carry its current already.",
+            where=net,
             next_step="Nothing has to be done.",
         )
     names = Names(design)
@@ -77,7 +80,11 @@ def _beside(design: Design, via: Via, wanted: int, names: Names) -> LayCopper:
     layers = _layers_met(design, via)
     clear = clear_for_vias(design, via.net, shapely.points(spots), via.pad_nm / 2e6)
     clear &= _in_same_pours(design, via, spots)
-    room = np.min([_room(design, via, layer, spots) for layer in layers], axis=0) if layers else np.full(len(spots), 9)
+    room = (
+        np.min([_room(design, via, layer, spots) for layer in layers], axis=0)
+        if layers
+        else np.full(len(spots), 9)
+    )
     full = max(rule.width_nm, rules.min_width_nm)
     taken: list[np.ndarray] = []
     tracks: list[Track] = []
@@ -88,13 +95,21 @@ def _beside(design: Design, via: Via, wanted: int, names: Names) -> LayCopper:
         there = nm(float(spot[0])), nm(float(spot[1]))
         for width in dict.fromkeys((full, rule.neck_width_nm or full)):
             ways = [
-                Track(id=names.next("T"), net=via.net, layer=x, width_nm=width, points=((via.x_nm, via.y_nm), there))
+                Track(
+                    id=names.next("T"),
+                    net=via.net,
+                    layer=x,
+                    width_nm=width,
+                    points=((via.x_nm, via.y_nm), there),
+                )
                 for x in layers
             ]
             if width / 2e6 <= half and (width == full or _may_be_thin(design, ways)):
                 taken.append(spot)
                 tracks += ways
-                vias.append(via.model_copy(update={"id": names.next("V"), "x_nm": there[0], "y_nm": there[1]}))
+                vias.append(
+                    via.model_copy(update={"id": names.next("V"), "x_nm": there[0], "y_nm": there[1]})
+                )
                 break
     return LayCopper(tracks=tuple(tracks), vias=tuple(vias))
 

@@ -144,5 +144,3 @@ def _parts(design: Design, track: Track, widths: list[int]) -> list[Track]:
             parts.append(track.model_copy(update={"id": name, "width_nm": widths[start], "points": points}))
             start = k
     return parts
-
-

@@ -37,9 +37,10 @@ def stitch(design: Design, net: str, spacing_mm: float) -> LayCopper:
     pours = [p for p in pour_pieces(design) if p.net == net]
     if len({p.layer for p in pours}) < 2:
         raise EditRefused(
-            f"{net} is poured on fewer than two layers: there is nothing to stitch.", where=net,
+            f"{net} is poured on fewer than two layers: there is nothing to stitch.",
+            where=net,
             next_step=f"Type: pour {net} {design.board.layers[0]}",
-        )  # fmt: skip
+        )
     rules = design.board.rules
     spots = _candidates(design, spacing_mm)
     points = shapely.points(spots)
@@ -52,13 +53,17 @@ def stitch(design: Design, net: str, spacing_mm: float) -> LayCopper:
             taken.append(at)
     if not taken:
         raise EditRefused(
-            f"No via for {net} fits anywhere.", where=net, value=f"{spacing_mm:g} mm apart",
-            next_step="Take a smaller spacing.",
-        )  # fmt: skip
+            f"No via for {net} fits anywhere.",
+            where=net,
+            value=f"{spacing_mm:g} mm apart",
+            next_step="Choose a smaller spacing.",
+        )
     names = Names(design)
     size = {"pad_nm": rules.via_pad_nm, "drill_nm": rules.via_drill_nm}
     return LayCopper(
-        vias=tuple(Via(id=names.next("S"), net=net, x_nm=nm(float(x)), y_nm=nm(float(y)), **size) for x, y in taken)
+        vias=tuple(
+            Via(id=names.next("S"), net=net, x_nm=nm(float(x)), y_nm=nm(float(y)), **size) for x, y in taken
+        )
     )
 
 

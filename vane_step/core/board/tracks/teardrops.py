@@ -58,7 +58,9 @@ def tapered(design: Design, nets: set[str] | None = None) -> LayCopper:
                 laid += _steps(design, track, end, inner, grip, names)
     if not laid:
         raise EditRefused(
-            "No track has room to widen towards a pad.", where="board", next_step="Route first, or widen the gaps."
+            "No track has room to widen towards a pad.",
+            where="board",
+            next_step="Route first, or widen the gaps.",
         )
     return LayCopper(tracks=tuple(laid))
 
@@ -71,7 +73,7 @@ def _holds(grip: CopperItem, track: Track, at: shapely.Point) -> bool:
 
 def _steps(
     design: Design, track: Track, end: PointNm, inner: PointNm, grip: CopperItem, names: Names
-) -> list[Track]:  # fmt: skip
+) -> list[Track]:
     """Lay the steps at one end: the wider the shorter, from the pad's edge as far as its width exceeds the track's."""
     width = track.width_nm / 1e6
     widest = min(grip.width_mm, MOST_TIMES * width)
@@ -93,7 +95,14 @@ def _steps(
     lines = [shapely.LineString([a, (t[0] / 1e6, t[1] / 1e6)]) for _, t in wanted]
     room = room_mm(design, track.net, track.layer, np.array(lines, dtype=object))
     return [
-        Track(id=names.next(LETTER), net=track.net, layer=track.layer, width_nm=nm(size), points=(end, tip), step=True)
+        Track(
+            id=names.next(LETTER),
+            net=track.net,
+            layer=track.layer,
+            width_nm=nm(size),
+            points=(end, tip),
+            step=True,
+        )
         for (size, tip), half in zip(wanted, room, strict=True)
         if size / 2 <= half and tip != end
     ]

@@ -120,8 +120,9 @@ def read_bsdl(text: str, name: str, package: str = "") -> PinTable:
     chosen = (package or default).lower()
     if not maps:
         raise InputError(
-            "There is no pin map in it.", where=name,
-            next_step="Take a file with a pin map, or paste the pins as a table.",
+            "There is no pin map in it.",
+            where=name,
+            next_step="Choose a file with a pin map, or paste the pins as a table.",
         )
     if chosen not in maps:
         if package or len(maps) > 1:
@@ -190,7 +191,9 @@ def _bits(tokens: _Tokens) -> list[int] | None:
 _ENTRY = re.compile(r"\s*([A-Za-z]\w*)\s*:\s*(?:\(([^()]*)\)|(\w+))\s*(,|$)")
 
 
-def _rows(text: str, ports: dict[str, tuple[PinRole | None, list[str]]], name: str) -> list[tuple[str, str, PinRole]]:
+def _rows(
+    text: str, ports: dict[str, tuple[PinRole | None, list[str]]], name: str
+) -> list[tuple[str, str, PinRole]]:
     """Match a pin map with the ports."""
     rows: list[tuple[str, str, PinRole]] = []
     at = 0
@@ -198,7 +201,8 @@ def _rows(text: str, ports: dict[str, tuple[PinRole | None, list[str]]], name: s
         entry = _ENTRY.match(text, at)
         if not entry:
             raise InputError(
-                f"The pin map cannot be read from {text[at : at + 30]!r} on.", where=name,
+                f"The pin map cannot be read from {text[at : at + 30]!r} on.",
+                where=name,
                 next_step="Mend the file there.",
             )
         at = entry.end()
@@ -207,7 +211,9 @@ def _rows(text: str, ports: dict[str, tuple[PinRole | None, list[str]]], name: s
         mode, lines = ports.get(port.lower(), (None, [port]))
         if len(lines) > 1 and len(lines) != len(numbers):
             raise InputError(
-                f"{port} has {len(lines)} lines and {len(numbers)} pins.", where=name, value=port,
+                f"{port} has {len(lines)} lines and {len(numbers)} pins.",
+                where=name,
+                value=port,
                 next_step="Mend the file there.",
             )
         for k, number in enumerate(numbers):

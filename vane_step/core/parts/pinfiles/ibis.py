@@ -11,12 +11,27 @@ from vane_step.core.parts.pinfiles.table import MAX_PINS, PinTable, make_table, 
 _KEYWORD = re.compile(r"\[([^\]\n]{1,60})\]\s*(.*)")
 _RESERVED: dict[str, PinRole] = {"power": "supply-in", "gnd": "ground", "nc": "unconnected"}
 _TYPES: dict[str, PinRole] = {
-    "input": "input", "output": "output", "i/o": "io", "3-state": "io", "open_drain": "open-drain",
-    "open_sink": "open-drain", "open_source": "output", "i/o_open_drain": "open-drain", "i/o_open_sink": "open-drain",
-    "i/o_open_source": "io", "input_ecl": "input", "output_ecl": "output", "i/o_ecl": "io", "terminator": "passive",
-    "series": "passive", "series_switch": "passive", "input_diff": "input", "output_diff": "output",
-    "i/o_diff": "io", "3-state_diff": "io",
-}  # fmt: skip
+    "input": "input",
+    "output": "output",
+    "i/o": "io",
+    "3-state": "io",
+    "open_drain": "open-drain",
+    "open_sink": "open-drain",
+    "open_source": "output",
+    "i/o_open_drain": "open-drain",
+    "i/o_open_sink": "open-drain",
+    "i/o_open_source": "io",
+    "input_ecl": "input",
+    "output_ecl": "output",
+    "i/o_ecl": "io",
+    "terminator": "passive",
+    "series": "passive",
+    "series_switch": "passive",
+    "input_diff": "input",
+    "output_diff": "output",
+    "i/o_diff": "io",
+    "3-state_diff": "io",
+}
 
 
 # The standard ends lines at 1024 characters; what is beyond is not read.
@@ -50,8 +65,9 @@ def read_ibis(text: str, name: str, component: str = "") -> PinTable:
     file = _scan(text, name)
     if not file.pins:
         raise InputError(
-            "There is no component with pins in it.", where=name,
-            next_step="Take a file with a component, or paste the pins as a table.",
+            "There is no component with pins in it.",
+            where=name,
+            next_step="Choose a file with a component, or paste the pins as a table.",
         )
     found = {k.lower(): k for k in file.pins}
     if (component and component.lower() not in found) or (not component and len(found) > 1):
@@ -65,8 +81,10 @@ def read_ibis(text: str, name: str, component: str = "") -> PinTable:
 def _row(fields: list[str], line: int, file: _File) -> tuple[str, str, PinRole]:
     if len(fields) < 3:
         raise InputError(
-            "A pin has number, signal and model.", where=f"{file.name}, line {line}", value=" ".join(fields),
-            next_step="Mend the file there."
+            "A pin has number, signal and model.",
+            where=f"{file.name}, line {line}",
+            value=" ".join(fields),
+            next_step="Mend the file there.",
         )
     number, signal, model = fields[:3]
     reserved = _RESERVED.get(model.lower())
@@ -93,7 +111,8 @@ def _scan(text: str, name: str) -> _File:
             if keyword == "comment char":
                 if not re.match(r"\S_char", rest):
                     raise InputError(
-                        "The comment character reads like '|_char'.", where=f"{name}, line {number}",
+                        "The comment character reads like '|_char'.",
+                        where=f"{name}, line {number}",
                         next_step="Mend the file there.",
                     )
                 mark = rest[0]
@@ -110,7 +129,9 @@ def _scan(text: str, name: str) -> _File:
             if fields[0].lower() != "signal_name":
                 file.pins.setdefault(component, []).append((number, fields))
                 if len(file.pins[component]) > MAX_PINS:
-                    raise InputError("There are too many pins.", where=f"{name}, line {number}", allowed=f"{MAX_PINS}")
+                    raise InputError(
+                        "There are too many pins.", where=f"{name}, line {number}", allowed=f"{MAX_PINS}"
+                    )
         elif keyword == "model" and fields[0].lower() == "model_type" and len(fields) > 1:
             file.types.setdefault(model.lower(), fields[1])
         elif keyword == "model selector" and model:

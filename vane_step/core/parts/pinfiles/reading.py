@@ -17,11 +17,27 @@ MAX_TEXT = 20_000_000
 ROLES: tuple[PinRole, ...] = get_args(PinRole)
 # What people call the directions of pins in their tables.
 SPOKEN: dict[str, PinRole] = {
-    "i": "input", "in": "input", "o": "output", "out": "output", "i/o": "io", "io": "io", "bidirectional": "io",
-    "inout": "io", "power": "supply-in", "supply": "supply-in", "pwr": "supply-in", "p": "supply-in",
-    "gnd": "ground", "g": "ground", "od": "open-drain", "open drain": "open-drain", "nc": "unconnected",
-    "analog": "passive", "analogue": "passive", "": "passive",
-}  # fmt: skip
+    "i": "input",
+    "in": "input",
+    "o": "output",
+    "out": "output",
+    "i/o": "io",
+    "io": "io",
+    "bidirectional": "io",
+    "inout": "io",
+    "power": "supply-in",
+    "supply": "supply-in",
+    "pwr": "supply-in",
+    "p": "supply-in",
+    "gnd": "ground",
+    "g": "ground",
+    "od": "open-drain",
+    "open drain": "open-drain",
+    "nc": "unconnected",
+    "analog": "passive",
+    "analogue": "passive",
+    "": "passive",
+}
 
 
 def read_pins(text: str, name: str, choice: str = "") -> PinTable:
@@ -42,7 +58,9 @@ def read_pins(text: str, name: str, choice: str = "") -> PinTable:
         Naming file, line and reason.
     """
     if len(text) > MAX_TEXT:
-        raise InputError("The file is too large.", where=name, value=len(text), allowed=f"{MAX_TEXT} characters")
+        raise InputError(
+            "The file is too large.", where=name, value=len(text), allowed=f"{MAX_TEXT} characters"
+        )
     if re.search(r"^\s*\[(IBIS[ _]Ver|Component)\]", text, re.I | re.M):
         return read_ibis(text, name, choice)
     if re.search(r"^\s*entity\s+\w+\s+is\b", text, re.I | re.M):
@@ -68,7 +86,9 @@ def read_table(text: str, name: str) -> PinTable:
     for line, fields in rows:
         if len(fields) <= max(number, title):
             raise InputError(
-                "A pin has a number and a name.", where=f"{name}, line {line}", value=" ".join(fields),
+                "A pin has a number and a name.",
+                where=f"{name}, line {line}",
+                value=" ".join(fields),
                 next_step="Write: number, name, role.",
             )
         said = fields[role] if role < len(fields) else ""
@@ -83,7 +103,9 @@ def _split(line: str, mark: str | None, where: str) -> list[str]:
         return [f.strip() for f in next(csv.reader(io.StringIO(line), delimiter=mark, strict=True))]
     except (csv.Error, StopIteration) as error:
         raise InputError(
-            "This line is no row of a table.", where=where, value=line[:40],
+            "This line is no row of a table.",
+            where=where,
+            value=line[:40],
             next_step="Write: number, name, role.",
         ) from error
 
@@ -92,12 +114,15 @@ def _columns(fields: list[str]) -> tuple[int, int, int] | None:
     """Find number, name and role by the titles of the columns; ``None`` when the first line is a pin already."""
     titles = [f.lower() for f in fields]
     number = next(
-        (k for k, t in enumerate(titles) if t in ("number", "pin", "no", "no.", "pad", "#", "pin number")), None
+        (k for k, t in enumerate(titles) if t in ("number", "pin", "no", "no.", "pad", "#", "pin number")),
+        None,
     )
     name = next((k for k, t in enumerate(titles) if t in ("name", "signal", "function", "pin name")), None)
     if number is None or name is None:
         return None
-    role = next((k for k, t in enumerate(titles) if t in ("role", "type", "direction", "dir", "i/o")), len(titles))
+    role = next(
+        (k for k, t in enumerate(titles) if t in ("role", "type", "direction", "dir", "i/o")), len(titles)
+    )
     return number, name, role
 
 

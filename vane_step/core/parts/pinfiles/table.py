@@ -63,17 +63,22 @@ def make_table(part: str, package: str, rows: list[tuple[str, str, PinRole]], so
     """
     if not rows:
         raise InputError(
-            "There are no pins in it.", where=source,
+            "There are no pins in it.",
+            where=source,
             next_step="Write: number, name, role, one pin a line.",
         )
     if len(rows) > MAX_PINS:
-        raise InputError("There are too many pins.", where=source, value=len(rows), allowed=f"up to {MAX_PINS}")
+        raise InputError(
+            "There are too many pins.", where=source, value=len(rows), allowed=f"up to {MAX_PINS}"
+        )
     seen: dict[str, str] = {}
     pins = []
     for number, name, role in rows:
         if number in seen:
             raise InputError(
-                f"Pin {number} comes twice: {seen[number]} and {name}.", where=source, value=number,
+                f"Pin {number} comes twice: {seen[number]} and {name}.",
+                where=source,
+                value=number,
                 next_step="List each pin once.",
             )
         seen[number] = name
@@ -99,8 +104,11 @@ def fit(table: PinTable, package: Package) -> tuple[Pin, ...]:
     if strange:
         few = ", ".join(strange[:8]) + (" …" if len(strange) > 8 else "")
         raise InputError(
-            f"{package.name} has no pad for {len(strange)} pins: {few}.", where=table.source, value=len(table.pins),
-            allowed=f"{len(pads)} pads: {', '.join(list(pads)[:6])} …", next_step="Choose the package the file is for.",
-        )  # fmt: skip
+            f"{package.name} has no pad for {len(strange)} pins: {few}.",
+            where=table.source,
+            value=len(table.pins),
+            allowed=f"{len(pads)} pads: {', '.join(list(pads)[:6])} …",
+            next_step="Choose the package the file is for.",
+        )
     known = {p.number: p for p in table.pins}
     return tuple(known.get(number, Pin(number=number)) for number in pads)

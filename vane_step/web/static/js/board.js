@@ -257,7 +257,7 @@ svg.addEventListener("pointermove", (e) => {
   const total = links(drag.refs, drag.shift, drag.wishes.map((w) => nearest(w, drag.shift)));
   const place = partNodes[drag.ref].part.place, x = place.x_nm / 1e6 + drag.shift[0], y = place.y_nm / 1e6 + drag.shift[1];
   const near = drag.refs.length === 1 && nearestDecap(drag.ref, drag.shift);
-  say(e, `${drag.refs.length > 1 ? `${drag.refs.length} parts, ${drag.shift[0].toFixed(2)}, ${drag.shift[1].toFixed(2)} mm` : `${drag.ref}  ${x.toFixed(2)}, ${y.toFixed(2)} mm`}\nits links ${total.own.toFixed(1)} mm${data.links.length ? `, all that are open ${total.all.toFixed(1)} mm` : ""}${near ? `\n${near[0].toFixed(1)} mm to ${near[1]}` : ""}`);
+  say(e, `${drag.refs.length > 1 ? `${drag.refs.length} parts, ${drag.shift[0].toFixed(2)}, ${drag.shift[1].toFixed(2)} mm` : `${drag.ref}  ${x.toFixed(2)}, ${y.toFixed(2)} mm`}\nits connections ${total.own.toFixed(1)} mm${data.links.length ? `, all that are open ${total.all.toFixed(1)} mm` : ""}${near ? `\n${near[0].toFixed(1)} mm to ${near[1]}` : ""}`);
 });
 svg.addEventListener("pointerup", async (e) => {
   if (!drag) return;
@@ -416,7 +416,7 @@ document.addEventListener("vane:key", (e) => {
   else if (key === "-") zoom(1.3, box[0] + box[2] / 2, box[1] + box[3] / 2);
   else if (key === "0") all();
   else if (those().length && low === "t") ask(`turn ${those().join(" ")}`);
-  else if (those().length && low === "u") ask(`underside ${those().join(" ")}`);
+  else if (those().length && low === "u") ask(`flip ${those().join(" ")}`);
   else if (those().length && low === "k") ask(`${those().every((r) => partNodes[r] && partNodes[r].part.place.locked) ? "unlock" : "lock"} ${those().join(" ")}`);
   else if (those().length && key.startsWith("Arrow")) {
     e.detail.event.preventDefault();

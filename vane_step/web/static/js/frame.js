@@ -140,10 +140,9 @@ export async function ask(text) {
   return told;
 }
 
-function act(action) {
-  const [verb, what, ...more] = action.split(" ");
-  if (verb === "choose") document.dispatchEvent(new CustomEvent("vane:choose", { detail: { refs: [what, ...more] } }));
-  if (verb === "go") document.dispatchEvent(new CustomEvent("vane:go", { detail: { name: what } }));
+function act({ name, objects }) {
+  if (name === "choose") document.dispatchEvent(new CustomEvent("vane:choose", { detail: { refs: objects } }));
+  if (name === "go") document.dispatchEvent(new CustomEvent("vane:go", { detail: { name: objects[0] } }));
 }
 
 // -- ask line --

@@ -78,7 +78,7 @@ export function space(holder, { design, tall, choose, close }) {
       if (!renderer) begin();
     } catch (fault) {
       words.hidden = false;
-      words.textContent = "This browser does not draw in space. Take the glTF or STL file and look at it in another program.";
+      words.textContent = "This browser does not draw in 3D. Save the glTF or STL file and look at it in another program.";
       return;
     }
     fit();

@@ -1,4 +1,4 @@
-"""Runs a stand-in as a server of its own on this machine, so that the program speaks to it as to a real one."""
+"""Runs a simulated service as a server of its own, so that the program speaks to it as to a real one."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from fastapi import FastAPI
 
 
 class Hosted:
-    """A stand-in at a loopback address, from the first time the address is asked for until it is closed."""
+    """A simulated service at a loopback address, from the first time the address is asked for until it is closed."""
 
     def __init__(self, app: FastAPI, address: str = "") -> None:
         self._app, self._address, self._lock = app, address, threading.Lock()
@@ -18,7 +18,7 @@ class Hosted:
         self._thread: threading.Thread | None = None
 
     def address(self) -> str:
-        """Give the address; starts the stand-in when no other address was set."""
+        """Give the address; starts the service when no other address was set."""
         with self._lock:
             if not self._address:
                 listener = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)

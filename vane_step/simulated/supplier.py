@@ -20,15 +20,15 @@ MAX_NUMBERS = 100
 
 
 class Behaviour(BaseModel):
-    """How the supplier behaves: its delay, and whether it fails, refuses, or talks nonsense."""
+    """How the supplier behaves: its delay, and whether it is down, rejects requests, or answers malformed."""
 
     model_config = ConfigDict(extra="forbid")
     delay_ms: int = Field(default=0, ge=0, le=60_000)
-    mode: Literal["well", "down", "refuses", "nonsense"] = "well"
+    mode: Literal["responding", "down", "rejecting", "malformed"] = "responding"
 
 
 def _stock_list() -> dict[str, Any]:
-    text = (files("vane_step.standins") / "supplier.json").read_text(encoding="utf-8")
+    text = (files("vane_step.simulated") / "supplier.json").read_text(encoding="utf-8")
     found: dict[str, Any] = json.loads(text)
     return found
 
@@ -45,10 +45,16 @@ def offer(number: str, data: dict[str, Any]) -> dict[str, Any] | None:
         for q, share in zip(line["breaks"], line["shares"], strict=True)
     ]
     found = {
-        "number": number, "supplier": NAME, "stock": line["stock"] * (20 + dice[1]) // 100,
-        "minimum": line.get("minimum", 1), "multiple": line.get("multiple", 1), "breaks": breaks,
-        "lead_days": 7 * (1 + dice[2] % 12), "life": "active", "sources": 1 + dice[3] % 4,
-    }  # fmt: skip
+        "number": number,
+        "supplier": NAME,
+        "stock": line["stock"] * (20 + dice[1]) // 100,
+        "minimum": line.get("minimum", 1),
+        "multiple": line.get("multiple", 1),
+        "breaks": breaks,
+        "lead_days": 7 * (1 + dice[2] % 12),
+        "life": "active",
+        "sources": 1 + dice[3] % 4,
+    }
     special: dict[str, Any] = data["special"].get(number, {})
     return found | special
 
@@ -65,9 +71,9 @@ def create_supplier() -> FastAPI:
         await asyncio.sleep(behaviour.delay_ms / 1000)
         if behaviour.mode == "down":
             raise HTTPException(503, "The shop is closed for stock-taking.")
-        if behaviour.mode == "refuses":
+        if behaviour.mode == "rejecting":
             raise HTTPException(429, "Too many questions; ask again in an hour.")
-        if behaviour.mode == "nonsense":
+        if behaviour.mode == "malformed":
             return Response('{"offers": [{"number": 7, "stock": "plenty"', media_type="application/json")
         return {"supplier": NAME, "offers": {n: offer(n, data) for n in number}}
 
