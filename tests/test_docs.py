@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import ast
+import os
 import re
+import subprocess
+import sys
 import unittest
 from collections.abc import Iterator
 from pathlib import Path
@@ -66,6 +69,14 @@ class Written(unittest.TestCase):
             if isinstance(node, ast.Constant) and isinstance(node.value, str)
         }
         self.assertEqual(set(RULES) - strings, set())
+
+    def test_the_picture_of_the_rooms(self) -> None:
+        """The rooms are drawn as the imports are, and none reads one that reads it."""
+        command = [sys.executable, "tools/draw_map.py", "--check"]
+        drawn = subprocess.run(
+            command, cwd=ROOT, env={**os.environ, "PYTHONPATH": str(ROOT)}, capture_output=True, text=True
+        )
+        self.assertEqual(drawn.returncode, 0, drawn.stderr)
 
     def test_questions_lead_to_their_rules(self) -> None:
         """Each question of the map leads to a module that makes findings of the rule."""

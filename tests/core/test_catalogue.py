@@ -8,8 +8,10 @@ import unittest
 from hypothesis import given, settings, strategies as st
 
 from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.core.parts.catalogue import PARAMETERS, read_catalogue, read_search, series_values, typed
+from vane_step.core.parts.catalogue import read_catalogue, series_values, typed
 from vane_step.core.parts.packages import package
+from vane_step.core.parts.parameters import PARAMETERS
+from vane_step.core.parts.search import read_search
 from vane_step.core.quantity import E24, parse_value
 from vane_step.data.shipped import catalogue
 

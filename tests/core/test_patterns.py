@@ -17,7 +17,8 @@ from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Brief, Package, Pour, Track
 from vane_step.core.errors import EditRefused, InputError, VaneStepError
 from vane_step.core.judge import all_findings
-from vane_step.core.parts.dimensions import DIMENSIONED, from_dimensions, read_span
+from vane_step.core.parts.dimensions import from_dimensions, read_span
+from vane_step.core.parts.families import DIMENSIONED
 from vane_step.core.parts.landpattern import pad_shape
 from vane_step.core.parts.packages import package, package_examples
 from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES, judged, measures, pattern_pdf, truth

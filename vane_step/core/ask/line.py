@@ -26,7 +26,7 @@ from vane_step.core.design.model import (
     natural,
 )
 from vane_step.core.errors import InputError
-from vane_step.core.parts.dimensions import DIMENSIONED
+from vane_step.core.parts.families import DIMENSIONED
 from vane_step.core.parts.packages import package_examples
 from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES
 from vane_step.core.power.formulas import FORMULAS

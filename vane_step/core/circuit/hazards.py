@@ -1,4 +1,4 @@
-"""Electrical review by what parts bear and do: ratings, flyback, start-up, debug lines, connectors, matrices.
+"""Electrical review by what parts bear and do: ratings, flyback, start-up; plugs are in ``connectors``.
 
 What the catalogue says of a part stands in its ``params``; a rule speaks only where both numbers are known. What
 values tell is in ``electrics``.
@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from vane_step.core.circuit.electrics import is_switch, volts
+from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.rails import across, rail
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
 from vane_step.core.finding import Finding, Level, Place, Remedy
@@ -19,18 +19,15 @@ LOADS = re.compile(r"PUMP|MOTOR|RELAY|COIL|VALVE|SOLENOID|FAN", re.I)
 DRIVEN = ("pulled-up", "high", "toggles")
 CATALOGUE = "the catalogue's rating"
 
-# A load may come back to ground through a resistor up to this.
-SHUNT_OHM = 2.0
-
 
 def hazards(design: Design) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
-    rules = (_ratings, _supplies, _flyback, _startup, _debug_lines, _connectors, _sections, _matrix)
+    rules = (_ratings, _supplies, _flyback, _startup)
     for rule in rules:
         yield from rule(design)
 
 
-def _finding(
+def tell(
     code: str,
     message: str,
     source: str,
@@ -43,6 +40,7 @@ def _finding(
     at_most: bool = False,
     remedy: Remedy | None = None,
 ) -> Finding:
+    """Make a finding of the circuit."""
     return Finding(
         level=level,
         code=code,
@@ -57,22 +55,25 @@ def _finding(
     )
 
 
-def _net(design: Design, part: Part, pin: Pin) -> Net | None:
+def net_at(design: Design, part: Part, pin: Pin) -> Net | None:
+    """Give the net of a pin."""
     name = design.net_of(pin_name(part.ref, pin.number))
     return design.nets[name] if name else None
 
 
-def _level(net: Net | None) -> float | None:
+def level_of(net: Net | None) -> float | None:
     """Give the voltage of a rail, or 0 of a ground."""
     return 0.0 if net is not None and net.role == "ground" else volts(net)
 
 
-def _parts(design: Design) -> list[Part]:
+def by_reference(design: Design) -> list[Part]:
+    """Give the parts in the order of their references."""
     return sorted(design.parts.values(), key=lambda p: natural(p.ref))
 
 
-def _across(design: Design, part: Part) -> list[Net | None]:
-    return [_net(design, part, pin) for pin in part.pins[:2]]
+def ends_of(design: Design, part: Part) -> list[Net | None]:
+    """Give the nets of a part's first two pins."""
+    return [net_at(design, part, pin) for pin in part.pins[:2]]
 
 
 # -- ratings ------------------------------------------------------------------------------------------------
@@ -80,9 +81,9 @@ def _across(design: Design, part: Part) -> list[Net | None]:
 
 def _ratings(design: Design) -> Iterator[Finding]:
     """Working voltage of capacitors, reverse voltage of diodes, drain voltage of switches, power of resistors."""
-    for part in _parts(design):
+    for part in by_reference(design):
         if part.kind in ("capacitor", "polar-capacitor") and "vmax_v" in part.params:
-            gap = across(*_across(design, part))
+            gap = across(*ends_of(design, part))
             if gap is not None:
                 yield from _voltage(part, gap, part.params["vmax_v"], "working voltage")
         elif part.kind == "diode" and "vr_v" in part.params:
@@ -97,12 +98,12 @@ def _ratings(design: Design) -> Iterator[Finding]:
                 limit = part.params.get("vds_v", part.params.get("vce_v", 0.0))
                 yield from _voltage(part, rail, limit, "voltage it can switch")
         elif part.kind == "resistor" and "power_w" in part.params and part.params.get("r_ohm"):
-            gap = across(*_across(design, part))
+            gap = across(*ends_of(design, part))
             if gap is not None:
                 power = gap**2 / part.params["r_ohm"]
                 if power > part.params["power_w"]:
                     text = f"{part.ref} turns {power:.3g} W into heat"
-                    yield _finding(
+                    yield tell(
                         "rating",
                         text,
                         CATALOGUE,
@@ -126,21 +127,21 @@ def _voltage(part: Part, need: float, have: float, what: str, also: str = "") ->
     )
     tail = f"; this {also}" if also else ""
     text = f"{part.ref} {part.catalogue or part.value}: {what} {have:g} V, {need:g} V are on it{tail}"
-    yield _finding("rating", text, source, (part.ref,), level, reading=have, limit=round(limit, 3), unit="V")
+    yield tell("rating", text, source, (part.ref,), level, reading=have, limit=round(limit, 3), unit="V")
 
 
 def _reverse(design: Design, part: Part) -> float | None:
     """Give the reverse voltage of a diode: its cathode's rail, or the input of the regulator that switches it."""
-    cathode, anode = _across(design, part)
+    cathode, anode = ends_of(design, part)
     if cathode is None or anode is None:
         return None
-    high, low = _level(cathode), _level(anode)
+    high, low = level_of(cathode), level_of(anode)
     if high is not None and low is not None:
         return max(0.0, high - low)
     if anode.role == "ground":
         for other, pin in design.pins_on(cathode.name):
             if pin.role == "output":
-                rails = [volts(_net(design, other, p)) for p in other.pins if p.role == "supply-in"]
+                rails = [volts(net_at(design, other, p)) for p in other.pins if p.role == "supply-in"]
                 return max((r for r in rails if r is not None), default=None)
     return high
 
@@ -149,26 +150,28 @@ def _load_rail(design: Design, part: Part) -> float | None:
     """Give the highest rail a switch's drain sees through the load that hangs on it."""
     found = []
     for pin in part.pins:
-        net = _net(design, part, pin) if pin.role == "open-drain" else None
+        net = net_at(design, part, pin) if pin.role == "open-drain" else None
         if net is None or net.role in ("supply", "ground"):
             continue
         for other, far in design.pins_on(net.name):
             if other is not part:
                 found += [
-                    v for p in other.pins if p is not far and (v := volts(_net(design, other, p))) is not None
+                    v
+                    for p in other.pins
+                    if p is not far and (v := volts(net_at(design, other, p))) is not None
                 ]
     return max(found, default=None)
 
 
 def _supplies(design: Design) -> Iterator[Finding]:
     """Supply and input voltages of parts against what the catalogue allows."""
-    for part in _parts(design):
+    for part in by_reference(design):
         low = part.params.get("supply_min_v", part.params.get("vin_min_v"))
         high = part.params.get("supply_max_v", part.params.get("vin_max_v"))
         if low is None or high is None:
             continue
         for name in dict.fromkeys(
-            n.name for p in part.pins if p.role == "supply-in" and (n := _net(design, part, p))
+            n.name for p in part.pins if p.role == "supply-in" and (n := net_at(design, part, p))
         ):
             known = rail(design.nets[name])
             if known is None or known.high < 0 or (low - 1e-9 <= known.low and known.high <= high + 1e-9):
@@ -178,7 +181,7 @@ def _supplies(design: Design) -> Iterator[Finding]:
             text = (
                 f"{part.ref} {part.catalogue or part.value} is fed {fed:g} V, it takes {low:g} to {high:g} V"
             )
-            yield _finding(
+            yield tell(
                 "supply-range",
                 text,
                 CATALOGUE,
@@ -211,7 +214,7 @@ def _flyback(design: Design) -> Iterator[Finding]:
         if not switches or not coils:
             continue
         diodes = [part for part, pin in on if part.kind == "diode" and pin is part.pins[1]]
-        caught = [end for d in diodes if (end := _net(design, d, d.pins[0])) is not None]
+        caught = [end for d in diodes if (end := net_at(design, d, d.pins[0])) is not None]
         if any(n.role == "supply" for end in caught for n in (end, *_behind_fuse(design, end))):
             continue
         if any(p.kind == "diode" and "vz_v" in p.params and pin is p.pins[0] for p, pin in on):
@@ -220,13 +223,13 @@ def _flyback(design: Design) -> Iterator[Finding]:
         turned = [
             p
             for p, pin in on
-            if p.kind == "diode" and pin is p.pins[0] and _level(_net(design, p, p.pins[1]))
+            if p.kind == "diode" and pin is p.pins[0] and level_of(net_at(design, p, p.pins[1]))
         ]
         text = f"Nothing catches the kick of {coils[0].ref} when {switches[0].ref} lets go of {net.name}"
         if turned:
             text = f"{turned[0].ref} over {coils[0].ref} is the wrong way round: it shorts the supply"
         refs = (coils[0].ref, switches[0].ref, *(p.ref for p in turned))
-        yield _finding(
+        yield tell(
             "flyback",
             text,
             "inductive loads need a diode, cathode at the supply",
@@ -246,14 +249,14 @@ def _behind_fuse(design: Design, net: Net) -> list[Net]:
         for part, pin in design.pins_on(net.name)
         if part.kind == "fuse" or "vz_v" in part.params
         for p in part.pins
-        if p is not pin and (far := _net(design, part, p)) is not None
+        if p is not pin and (far := net_at(design, part, p)) is not None
     ]
 
 
 def _clamped(design: Design, part: Part) -> bool:
     """Tell whether a driver brings its own diodes: a pin ``COM`` on a supply."""
     return any(
-        p.name.upper() == "COM" and (n := _net(design, part, p)) is not None and n.role == "supply"
+        p.name.upper() == "COM" and (n := net_at(design, part, p)) is not None and n.role == "supply"
         for p in part.pins
     )
 
@@ -263,7 +266,7 @@ def _series(design: Design, net: Net) -> list[Net]:
     found = [net]
     for part, pin in design.pins_on(net.name):
         if part.kind == "resistor":
-            other = next((n for p in part.pins if p is not pin and (n := _net(design, part, p))), None)
+            other = next((n for p in part.pins if p is not pin and (n := net_at(design, part, p))), None)
             if other is not None and other.role not in ("supply", "ground"):
                 found.append(other)
     return found
@@ -273,7 +276,7 @@ def _pulled(design: Design, nets: list[Net], role: str) -> bool:
     for net in nets:
         for part, pin in design.pins_on(net.name):
             if part.kind == "resistor" and part.fitted:
-                others = [_net(design, part, p) for p in part.pins if p is not pin]
+                others = [net_at(design, part, p) for p in part.pins if p is not pin]
                 if any(o is not None and o.role == role for o in others):
                     return True
     return False
@@ -304,7 +307,7 @@ def _started(
     loud = [s for s in (pin.reset, pin.loader) if s in DRIVEN] if role == "ground" else []
     when = "in reset" if pin.reset in DRIVEN else "while the loader runs"
     if loud:
-        yield _finding(
+        yield tell(
             "start-up",
             f"{name} is {loud[0]} {when} and switches {load.ref} on",
             "pin states of the controller",
@@ -318,7 +321,7 @@ def _started(
             remedy=Remedy(label="Assign the pins again", ask=f"assign {part.ref}") if part.uses else None,
         )
     elif control.role == "input" and not _pulled(design, reach, role):
-        yield _finding(
+        yield tell(
             "start-up",
             f"Nothing holds {load.ref} off while {name} is open in reset",
             "a load needs a resistor that holds it off through reset and loader",
@@ -334,165 +337,12 @@ def _started(
 def _off_role(design: Design, load: Part, control: Pin) -> str | None:
     """Tell which rail keeps a load off: ground for a low-side switch or a sounder, the supply for a high-side one."""
     if load.kind == "sounder":
-        ends = _across(design, load)
+        ends = ends_of(design, load)
         return "ground" if any(n is not None and n.role == "ground" for n in ends) else None
     if control.role != "input" or len(load.pins) != 3 or control.name.upper() not in ("G", "B"):
         return None
     source = next((p for p in load.pins if p.name.upper() in ("S", "E")), None)
-    net = _net(design, load, source) if source else None
+    net = net_at(design, load, source) if source else None
     if net is not None and net.role == "supply":
         return "supply"
     return "ground" if any(p.role == "open-drain" for p in load.pins) else None
-
-
-def _debug_lines(design: Design) -> Iterator[Finding]:
-    """Debug lines stay live in reset: two controllers must not share one."""
-    for net in design.nets.values():
-        live = [
-            part.ref
-            for part, pin in design.pins_on(net.name)
-            if any(f.startswith("DBG.") for f in pin.functions)
-        ]
-        refs = tuple(dict.fromkeys(live))
-        if len(refs) > 1:
-            text = f"{net.name} is a debug line of {' and '.join(refs)}: it stays live in reset of each"
-            yield _finding(
-                "shared-debug",
-                text,
-                "one programmer talks to one controller",
-                refs,
-                "look",
-                net.name,
-                len(refs),
-                1,
-                "controllers",
-                True,
-            )
-
-
-# -- connectors, sections, matrices ---------------------------------------------------------------------------
-
-
-def _through_a_shunt(design: Design, net: Net) -> bool:
-    """Tell whether a net reaches a ground through a resistor small enough to measure a current by."""
-    for part, _ in design.pins_on(net.name):
-        ohm = part.params.get("r_ohm")
-        nets = [design.nets[n] for p in part.pins if (n := design.net_of(f"{part.ref}.{p.number}"))]
-        if ohm is not None and ohm <= SHUNT_OHM and any(n.role == "ground" for n in nets):
-            return True
-    return False
-
-
-def _makes_contact(part: Part) -> bool:
-    return "coil_v" in part.params or part.kind == "switch"
-
-
-def _connectors(design: Design) -> Iterator[Finding]:
-    """Connectors: a supply needs its ground beside it, ways must be enough, and each way bears its current."""
-    for part in _parts(design):
-        if not re.match(r"J\d", part.ref) or part.kind != "card":
-            continue
-        nets = [n for p in part.pins if (n := _net(design, part, p)) is not None]
-        roles = {n.role for n in nets}
-        # A load between a supply and a line that a transistor, relay or switch leads to ground has its way back.
-        switched = any(
-            (pin.role == "open-drain" and is_switch(a)) or (n.role == "signal" and _makes_contact(a))
-            for n in nets
-            for a, pin in design.pins_on(n.name)
-        )
-        back = switched or any(_through_a_shunt(design, n) for n in nets)
-        if "supply" in roles and "ground" not in roles and len(nets) > 1 and not back:
-            text = f"{part.ref} carries {next(n.name for n in nets if n.role == 'supply')} but no ground"
-            yield _finding(
-                "connector", text, "current has to come back", (part.ref,), "look", None, 0, 1, "ground pins"
-            )
-        ways = part.params.get("ways")
-        count = sum(1 for p in part.pins if p.number.isdigit())
-        if ways and count > ways:
-            text = f"{part.ref} {part.catalogue} has {ways:g} ways, the circuit wants {count}"
-            yield _finding("connector", text, CATALOGUE, (part.ref,), "stop", None, ways, count, "ways")
-        each = part.params.get("i_a")
-        for net in dict.fromkeys(n.name for n in nets):
-            need = design.nets[net].rule
-            count = sum(1 for n in nets if n.name == net)
-            if each and need and need.current and need.current.current_a / count > each:
-                text = f"{part.ref} carries {need.current.current_a:g} A of {net} on {count} ways"
-                yield _finding(
-                    "connector",
-                    text,
-                    CATALOGUE,
-                    (part.ref,),
-                    "look",
-                    net,
-                    round(need.current.current_a / count, 3),
-                    each,
-                    "A each",
-                    True,
-                )
-
-
-def _sections(design: Design) -> Iterator[Finding]:
-    """Unused sections of amplifiers and gates whose inputs float."""
-    for part in _parts(design):
-        sections: dict[str, list[Pin]] = {}
-        for pin in part.pins:
-            match = re.fullmatch(r"(?:OUT|IN|Y|A|B)(\d)[+-]?", pin.name.upper())
-            if match and pin.role in ("input", "output", "open-drain"):
-                sections.setdefault(match[1], []).append(pin)
-        if len(sections) < 2:
-            continue
-        for number, pins in sections.items():
-            outs = [p for p in pins if p.role != "input"]
-            ins = [p for p in pins if p.role == "input"]
-            if outs and ins and not any(_net(design, part, p) for p in pins):
-                text = f"Section {number} of {part.ref} is unused and its inputs float"
-                names = ", ".join(p.name for p in ins)
-                yield _finding(
-                    "unused-section",
-                    text,
-                    f"tie {names} to a level the part accepts",
-                    (part.ref,),
-                    "look",
-                    None,
-                    len(ins),
-                    0,
-                    "floating inputs",
-                    True,
-                )
-
-
-def _matrix(design: Design) -> Iterator[Finding]:
-    """Diodes of a key matrix that face another way than those of their rows and columns."""
-    faces: dict[str, tuple[bool, str]] = {}
-    for part in _parts(design):
-        if part.kind != "diode":
-            continue
-        nets = _across(design, part)
-        for k in (0, 1):
-            key, bus = nets[k], nets[1 - k]
-            if key is None or bus is None or len(key.pins) != 2:
-                continue
-            switch = next((p for p, _ in design.pins_on(key.name) if p.kind == "switch"), None)
-            far = [n for n in _across(design, switch) if n is not key] if switch else []
-            if far and far[0] is not None and len(bus.pins) > 2:
-                # The direction of a key is told by which kind of line current comes from: row or column.
-                stem = re.sub(r"\d+$", "", bus.name)
-                faces[part.ref] = (k == 1, stem)
-    for stem in dict.fromkeys(s for _, s in faces.values()):
-        mine = {ref: way for ref, (way, s) in faces.items() if s == stem}
-        many = sum(mine.values()) * 2 >= len(mine)
-        odd = [ref for ref, way in mine.items() if way != many]
-        if odd and len(mine) > 2:
-            text = f"{', '.join(odd)} face another way than the other {len(mine) - len(odd)} diodes of the matrix"
-            yield _finding(
-                "matrix-diode",
-                text,
-                "one sense in the whole matrix",
-                tuple(odd),
-                "look",
-                None,
-                len(odd),
-                0,
-                "diodes",
-                True,
-            )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Literal
 
+from vane_step.core.circuit.connectors import connector_findings
 from vane_step.core.circuit.contacts import contact_findings
 from vane_step.core.circuit.converters import converter_findings
 from vane_step.core.circuit.electrics import values
@@ -37,6 +38,7 @@ def review(design: Design) -> tuple[Finding, ...]:
         *_decoupling(design),
         *values(design),
         *hazards(design),
+        *connector_findings(design),
         *source_findings(design),
         *stress_findings(design),
         *line_findings(design),

@@ -40,6 +40,7 @@ from vane_step.core.design.base import (
     SizeNm as SizeNm,
     Text as Text,
 )
+from vane_step.core.design.package import Package as Package, PadSpec as PadSpec
 from vane_step.core.design.records import (
     Block as Block,
     Brief as Brief,
@@ -73,68 +74,6 @@ PartKind = Literal[
 # What a pin does while the controller is in reset or its loader runs; empty where nobody said.
 PinState = Literal["", "open", "pulled-up", "pulled-down", "high", "low", "toggles"]
 NetRole = Literal["signal", "supply", "ground", "bus", "switching", "sense", "high-current"]
-
-
-class PadSpec(Frozen):
-    """A pad of a package, relative to the part's origin, seen from the front.
-
-    ``round`` with unequal sides is a capsule. A ``through`` pad whose drill is as large as the pad has no
-    copper: it is an unplated hole. One ``on_edge`` is a plated hole on the board's edge, of which half stays.
-    """
-
-    number: Name
-    x_nm: Nm
-    y_nm: Nm
-    width_nm: PositiveNm
-    height_nm: PositiveNm
-    shape: Literal["rect", "round"] = "rect"
-    layers: Literal["front", "back", "through"] = "front"
-    drill_nm: SizeNm = 0
-    on_edge: bool = False
-
-    @property
-    def bare_hole(self) -> bool:
-        """Whether the pad is only a hole, without copper round it."""
-        return self.layers == "through" and self.drill_nm >= min(self.width_nm, self.height_nm)
-
-    @model_validator(mode="after")
-    def _drill_fits(self) -> PadSpec:
-        if self.layers == "through" and self.drill_nm == 0:
-            raise ValueError(f"pad {self.number} goes through the board but has no drill")
-        if self.on_edge and (self.layers != "through" or self.bare_hole):
-            raise ValueError(f"pad {self.number} on the edge must be a plated hole")
-        return self
-
-
-class Package(Frozen):
-    """A land pattern with everything a board needs to know of a part's body.
-
-    ``keepout_nm`` is a box free of any copper and other parts, such as an antenna's. ``drawing`` has the maker's
-    dimensions the pattern was computed from, least and greatest in millimetres. ``checked`` says how the order of
-    its pins was checked, ``proved`` on which real boards the pattern was soldered.
-    """
-
-    name: Name
-    title: Text = ""
-    pads: tuple[PadSpec, ...] = Field(min_length=1, max_length=2000)
-    body_nm: tuple[SizeNm, SizeNm]
-    height_nm: SizeNm = 0
-    courtyard_nm: tuple[Nm, Nm, Nm, Nm]
-    legend: tuple[Annotated[tuple[PointNm, ...], Field(min_length=2, max_length=2000)], ...] = ()
-    pin1_nm: PointNm | None = None
-    polarised: bool = False
-    source: Text = ""
-    keepout_nm: tuple[Nm, Nm, Nm, Nm] | None = None
-    drawing: dict[str, tuple[float, float]] = {}
-    checked: Text = ""
-    proved: tuple[Text, ...] = ()
-
-    @model_validator(mode="after")
-    def _courtyard_is_a_box(self) -> Package:
-        x0, y0, x1, y1 = self.courtyard_nm
-        if x1 <= x0 or y1 <= y0:
-            raise ValueError(f"courtyard of {self.name} is empty")
-        return self
 
 
 class Pin(Frozen):

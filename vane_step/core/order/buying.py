@@ -12,7 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.design.model import Design, Part, natural
 from vane_step.core.finding import Finding, Place, Remedy
-from vane_step.core.parts.catalogue import PARAMETERS, Catalogue, CataloguePart
+from vane_step.core.parts.catalogue import Catalogue, CataloguePart
+from vane_step.core.parts.parameters import PARAMETERS
 
 QUANTITIES = (1, 5, 10, 50)
 # How much larger these figures of a stand-in may be than the part's own.

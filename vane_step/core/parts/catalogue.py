@@ -6,7 +6,7 @@ import math
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Final, Literal
+from typing import Any, Final
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -14,93 +14,14 @@ from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import Part, PartKind, Pin
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.packages import package
+from vane_step.core.parts.parameters import PARAMETERS
 from vane_step.core.parts.part import NEW_BLOCK
+from vane_step.core.parts.search import read_search
 from vane_step.core.quantity import E6, E12, E24, format_value, parse_value
 
-Sense = Literal["value", "rating", "typical", "least", "most"]
-
-
-@dataclass(frozen=True)
-class Parameter:
-    """What a parameter means: its title, its unit and which way is better.
-
-    A ``value`` must be what is asked for, a ``rating`` at least that much, a ``typical`` figure at most; ``least``
-    and ``most`` are the ends of a range that must hold what is asked for.
-    """
-
-    title: str
-    unit: str
-    sense: Sense
-
-
-PARAMETERS: Final[dict[str, Parameter]] = {
-    "r_ohm": Parameter("resistance", "Ω", "value"),
-    "c_f": Parameter("capacitance", "F", "value"),
-    "l_h": Parameter("inductance", "H", "value"),
-    "tolerance_pct": Parameter("tolerance", "%", "typical"),
-    "tolerance_ppm": Parameter("tolerance", "ppm", "typical"),
-    "power_w": Parameter("power", "W", "rating"),
-    "vmax_v": Parameter("working voltage", "V", "rating"),
-    "vr_v": Parameter("reverse voltage", "V", "rating"),
-    "if_a": Parameter("forward current", "A", "rating"),
-    "vf_v": Parameter("forward voltage", "V", "typical"),
-    "ir_a": Parameter("leakage", "A", "typical"),
-    "vz_v": Parameter("zener voltage", "V", "value"),
-    "vds_v": Parameter("drain voltage", "V", "rating"),
-    "id_a": Parameter("drain current", "A", "rating"),
-    "rds_ohm": Parameter("on resistance", "Ω", "typical"),
-    "vgs_v": Parameter("gate drive", "V", "typical"),
-    "vgsth_v": Parameter("gate threshold", "V", "typical"),
-    "qg_c": Parameter("gate charge", "C", "typical"),
-    "vce_v": Parameter("collector voltage", "V", "rating"),
-    "ic_a": Parameter("collector current", "A", "rating"),
-    "hfe": Parameter("current gain", "", "rating"),
-    "vout_v": Parameter("output voltage", "V", "value"),
-    "vout_min_v": Parameter("output from", "V", "least"),
-    "vout_max_v": Parameter("output to", "V", "most"),
-    "vin_min_v": Parameter("input from", "V", "least"),
-    "vin_max_v": Parameter("input to", "V", "most"),
-    "iout_a": Parameter("output current", "A", "rating"),
-    "dropout_v": Parameter("dropout", "V", "typical"),
-    "iq_a": Parameter("own current", "A", "typical"),
-    "vref_v": Parameter("reference", "V", "typical"),
-    "theta_ja_k_per_w": Parameter("junction to ambient", "K/W", "typical"),
-    "fsw_hz": Parameter("switching frequency", "Hz", "typical"),
-    "efficiency": Parameter("efficiency", "", "rating"),
-    "freq_hz": Parameter("frequency", "Hz", "value"),
-    "cl_f": Parameter("load capacitance", "F", "typical"),
-    "esr_ohm": Parameter("series resistance", "Ω", "typical"),
-    "dcr_ohm": Parameter("winding", "Ω", "typical"),
-    "isat_a": Parameter("saturation current", "A", "rating"),
-    "ripple_a": Parameter("ripple current", "A", "rating"),
-    "i_a": Parameter("current", "A", "rating"),
-    "coil_v": Parameter("coil voltage", "V", "value"),
-    "coil_ohm": Parameter("coil", "Ω", "typical"),
-    "beta_k": Parameter("B value", "K", "typical"),
-    "supply_min_v": Parameter("supply from", "V", "least"),
-    "supply_max_v": Parameter("supply to", "V", "most"),
-    "gbw_hz": Parameter("bandwidth", "Hz", "rating"),
-    "offset_v": Parameter("offset", "V", "typical"),
-    "channels": Parameter("channels", "", "rating"),
-    "ways": Parameter("ways", "", "value"),
-    "pitch_mm": Parameter("pitch", "mm", "value"),
-    "flash_b": Parameter("program memory", "B", "rating"),
-    "ram_b": Parameter("data memory", "B", "rating"),
-    "clock_hz": Parameter("clock", "Hz", "rating"),
-    "i_pin_a": Parameter("current of a pin", "A", "typical"),
-    "ipeak_a": Parameter("peak current", "A", "typical"),
-    "converter_bits": Parameter("converter", "bit", "rating"),
-    "nm": Parameter("colour", "nm", "value"),
-    "mcd": Parameter("brightness", "mcd", "rating"),
-    "i2c_address": Parameter("bus address", "", "value"),
-    "accuracy": Parameter("accuracy", "K", "typical"),
-    "inductive": Parameter("inductive", "", "value"),
-    "radio": Parameter("radio", "", "value"),
-}
 SERIES: Final = {6: E6, 12: E12, 24: E24}
 # Kinds of parts whose value stands on the sheet; others show their number.
 VALUED: Final = ("resistor", "ceramic capacitor", "electrolytic capacitor", "inductor", "thermistor")
-MAX_WORDS = 12
 
 
 @dataclass(frozen=True)
@@ -299,45 +220,6 @@ def _pin(text: str) -> Pin:
 
 
 @dataclass(frozen=True)
-class Wish:
-    """One figure of a search: a value with its unit, or a named parameter held to a limit."""
-
-    value: float
-    unit: str
-    key: str = ""
-    compare: str = ""
-
-    def misfit(self, part: CataloguePart) -> float | None:
-        """Tell how far a part is from the wish, 0 for a perfect fit; ``None`` when it does not fit at all."""
-        if self.key:
-            have = part.params.get(self.key)
-            fits = have is not None and (have <= self.value if self.compare == "<" else have >= self.value)
-            return 0.0 if fits else None
-        best: float | None = None
-        for key, have in part.params.items():
-            known = PARAMETERS[key]
-            if known.unit != self.unit:
-                continue
-            if known.sense == "value":
-                # A part whose very value has this unit is meant by its value, not by some rating.
-                return 0.0 if abs(have - self.value) <= 0.01 * abs(self.value) else None
-            if known.sense == "least" and key.startswith(("vout", "supply")):
-                top = part.params.get(key.replace("_min_", "_max_"), have)
-                # A fixed part that meets the figure goes before one that has to be set to it.
-                fits, off = have <= self.value <= top, 0.2
-            elif known.sense == "rating":
-                fits, off = (
-                    have >= self.value * (1 - 1e-9),
-                    math.log(max(have, 1e-30) / max(self.value, 1e-30)),
-                )
-            else:
-                continue
-            if fits and (best is None or off < best):
-                best = off
-        return best
-
-
-@dataclass(frozen=True)
 class Found:
     """A part that was found, and how well it fits."""
 
@@ -410,60 +292,3 @@ class Catalogue:
                 found.append(Found(part, round(score, 6)))
         found.sort(key=lambda f: (f.score, f.part.category, len(f.part.number), f.part.number))
         return found[:limit]
-
-
-_UNITS: Final = {"V": "V", "A": "A", "W": "W", "F": "F", "H": "H", "Hz": "Hz", "ohm": "Ω", "Ω": "Ω", "R": "Ω"}
-_FIGURE = re.compile(r"^(\d+(?:[.,]\d+)?)([pnuµmkMG]?)(V|A|W|F|H|Hz|ohm|Ω|R)?$|^(\d+)([pnuµmkMR])(\d+)$")
-_NAMED = re.compile(r"^([a-z][a-z_0-9]*)(<=|>=|<|>|=)(\S+)$", re.I)
-
-
-def read_search(text: str) -> tuple[list[str], list[Wish]]:
-    """Divide a search into words and figures; a unit may stand apart from its number.
-
-    Raises
-    ------
-    InputError
-        For too many words, or a parameter that does not exist.
-    """
-    parts = re.sub(r"(?<=\d)\s+(?=[pnuµmkMG]?(?:V|A|W|F|H|Hz|ohm|Ω)(?:\s|$))", "", text).split()
-    if len(parts) > MAX_WORDS:
-        raise InputError(
-            "These are many words.", where="search", value=len(parts), allowed=f"up to {MAX_WORDS}"
-        )
-    words: list[str] = []
-    wishes: list[Wish] = []
-    for word in parts:
-        if named := _NAMED.match(word):
-            wishes.append(_named(named[1], named[2], named[3]))
-        elif figure := _FIGURE.match(word):
-            unit = _UNITS.get(figure[3] or "", "")
-            prefix = figure[2] or figure[5] or ""
-            if not unit:
-                unit = (
-                    "Ω"
-                    if prefix in ("k", "M", "R") and prefix
-                    else "F"
-                    if prefix in ("p", "n", "u", "µ")
-                    else ""
-                )
-            if unit and (unit != "Ω" or prefix or figure[3]):
-                wishes.append(
-                    Wish(
-                        parse_value(word.replace("ohm", "").replace("Hz", "").rstrip("VAWFHΩ"), "search"),
-                        unit,
-                    )
-                )
-            else:
-                words.append(word.lower())
-        else:
-            words.append(word.lower())
-    return words, wishes
-
-
-def _named(name: str, sign: str, value: str) -> Wish:
-    key = next((k for k in PARAMETERS if k == name or k.rpartition("_")[0] == name.lower()), None)
-    if key is None:
-        raise InputError(
-            f"There is no parameter {name}.", where="search", value=name, allowed=", ".join(PARAMETERS)
-        )
-    return Wish(parse_value(value, name), PARAMETERS[key].unit, key, "<" if sign in ("<", "<=") else ">")

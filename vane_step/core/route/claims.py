@@ -6,8 +6,8 @@ import numpy as np
 
 from vane_step.core.route import kernel
 from vane_step.core.route.blocks import BLOCK, near_path
-from vane_step.core.route.grid import NetJob, Problem
 from vane_step.core.route.path import Halo, Path, Routed
+from vane_step.core.route.problem import NetJob, Problem
 
 HALF_DIAGONAL = 0.5 * 2**0.5
 # How near to copper each class of others minds it, in steps, ascending; and the level of a halo each class needs.

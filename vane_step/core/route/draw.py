@@ -12,8 +12,8 @@ from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import LayCopper
 from vane_step.core.design.model import Design, Jumper, PointNm, Track, Via
 from vane_step.core.quantity import nm
-from vane_step.core.route.grid import Lattice, NetJob, Problem
 from vane_step.core.route.path import Path, Routed
+from vane_step.core.route.problem import Lattice, NetJob, Problem
 
 
 def draw(problem: Problem, routed: list[Routed], design: Design) -> LayCopper:

@@ -8,7 +8,7 @@ import numpy as np
 
 from vane_step.core.route.blocks import BLOCK, UNKNOWN, mark_own
 from vane_step.core.route.claims import Claims
-from vane_step.core.route.grid import NetJob
+from vane_step.core.route.problem import NetJob
 from vane_step.core.route.survey import look_back, survey
 
 # How far from its pads a net's necks are minded block by block; farther off they are as wide as others see them.

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 import shapely
@@ -25,116 +23,19 @@ from vane_step.core.board.geometry.shapes import (
     outline,
     zone_shape,
 )
-from vane_step.core.design.model import Design, Layer, Pour
+from vane_step.core.design.model import Design, Pour
 from vane_step.core.route import kernel
+from vane_step.core.route.problem import (
+    WIRE_COST_MM,
+    Lattice,
+    NetJob,
+    Problem,
+    QuietZone,
+    TrackClass,
+    choose_lattice,
+)
 
-PITCHES_MM = (0.125, 0.127)
 EDGE_SAFETY_MM = 0.002
-MAX_CELLS = 12_000_000
-# A wire costs as much as a detour of this length.
-WIRE_COST_MM = 50.0
-
-
-# Half width and gap of tracks in millimetres; the net a class belongs to, "" for a class nets share; and the numbers of
-# the quiet zones it may not cross.
-TrackClass = tuple[float, float, str, tuple[int, ...]]
-# A quiet zone, and the nets that have a pad in it.
-QuietZone = tuple[Polygon, set[str | None]]
-
-
-@dataclass(frozen=True)
-class Lattice:
-    """Where the grid lies: origin and pitch in millimetres, columns, rows and copper layers."""
-
-    x0: float
-    y0: float
-    pitch: float
-    w: int
-    h: int
-    layers: tuple[Layer, ...]
-
-    @property
-    def plane(self) -> int:
-        """Cells of one layer."""
-        return self.w * self.h
-
-    def xy(self, cell: int) -> tuple[float, float]:
-        """Give a cell's place in millimetres."""
-        return self.x0 + (cell % self.w) * self.pitch, self.y0 + (cell // self.w) * self.pitch
-
-
-@dataclass
-class NetJob:
-    """A net to route: its numbers in the class tables, and the groups of copper that must become one.
-
-    ``terminals`` are the nodes of each group, ``windows`` their first and last column and row, ``apart`` the octile
-    distances between their middles in steps, ``outermost`` the one farthest from all others. Of a net that is
-    ``planed`` the last terminal are its planes, and what they reach already is no terminal of its own.
-    """
-
-    number: int
-    name: str
-    full: int
-    neck: int
-    via: int
-    width_mm: float
-    neck_mm: float
-    clearance_mm: float
-    neck_reach_mm: float
-    terminals: list[np.ndarray]
-    spots: list[tuple[float, float]]
-    pads: np.ndarray
-    apart: np.ndarray = field(default_factory=lambda: np.zeros((0, 0)))
-    windows: list[tuple[int, int, int, int]] = field(default_factory=list)
-    outermost: int = 0
-    terminal_nodes: np.ndarray = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
-    planed: bool = False
-
-
-@dataclass
-class Problem:
-    """Everything the negotiation needs.
-
-    ``held[k]`` are holders (see ``search``) of a track class (nodes x 2), ``holed[k]`` of a via class (cells x 2);
-    counts are still 0. ``classes`` and ``via_classes`` give half width and clearance in millimetres. ``pairs`` are nets
-    that are to lie side by side.
-    """
-
-    lattice: Lattice
-    jobs: list[NetJob]
-    classes: list[tuple[float, float]]
-    via_classes: list[tuple[float, float]]
-    held: np.ndarray
-    holed: np.ndarray
-    via_barred: np.ndarray
-    wire_barred: np.ndarray
-    jump: np.ndarray
-    wire_half_mm: float
-    via_drill_mm: float
-    hole_gap_mm: float
-    pairs: list[tuple[str, str]] = field(default_factory=list)
-
-
-def choose_lattice(design: Design) -> Lattice:
-    """Choose pitch and origin so that most pads lie on the grid; equal counts take the finer common pitch."""
-    pads = [i for i in connectivity(design).items if i.kind == "pad"]
-    x_lo, y_lo, x_hi, y_hi = outline(design).bounds
-    best: tuple[int, float, float, float] | None = None
-    for pitch in PITCHES_MM:
-        phases = []
-        hits = 0
-        for axis, low in (("x_mm", x_lo), ("y_mm", y_lo)):
-            rest = Counter(round((getattr(p, axis) - low) % pitch, 3) % round(pitch, 3) for p in pads)
-            phase, n = rest.most_common(1)[0] if rest else (0.0, 0)
-            phases.append(phase)
-            hits += n
-        if best is None or hits > best[0]:
-            best = (hits, pitch, phases[0], phases[1])
-    assert best is not None
-    _, pitch, px, py = best
-    w = int((x_hi - x_lo - px) / pitch) + 1
-    h = int((y_hi - y_lo - py) / pitch) + 1
-    return Lattice(x_lo + px, y_lo + py, pitch, w, h, design.board.layers)
 
 
 def shape_row(item: CopperItem) -> list[float]:

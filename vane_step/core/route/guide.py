@@ -18,8 +18,9 @@ from vane_step.core.errors import EditRefused, InputError
 from vane_step.core.route.buckets import NECK
 from vane_step.core.route.claims import Claims
 from vane_step.core.route.draw import draw
-from vane_step.core.route.grid import MAX_CELLS, build_for, know_terminals, nodes_of
+from vane_step.core.route.grid import build_for, know_terminals, nodes_of
 from vane_step.core.route.path import Routed, make_path
+from vane_step.core.route.problem import MAX_CELLS
 from vane_step.core.route.seeker import NO_LIMIT, Seeker
 from vane_step.core.route.straighten import straighten
 

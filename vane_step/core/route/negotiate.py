@@ -23,10 +23,10 @@ from vane_step.core.route.bargain import (
     settle,
 )
 from vane_step.core.route.claims import Claims
-from vane_step.core.route.grid import NetJob, Problem
 from vane_step.core.route.pairs import pair_up
 from vane_step.core.route.path import Routed
 from vane_step.core.route.polish import polish, take_corners_out
+from vane_step.core.route.problem import NetJob, Problem
 from vane_step.core.route.seeker import Seeker
 from vane_step.core.route.wires import fewer_wires, without_any
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from vane_step.core.route import kernel
-from vane_step.core.route.grid import NetJob, Problem
+from vane_step.core.route.problem import NetJob, Problem
 
 VIA_COST_MM = 3.0
 

@@ -7,9 +7,9 @@ from collections.abc import Mapping
 import numpy as np
 
 from vane_step.core.route.bargain import Work
-from vane_step.core.route.grid import Problem
 from vane_step.core.route.pairs import beside
 from vane_step.core.route.path import Path, Routed, cost, make_path
+from vane_step.core.route.problem import Problem
 from vane_step.core.route.seeker import Seeker
 from vane_step.core.route.straighten import straighten
 

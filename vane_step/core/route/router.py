@@ -19,9 +19,10 @@ from vane_step.core.route import kernel
 from vane_step.core.route.bargain import Progress
 from vane_step.core.route.claims import Claims
 from vane_step.core.route.draw import draw
-from vane_step.core.route.grid import MAX_CELLS, build, choose_lattice
+from vane_step.core.route.grid import build
 from vane_step.core.route.negotiate import Blocked, negotiate
 from vane_step.core.route.path import Routed
+from vane_step.core.route.problem import MAX_CELLS, choose_lattice
 from vane_step.core.route.seeker import Seeker
 from vane_step.core.route.straighten import without_stairs
 

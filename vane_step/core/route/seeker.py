@@ -14,8 +14,8 @@ from vane_step.core.route.blocks import remember
 from vane_step.core.route.buckets import BUCKETS, HISTORY
 from vane_step.core.route.claims import Claims
 from vane_step.core.route.estimate import Estimate
-from vane_step.core.route.grid import Lattice, NetJob
 from vane_step.core.route.path import VIA_COST_MM, Path, Routed, Window, make_path
+from vane_step.core.route.problem import Lattice, NetJob
 from vane_step.core.route.search import FAR, search, trace
 
 # How far round the two ends a way is looked for at first: share of what they are apart, and steps.

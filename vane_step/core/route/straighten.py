@@ -16,8 +16,8 @@ from numba import njit
 from vane_step.core.route.kernel import OPTIONS, TURN_45, TURN_90
 
 if TYPE_CHECKING:
-    from vane_step.core.route.grid import Problem
     from vane_step.core.route.path import Path, Routed
+    from vane_step.core.route.problem import Problem
 
 MAX_PASSES = 4
 

@@ -17,7 +17,7 @@ from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.order.buying import alternates, buy, need_of
 from vane_step.core.parts.choose import Candidate, candidates, pin_table
 from vane_step.core.parts.demand import FUNCTIONS, TITLES, read_demand
-from vane_step.core.parts.dimensions import DIMENSIONED
+from vane_step.core.parts.families import DIMENSIONED
 from vane_step.core.parts.landpattern import pad_shape
 from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES, measures, pattern_pdf, truth
 from vane_step.data.shipped import catalogue

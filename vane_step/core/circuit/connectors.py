@@ -1,0 +1,170 @@
+"""Electrical review of what plugs and sections leave open: debug lines, connectors, unused sections, key matrices."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from vane_step.core.circuit.electrics import is_switch
+from vane_step.core.circuit.hazards import CATALOGUE, by_reference, ends_of, net_at, tell
+from vane_step.core.design.model import Design, Net, Part, Pin
+from vane_step.core.finding import Finding
+
+# A load may come back to ground through a resistor up to this.
+SHUNT_OHM = 2.0
+
+
+def connector_findings(design: Design) -> Iterator[Finding]:
+    """Give the findings of every rule of this module."""
+    for rule in (_debug_lines, _connectors, _sections, _matrix):
+        yield from rule(design)
+
+
+def _debug_lines(design: Design) -> Iterator[Finding]:
+    """Debug lines stay live in reset: two controllers must not share one."""
+    for net in design.nets.values():
+        live = [
+            part.ref
+            for part, pin in design.pins_on(net.name)
+            if any(f.startswith("DBG.") for f in pin.functions)
+        ]
+        refs = tuple(dict.fromkeys(live))
+        if len(refs) > 1:
+            text = f"{net.name} is a debug line of {' and '.join(refs)}: it stays live in reset of each"
+            yield tell(
+                "shared-debug",
+                text,
+                "one programmer talks to one controller",
+                refs,
+                "look",
+                net.name,
+                len(refs),
+                1,
+                "controllers",
+                True,
+            )
+
+
+def _through_a_shunt(design: Design, net: Net) -> bool:
+    """Tell whether a net reaches a ground through a resistor small enough to measure a current by."""
+    for part, _ in design.pins_on(net.name):
+        ohm = part.params.get("r_ohm")
+        nets = [design.nets[n] for p in part.pins if (n := design.net_of(f"{part.ref}.{p.number}"))]
+        if ohm is not None and ohm <= SHUNT_OHM and any(n.role == "ground" for n in nets):
+            return True
+    return False
+
+
+def _makes_contact(part: Part) -> bool:
+    return "coil_v" in part.params or part.kind == "switch"
+
+
+def _connectors(design: Design) -> Iterator[Finding]:
+    """Connectors: a supply needs its ground beside it, ways must be enough, and each way bears its current."""
+    for part in by_reference(design):
+        if not re.match(r"J\d", part.ref) or part.kind != "card":
+            continue
+        nets = [n for p in part.pins if (n := net_at(design, part, p)) is not None]
+        roles = {n.role for n in nets}
+        # A load between a supply and a line that a transistor, relay or switch leads to ground has its way back.
+        switched = any(
+            (pin.role == "open-drain" and is_switch(a)) or (n.role == "signal" and _makes_contact(a))
+            for n in nets
+            for a, pin in design.pins_on(n.name)
+        )
+        back = switched or any(_through_a_shunt(design, n) for n in nets)
+        if "supply" in roles and "ground" not in roles and len(nets) > 1 and not back:
+            text = f"{part.ref} carries {next(n.name for n in nets if n.role == 'supply')} but no ground"
+            yield tell(
+                "connector", text, "current has to come back", (part.ref,), "look", None, 0, 1, "ground pins"
+            )
+        ways = part.params.get("ways")
+        count = sum(1 for p in part.pins if p.number.isdigit())
+        if ways and count > ways:
+            text = f"{part.ref} {part.catalogue} has {ways:g} ways, the circuit wants {count}"
+            yield tell("connector", text, CATALOGUE, (part.ref,), "stop", None, ways, count, "ways")
+        each = part.params.get("i_a")
+        for net in dict.fromkeys(n.name for n in nets):
+            need = design.nets[net].rule
+            count = sum(1 for n in nets if n.name == net)
+            if each and need and need.current and need.current.current_a / count > each:
+                text = f"{part.ref} carries {need.current.current_a:g} A of {net} on {count} ways"
+                yield tell(
+                    "connector",
+                    text,
+                    CATALOGUE,
+                    (part.ref,),
+                    "look",
+                    net,
+                    round(need.current.current_a / count, 3),
+                    each,
+                    "A each",
+                    True,
+                )
+
+
+def _sections(design: Design) -> Iterator[Finding]:
+    """Unused sections of amplifiers and gates whose inputs float."""
+    for part in by_reference(design):
+        sections: dict[str, list[Pin]] = {}
+        for pin in part.pins:
+            match = re.fullmatch(r"(?:OUT|IN|Y|A|B)(\d)[+-]?", pin.name.upper())
+            if match and pin.role in ("input", "output", "open-drain"):
+                sections.setdefault(match[1], []).append(pin)
+        if len(sections) < 2:
+            continue
+        for number, pins in sections.items():
+            outs = [p for p in pins if p.role != "input"]
+            ins = [p for p in pins if p.role == "input"]
+            if outs and ins and not any(net_at(design, part, p) for p in pins):
+                text = f"Section {number} of {part.ref} is unused and its inputs float"
+                names = ", ".join(p.name for p in ins)
+                yield tell(
+                    "unused-section",
+                    text,
+                    f"tie {names} to a level the part accepts",
+                    (part.ref,),
+                    "look",
+                    None,
+                    len(ins),
+                    0,
+                    "floating inputs",
+                    True,
+                )
+
+
+def _matrix(design: Design) -> Iterator[Finding]:
+    """Diodes of a key matrix that face another way than those of their rows and columns."""
+    faces: dict[str, tuple[bool, str]] = {}
+    for part in by_reference(design):
+        if part.kind != "diode":
+            continue
+        nets = ends_of(design, part)
+        for k in (0, 1):
+            key, bus = nets[k], nets[1 - k]
+            if key is None or bus is None or len(key.pins) != 2:
+                continue
+            switch = next((p for p, _ in design.pins_on(key.name) if p.kind == "switch"), None)
+            far = [n for n in ends_of(design, switch) if n is not key] if switch else []
+            if far and far[0] is not None and len(bus.pins) > 2:
+                # The direction of a key is told by which kind of line current comes from: row or column.
+                stem = re.sub(r"\d+$", "", bus.name)
+                faces[part.ref] = (k == 1, stem)
+    for stem in dict.fromkeys(s for _, s in faces.values()):
+        mine = {ref: way for ref, (way, s) in faces.items() if s == stem}
+        many = sum(mine.values()) * 2 >= len(mine)
+        odd = [ref for ref, way in mine.items() if way != many]
+        if odd and len(mine) > 2:
+            text = f"{', '.join(odd)} face another way than the other {len(mine) - len(odd)} diodes of the matrix"
+            yield tell(
+                "matrix-diode",
+                text,
+                "one sense in the whole matrix",
+                tuple(odd),
+                "look",
+                None,
+                len(odd),
+                0,
+                "diodes",
+                True,
+            )
