@@ -9,11 +9,11 @@ from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.edits import Edit, LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
-from vane_step.core.route.claims import Claims
+from vane_step.core.route.connection_search import ConnectionSearch
 from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import build
+from vane_step.core.route.occupancy import Occupancy
 from vane_step.core.route.path import Routed
-from vane_step.core.route.seeker import Seeker
 
 
 def sequential_route(design: Design) -> tuple[Design, int]:
@@ -28,12 +28,12 @@ def sequential_route(design: Design) -> tuple[Design, int]:
         pours={}, texts={}
     )
     problem = build(lifted)
-    claims = Claims(problem)
-    seeker = Seeker(claims)
+    occupancy = Occupancy(problem)
+    finder = ConnectionSearch(occupancy)
     routed = []
     for job in sorted(problem.jobs, key=lambda j: (float(np.ptp(np.array(j.spots), axis=0).sum()), j.name)):
-        routed.append(seeker.route_net(Routed(job), hard=True))
-        claims.hold(routed[-1])
+        routed.append(finder.route_net(Routed(job), hard=True))
+        occupancy.hold(routed[-1])
     return apply(lifted, draw(problem, routed, lifted))[0], sum(r.failed for r in routed)
 
 

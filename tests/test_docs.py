@@ -126,7 +126,7 @@ class Code(unittest.TestCase):
                     "kernel.py",
                     "buckets.py",
                     "blocks.py",
-                    "survey.py",
+                    "goal_distances.py",
                     "search.py",
                     "straighten.py",
                     "anneal.py",
@@ -140,11 +140,11 @@ class Code(unittest.TestCase):
         self.assertEqual(bare, [])
 
     def test_modules_hold_one_idea(self) -> None:
-        """No module is longer than 600 lines."""
+        """No module is longer than 450 lines."""
         long = [
             f"{p.name}: {n}"
             for p, _ in modules()
-            if (n := len(p.read_text(encoding="utf-8").splitlines())) > 600
+            if (n := len(p.read_text(encoding="utf-8").splitlines())) > 450
         ]
         self.assertEqual(long, [])
 

@@ -32,12 +32,12 @@ from vane_step.core.design.model import Design, MountingHole, Net, NetRule, Pour
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 from vane_step.core.route import kernel
-from vane_step.core.route.claims import Claims
+from vane_step.core.route.connection_search import NO_END, ConnectionSearch
 from vane_step.core.route.grid import build
+from vane_step.core.route.occupancy import Occupancy
 from vane_step.core.route.path import Routed, cost
 from vane_step.core.route.router import _without_breaches, route
 from vane_step.core.route.search import search
-from vane_step.core.route.seeker import NO_END, Seeker
 from vane_step.data.shipped import rule_set
 
 
@@ -326,11 +326,11 @@ class WayAhead(unittest.TestCase):
     def test_against_the_cheapest(self) -> None:
         """Among copper of half the nets, every link costs what it must, or little more, for far fewer places."""
         problem = build(folder("smd2L_080_s1"), None, ())
-        run = Seeker(Claims(problem))
+        run = ConnectionSearch(Occupancy(problem))
         run.weight = 1.0
         jobs = sorted(problem.jobs, key=lambda j: j.name)
         for job in jobs[::2]:
-            run.claims.hold(run.route_net(Routed(job), hard=True))
+            run.occupancy.hold(run.route_net(Routed(job), hard=True))
         places = {True: 0, False: 0}
         costs: dict[bool, list[float]] = {True: [], False: []}
 
@@ -340,7 +340,7 @@ class WayAhead(unittest.TestCase):
             return end, expanded
 
         plain, ahead = ((0, NO_END),), ((400, NO_END),)
-        with mock.patch("vane_step.core.route.seeker.search", counted):
+        with mock.patch("vane_step.core.route.connection_search.search", counted):
             for looks in (plain, ahead):
                 run.looks = looks
                 for job in jobs[1::2]:

@@ -624,7 +624,7 @@ class Work(Served):
         """Lifting a net opens links; routing them is a job whose result is one edit that can be undone."""
         self.ask("lift PUMP_ON")
         heard: list[dict[str, Any]] = []
-        self.app.state.hub.publish = lambda design, kind, data: heard.append({"kind": kind, **data})
+        self.app.state.events.publish = lambda design, kind, data: heard.append({"kind": kind, **data})
         self.assertEqual(self.ask("route").json()["action"]["name"], "route")
         for _ in range(200):
             if any(h.get("state") in ("done", "failed") for h in heard):
@@ -697,21 +697,21 @@ class Tabs(unittest.IsolatedAsyncioTestCase):
 
     async def test_a_tab_hears_of_the_others_edit(self) -> None:
         """A stream carries the changes of every design, each under its name, until the server closes."""
-        from vane_step.web.hub import Hub
+        from vane_step.web.event_stream import EventStream
 
-        hub = Hub()
-        streams = [hub.stream() for _ in range(2)]
+        events = EventStream()
+        streams = [events.stream() for _ in range(2)]
         for s in streams:
             await anext(s)
         for design in ("other", "d"):
             waiting = [asyncio.create_task(anext(s)) for s in streams]  # type: ignore[arg-type]
             await asyncio.sleep(0)
-            await asyncio.to_thread(hub.publish, design, "version", {"version": 2})
+            await asyncio.to_thread(events.publish, design, "version", {"version": 2})
             for heard in await asyncio.gather(*waiting):
                 self.assertEqual(heard, f'event: version\ndata: {{"version": 2, "design": "{design}"}}\n\n')
         waiting = [asyncio.create_task(anext(s)) for s in streams]  # type: ignore[arg-type]
         await asyncio.sleep(0)
-        hub.close()
+        events.close()
         self.assertEqual(await asyncio.gather(*waiting), ["", ""])
         for s in streams:
             with self.assertRaises(StopAsyncIteration):

@@ -20,8 +20,8 @@ from vane_step.data.shipped import demo_designs
 from vane_step.simulated.host import Hosted
 from vane_step.simulated.supplier import create_supplier
 from vane_step.store.designs import DesignStore
+from vane_step.web.event_stream import EventStream
 from vane_step.web.guards import Guards
-from vane_step.web.hub import Hub
 from vane_step.web.jobs import Jobs
 from vane_step.web.log import close as close_log, log, write_to
 from vane_step.web.pages import (
@@ -47,7 +47,7 @@ from vane_step.web.works import Works
 
 
 def create_app(settings: Settings, demo: bool = False) -> FastAPI:
-    """Make the application with its store, hub and worker.
+    """Make the application with its store, events and worker.
 
     Raises
     ------
@@ -68,7 +68,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
     @asynccontextmanager
     async def life(app: FastAPI) -> AsyncIterator[None]:
         yield
-        app.state.hub.close()
+        app.state.events.close()
         app.state.jobs.close()
         app.state.works.close()
         app.state.supplier.close()
@@ -77,7 +77,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
 
     app = FastAPI(title="Vane Step", lifespan=life, docs_url=None, redoc_url=None)
     app.state.store = DesignStore(Path(settings.data) / "designs.sqlite3")
-    app.state.hub = Hub()
+    app.state.events = EventStream()
     app.state.jobs = Jobs()
     app.state.works = Works()
     # By design: the board arrangements, or the version layers were worked out for, and they; places to be decided.

@@ -18,7 +18,7 @@ from vane_step.core.judge import can_be_accepted, waived_findings
 from vane_step.core.quantity import format_value
 from vane_step.data.shipped import resources
 from vane_step.store.designs import DesignStore, Kept
-from vane_step.web.told import told
+from vane_step.web.findings_view import findings_with_offers
 from vane_step.web.view import bar, ledger, stair
 
 ROOT = Path(__file__).parent
@@ -83,7 +83,7 @@ def page(request: Request, name: str, data: dict[str, Any], status: int = 200) -
 
 def step_page(request: Request, kept: Kept, step: str, data: dict[str, Any]) -> HTMLResponse:
     """Render a step's page with the frame round it."""
-    found = told(request, kept)
+    found = findings_with_offers(request, kept)
     frame = {
         "kept": kept,
         "design": kept.design,

@@ -1,4 +1,4 @@
-"""Compiled map of blocks: what it costs to cross each; looking back over it from a goal is in ``survey``.
+"""Compiled map of blocks: what it costs to cross each; looking back over it from a goal is in ``goal_distances``.
 
 A *block* is ``BLOCK`` x ``BLOCK`` cells of one layer, numbered row by row and layer by layer. Arguments that always go
 together come as tuples:

@@ -16,12 +16,12 @@ from vane_step.core.design.edits import LayCopper, net_of
 from vane_step.core.design.model import Design, Layer
 from vane_step.core.errors import EditRefused, InputError
 from vane_step.core.route.buckets import NECK
-from vane_step.core.route.claims import Claims
+from vane_step.core.route.connection_search import NO_LIMIT, ConnectionSearch
 from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import build_for, know_terminals, nodes_of
+from vane_step.core.route.occupancy import Occupancy
 from vane_step.core.route.path import Routed, make_path
 from vane_step.core.route.problem import MAX_CELLS
-from vane_step.core.route.seeker import NO_LIMIT, Seeker
 from vane_step.core.route.straighten import straighten
 
 # A pointer this near to copper of the net means that copper.
@@ -82,9 +82,9 @@ class Guide:
                 allowed=f"{MAX_CELLS} grid nodes",
             )
         self.problem.jump[0] = 0
-        self.seeker = Seeker(Claims(self.problem))
-        self.no_vias = np.ones_like(self.seeker.via_barred)
-        self.some_vias = self.seeker.via_barred
+        self.finder = ConnectionSearch(Occupancy(self.problem))
+        self.no_vias = np.ones_like(self.finder.via_barred)
+        self.some_vias = self.finder.via_barred
         self.mine = [i for i in copper_items(self.design) if i.net == net]
         self.net = net
 
@@ -142,9 +142,9 @@ class Guide:
         job.terminals = [start, goal]
         know_terminals(job, lat)
         job.terminal_nodes = np.unique(np.concatenate(job.terminals))
-        self.seeker.via_barred = self.some_vias if vias else self.no_vias
+        self.finder.via_barred = self.some_vias if vias else self.no_vias
         most = NO_LIMIT if vias else FARTHEST * float(job.apart[0, 1]) + DETOUR_MM / lat.pitch
-        found = self.seeker.route_net(Routed(job), hard=True, most=most)
+        found = self.finder.route_net(Routed(job), hard=True, most=most)
         if found.failed:
             return None
         nodes, how = found.paths[0].nodes, found.paths[0].how

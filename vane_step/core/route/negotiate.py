@@ -1,4 +1,4 @@
-"""Routing all nets at once by negotiated congestion; who holds which place of the grid is in ``claims``.
+"""Routing all nets at once by negotiated congestion; who holds which place of the grid is in ``occupancy``.
 
 Every net first takes its cheapest way, then the links that overlap are ripped up and routed again while the price
 of shared places rises, until nothing overlaps (McMurchie and Ebeling, "PathFinder", 1995).
@@ -10,25 +10,25 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from vane_step.core.route.bargain import (
+from vane_step.core.route.connection_search import ConnectionSearch
+from vane_step.core.route.jumper_reduction import fewer_wires, without_any
+from vane_step.core.route.occupancy import Occupancy
+from vane_step.core.route.pairs import pair_up
+from vane_step.core.route.path import Routed
+from vane_step.core.route.polish import polish, take_corners_out
+from vane_step.core.route.problem import NetJob, Problem
+from vane_step.core.route.rip_up import (
     MAX_ROUNDS,
     PRESSURE_MOST,
     Progress,
     Work,
     afresh,
-    bargain,
     left_open,
     restore,
     retry,
+    rip_up,
     settle,
 )
-from vane_step.core.route.claims import Claims
-from vane_step.core.route.pairs import pair_up
-from vane_step.core.route.path import Routed
-from vane_step.core.route.polish import polish, take_corners_out
-from vane_step.core.route.problem import NetJob, Problem
-from vane_step.core.route.seeker import Seeker
-from vane_step.core.route.wires import fewer_wires, without_any
 
 # What places held by others cost at first when links that stayed open are bargained for again, try after try.
 ATTEMPTS = (3.0, 6.0, 12.0, 1.5, 24.0)
@@ -60,16 +60,16 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
         One entry a net, without overlaps; the number of rounds it took; and why links stayed open. The same problem
         gives the same answer.
     """
-    run = Seeker(Claims(problem))
+    run = ConnectionSearch(Occupancy(problem))
     work = Work(sum(max(0, len(j.terminals) - 1) for j in problem.jobs), progress)
     jobs = sorted(problem.jobs, key=lambda j: (_size(j), j.name))
     routed: dict[str, Routed] = {}
     for job in jobs:
         routed[job.name] = run.route_net(Routed(job))
-        run.claims.hold(routed[job.name])
+        run.occupancy.hold(routed[job.name])
         if not work.goes_on(0):
             break
-    rounds = 1 + bargain(run, routed, work, MAX_ROUNDS)
+    rounds = 1 + rip_up(run, routed, work, MAX_ROUNDS)
     settle(run, routed)
     twins: dict[str, str] = {}
     if not work.stopped:
@@ -84,7 +84,7 @@ def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[
     return [routed[j.name] for j in jobs if j.name in routed], rounds, blocked
 
 
-def _complete(run: Seeker, routed: dict[str, Routed], work: Work) -> int:
+def _complete(run: ConnectionSearch, routed: dict[str, Routed], work: Work) -> int:
     """Bargain again, from what is left now, for links that stayed open; keep it when fewer do.
 
     Every second time their nets begin from nothing, since what they have may be what shuts them in, and at first only
@@ -98,13 +98,13 @@ def _complete(run: Seeker, routed: dict[str, Routed], work: Work) -> int:
         before = dict(routed)
         afresh(run, pressure)
         for name in unfinished:
-            run.claims.release(routed[name])
+            run.occupancy.release(routed[name])
             kept = [] if k % 2 else routed[name].paths
             routed[name] = run.route_net(Routed(routed[name].job, kept))
-            run.claims.hold(routed[name])
+            run.occupancy.hold(routed[name])
         if k % 2:
-            rounds += bargain(run, routed, work, GIVE_WAY_ROUNDS, set(unfinished))
-        rounds += bargain(run, routed, work, MAX_ROUNDS)
+            rounds += rip_up(run, routed, work, GIVE_WAY_ROUNDS, set(unfinished))
+        rounds += rip_up(run, routed, work, MAX_ROUNDS)
         settle(run, routed)
         retry(run, routed)
         if left_open(routed) >= left_open(before):
@@ -114,21 +114,21 @@ def _complete(run: Seeker, routed: dict[str, Routed], work: Work) -> int:
     return rounds
 
 
-def _blocked(run: Seeker, routed: dict[str, Routed], name: str) -> Blocked:
+def _blocked(run: ConnectionSearch, routed: dict[str, Routed], name: str) -> Blocked:
     """Find out what is in the way of a net's open links: the tracks its cheapest way would have to cross."""
     net = routed[name]
     afresh(run, PRESSURE_MOST)
-    run.claims.release(net)
+    run.occupancy.release(net)
     soft = run.route_net(Routed(net.job, net.paths))
-    run.claims.hold(soft)
+    run.occupancy.hold(soft)
     lat = run.problem.lattice
     crossed = set()
-    for nodes in run.claims.conflicts(soft).values():
+    for nodes in run.occupancy.conflicts(soft).values():
         for other, found in routed.items():
             if other != name and any(_near(nodes, p.nodes, lat.w, lat.plane) for p in found.paths):
                 crossed.add(other)
-    run.claims.release(soft)
-    run.claims.hold(net)
+    run.occupancy.release(soft)
+    run.occupancy.hold(net)
     return Blocked(name, net.failed, tuple(sorted(crossed)))
 
 

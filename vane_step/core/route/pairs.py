@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from vane_step.core.route import kernel
-from vane_step.core.route.bargain import Work, afresh, bargain, left_open, restore, worth
+from vane_step.core.route.connection_search import ConnectionSearch
 from vane_step.core.route.path import Path, Routed
-from vane_step.core.route.seeker import Seeker
+from vane_step.core.route.rip_up import Work, afresh, left_open, restore, rip_up, worth
 
 # Middle lines this near lie side by side, on whatever layers; the readings of the board allow somewhat more.
 BESIDE_MM = 1.25
@@ -19,7 +19,7 @@ PRESSURE, ROUNDS = 3.0, 12
 WORTH = 1.0
 
 
-def pair_up(run: Seeker, routed: dict[str, Routed], work: Work) -> dict[str, str]:
+def pair_up(run: ConnectionSearch, routed: dict[str, Routed], work: Work) -> dict[str, str]:
     """Lead one net of each pair along the other, then the other along the one, and keep what is worth its length.
 
     Each is tried as the one that leads. Every link stays laid; what a step beside the other is worth pays for detours,
@@ -35,8 +35,8 @@ def pair_up(run: Seeker, routed: dict[str, Routed], work: Work) -> dict[str, str
             restore(run, routed, before)
             for one, other in ((follow, lead), (lead, follow)):
                 _lay_along(run, routed, one, other)
-                bargain(run, routed, work, ROUNDS, stay=pair)
-            clean = not any(run.claims.conflicts(r) for r in routed.values())
+                rip_up(run, routed, work, ROUNDS, stay=pair)
+            clean = not any(run.occupancy.conflicts(r) for r in routed.values())
             if clean and left_open(routed) <= left_open(before) and _price(run, routed, pair) < price - 0.01:
                 price, best = _price(run, routed, pair), dict(routed)
         restore(run, routed, best)
@@ -45,17 +45,17 @@ def pair_up(run: Seeker, routed: dict[str, Routed], work: Work) -> dict[str, str
     return laid
 
 
-def _lay_along(run: Seeker, routed: dict[str, Routed], name: str, other: str) -> None:
+def _lay_along(run: ConnectionSearch, routed: dict[str, Routed], name: str, other: str) -> None:
     """Route a net anew, with every place away from another net dearer."""
     afresh(run, PRESSURE)
-    run.claims.release(routed[name])
+    run.occupancy.release(routed[name])
     run.keep_to(beside(run, routed[other].paths), AWAY)
     routed[name] = run.route_net(Routed(routed[name].job))
     run.forget()
-    run.claims.hold(routed[name])
+    run.occupancy.hold(routed[name])
 
 
-def beside(run: Seeker, paths: list[Path]) -> np.ndarray:
+def beside(run: ConnectionSearch, paths: list[Path]) -> np.ndarray:
     """Mark the cells beside some paths, on whatever layer these are."""
     lat = run.problem.lattice
     near = np.zeros(lat.plane, dtype=np.int32)
@@ -68,7 +68,7 @@ def beside(run: Seeker, paths: list[Path]) -> np.ndarray:
     return found
 
 
-def _price(run: Seeker, routed: dict[str, Routed], pair: tuple[str, str]) -> float:
+def _price(run: ConnectionSearch, routed: dict[str, Routed], pair: tuple[str, str]) -> float:
     """Give what all ways cost, less what it is worth that the two of a pair lie side by side."""
     plane = run.problem.lattice.plane
     steps = 0

@@ -1,4 +1,4 @@
-"""Ways through the routing grid and their nets; finding them is in ``seeker``, holding places in ``claims``."""
+"""Ways through the routing grid and their nets; ``connection_search`` finds them, ``occupancy`` holds their places."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Shorter ways and fewer corners for nets that are routed; who gives way to whom is in ``bargain``."""
+"""Shorter ways and fewer corners for nets that are routed; who gives way to whom is in ``rip_up``."""
 
 from __future__ import annotations
 
@@ -6,11 +6,11 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from vane_step.core.route.bargain import Work
+from vane_step.core.route.connection_search import ConnectionSearch
 from vane_step.core.route.pairs import beside
 from vane_step.core.route.path import Path, Routed, cost, make_path
 from vane_step.core.route.problem import Problem
-from vane_step.core.route.seeker import Seeker
+from vane_step.core.route.rip_up import Work
 from vane_step.core.route.straighten import straighten
 
 # Nodes a search may expand to make a way cheaper that is good already.
@@ -19,7 +19,7 @@ ENOUGH = 80_000
 DETOURS = (4.0, 24.0)
 
 
-def polish(run: Seeker, routed: dict[str, Routed], work: Work) -> None:
+def polish(run: ConnectionSearch, routed: dict[str, Routed], work: Work) -> None:
     """Route links with a detour once more by their cheapest free way, without history, and keep what got cheaper."""
     run.forget()
     run.weight, run.enough = 1.0, ENOUGH
@@ -29,7 +29,7 @@ def polish(run: Seeker, routed: dict[str, Routed], work: Work) -> None:
             longer = sorted((p for p in net.paths if _detour(p, run.problem) > least), key=lambda p: -p.cost)
             if not longer:
                 continue
-            run.claims.release(net)
+            run.occupancy.release(net)
             for path in longer:
                 if path not in net.paths:
                     continue
@@ -38,7 +38,7 @@ def polish(run: Seeker, routed: dict[str, Routed], work: Work) -> None:
                 if again.failed <= net.failed and cost(again) < cost(net) - 0.01:
                     net = again
             routed[name] = net
-            run.claims.hold(net)
+            run.occupancy.hold(net)
             if not work.goes_on(work.total):
                 return
 
@@ -50,11 +50,11 @@ def _detour(path: Path, problem: Problem) -> float:
     return path.cost - max(dx, dy) - 0.41421356 * min(dx, dy)
 
 
-def take_corners_out(run: Seeker, routed: dict[str, Routed], twins: Mapping[str, str]) -> None:
+def take_corners_out(run: ConnectionSearch, routed: dict[str, Routed], twins: Mapping[str, str]) -> None:
     """Take needless corners out of every net, one after the other; those with a twin stay beside it."""
     for name in sorted(n for n, r in routed.items() if r.paths):
         net = routed[name]
-        run.claims.release(net)
+        run.occupancy.release(net)
         near = beside(run, routed[twins[name]].paths) if name in twins else None
         paths = [
             make_path(run.problem, net.job, nodes, how, path.ends)
@@ -65,4 +65,4 @@ def take_corners_out(run: Seeker, routed: dict[str, Routed], twins: Mapping[str,
             a, b = path.ends
             path.ends = now.get(a, a), now.get(b, b)
         routed[name] = Routed(net.job, paths, net.failed)
-        run.claims.hold(routed[name])
+        run.occupancy.hold(routed[name])

@@ -16,14 +16,14 @@ from vane_step.core.design.model import Design, Pour
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 from vane_step.core.route import kernel
-from vane_step.core.route.bargain import Progress
-from vane_step.core.route.claims import Claims
+from vane_step.core.route.connection_search import ConnectionSearch
 from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import build
 from vane_step.core.route.negotiate import Blocked, negotiate
+from vane_step.core.route.occupancy import Occupancy
 from vane_step.core.route.path import Routed
 from vane_step.core.route.problem import MAX_CELLS, choose_lattice
-from vane_step.core.route.seeker import Seeker
+from vane_step.core.route.rip_up import Progress
 from vane_step.core.route.straighten import without_stairs
 
 MAX_REPAIRS = 4
@@ -246,11 +246,13 @@ def warm_up() -> None:
     tiny = Design(name="warm-up", parts=parts, nets=nets, packages={chip.name: chip}, board=board)
     route(tiny)
     # What only long searches come to.
-    run = Seeker(Claims(build(tiny, None, ())))
+    run = ConnectionSearch(Occupancy(build(tiny, None, ())))
     run.looks = run.looks[1:]
     run.route_net(Routed(run.problem.jobs[0]))
     xs, ys = np.zeros((2, 2)).T
     kernel.disc(run.neck_zone, 0, xs, ys, 0.0, 4, 4)
     kernel.bar(run.via_barred, np.zeros((1, 2)), 0.0, 0, 4, 4)
     few, ends = np.zeros(1), np.ones((1, 3), dtype=np.int64)
-    kernel.merge(run.claims.mark, run.claims.next_tag(3), few.astype(np.int32), few.astype(np.uint16), ends)
+    kernel.merge(
+        run.occupancy.mark, run.occupancy.next_tag(3), few.astype(np.int32), few.astype(np.uint16), ends
+    )

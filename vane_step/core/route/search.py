@@ -35,8 +35,8 @@ from vane_step.core.route.buckets import (
     put,
     take,
 )
+from vane_step.core.route.goal_distances import ahead_of, octile
 from vane_step.core.route.kernel import OPTIONS, TURN_45, TURN_90
-from vane_step.core.route.survey import ahead_of, octile
 
 # How to go on after each direction (a source has none): straight first, then 45 and 90 degrees to both sides.
 ONWARD = np.array([[(d + turn) % 8 for turn in (0, 1, 7, 2, 6, 3, 5, 4)] for d in range(8)])
@@ -49,7 +49,7 @@ FAR = 31
 
 @njit(**INSIDE)
 def _far(x, y, layer, node, box, goal_layers, via_cost, ahead, bw, bh):
-    """Estimate the rest of the way: as surveyed, or octile to the goal's window, and by a via to its layers."""
+    """Heuristic the rest of the way: as surveyed, or octile to the goal's window, and by a via to its layers."""
     far = octile(x, y, box)
     if not (goal_layers >> layer) & 1:
         far += via_cost
@@ -91,7 +91,7 @@ def search(
     words, numbers : int32 and float32 views of one array, nodes x 4
         The states, see above.
     grid, held, who
-        See ``survey``. Cells near the net's pads hold its number in the neck zone: there it may pass as a neck.
+        See ``goal_distances``. Cells near the net's pads hold its number in the neck zone: there it may pass as a neck.
     sources : int64 array
         Nodes of the net's tree, entered at cost 0.
     goal : int32 array over nodes
@@ -107,7 +107,7 @@ def search(
     limit : int
         Nodes to expand before giving up.
     ahead : tuple
-        What :func:`survey.survey` found out: places settled (two views of one array), the tag that marks them (0 to go
+        What ``goal_distances`` found out: places settled (two views of one array), the tag that marks them (0 to go
         without), their window, the map of blocks, what is left elsewhere, and the window of the sources.
     queue : tuple
         Buckets, all empty (-1) and left so; the pool of their entries; free entry, entries used, entries waiting.

@@ -15,9 +15,9 @@ from vane_step.core.errors import InputError
 from vane_step.core.quantity import parse_length_nm, parse_value
 from vane_step.data.shipped import rule_set
 from vane_step.store.designs import Kept
+from vane_step.web.findings_view import outside
 from vane_step.web.pages.shelf import put_on_shelf
 from vane_step.web.render import page, step_page, store_of
-from vane_step.web.told import outside
 
 router = APIRouter()
 MANUFACTURING = {

@@ -22,10 +22,10 @@ from vane_step.core.errors import EditRefused, StaleEdit, VaneStepError
 from vane_step.core.judge import waive, waived_findings
 from vane_step.core.route.advice import LayerOffer
 from vane_step.store.designs import Kept
+from vane_step.web.findings_view import findings_with_offers
 from vane_step.web.jobs import RouteDone
 from vane_step.web.log import log
 from vane_step.web.render import page, resources_of, store_of
-from vane_step.web.told import told
 from vane_step.web.view import ledger, stair
 
 router = APIRouter()
@@ -59,7 +59,7 @@ class OnVersion(BaseModel):
 def answer(request: Request, kept: Kept, label: str) -> dict[str, Any]:
     """Tell all pages of a design that it changed, and give what the asking page is told."""
     data = {"version": kept.version, "undo": kept.undo, "redo": kept.redo, "label": label}
-    request.app.state.hub.publish(kept.id, "version", data)
+    request.app.state.events.publish(kept.id, "version", data)
     return data
 
 
@@ -165,10 +165,10 @@ def _act(request: Request, kept: Kept, proposal: Proposal) -> dict[str, Any]:
 
 def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -> None:
     """Route in the worker; the result is an edit on the version it started from."""
-    hub, store = request.app.state.hub, store_of(request)
+    events, store = request.app.state.events, store_of(request)
 
     def tell(data: dict[str, Any]) -> None:
-        hub.publish(kept.id, "job", data)
+        events.publish(kept.id, "job", data)
 
     def done(result: RouteDone) -> None:
         label = f"route {result.links_made} of {result.links_wanted} connections"
@@ -247,10 +247,10 @@ def remember_board(request: Request, kept: Kept) -> None:
 
 def _start_arranging(request: Request, kept: Kept, tidy: bool) -> None:
     """Arrange in the worker; what it proposes waits on the board page until it is taken or the design changes."""
-    hub, proposals = request.app.state.hub, request.app.state.proposals
+    events, proposals = request.app.state.events, request.app.state.proposals
 
     def tell(data: dict[str, Any]) -> None:
-        hub.publish(kept.id, "job", data)
+        events.publish(kept.id, "job", data)
 
     def done(found: list[Arrangement]) -> None:
         proposals[kept.id] = (board_state(kept.design), found)
@@ -263,10 +263,10 @@ def _start_arranging(request: Request, kept: Kept, tidy: bool) -> None:
 
 def _start_advising(request: Request, kept: Kept) -> None:
     """Route on other numbers of layers in the worker; what it gave is shown until the design changes."""
-    hub, advice = request.app.state.hub, request.app.state.advice
+    events, advice = request.app.state.events, request.app.state.advice
 
     def tell(data: dict[str, Any]) -> None:
-        hub.publish(kept.id, "job", data)
+        events.publish(kept.id, "job", data)
 
     def done(found: list[LayerOffer]) -> None:
         advice[kept.id] = (kept.version, found)
@@ -292,7 +292,7 @@ def stop_routing(request: Request, id: str) -> dict[str, bool]:
 @router.get("/events")
 async def events(request: Request) -> StreamingResponse:
     """Tell of new versions and running jobs of all designs: one stream for all tabs of a browser."""
-    stream = request.app.state.hub.stream()
+    stream = request.app.state.events.stream()
     return StreamingResponse(stream, media_type="text/event-stream", headers={"Cache-Control": "no-store"})
 
 
@@ -307,7 +307,7 @@ def version(request: Request, id: str) -> dict[str, Any]:
 def ledger_fragment(request: Request, id: str, step: str) -> HTMLResponse:
     """Give the ledger and the stair as they stand."""
     kept = store_of(request).get(id)
-    found = told(request, kept)
+    found = findings_with_offers(request, kept)
     data = {
         "kept": kept,
         "design": kept.design,

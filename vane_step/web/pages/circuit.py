@@ -207,7 +207,7 @@ def keep_block(request: Request, id: str, body: Keeping) -> dict[str, Any]:
     if about:
         saved = saved.model_copy(update={"hints": about.hints, "worked": about.worked})
     store_of(request).shared.keep_block(body.name, block_json(saved))
-    request.app.state.hub.publish(id, "offers", {})
+    request.app.state.events.publish(id, "offers", {})
     return {"says": f"kept “{body.name}”, {len(saved.parts)} parts"}
 
 
@@ -248,7 +248,7 @@ class Forgetting(BaseModel):
 def forget_block(request: Request, id: str, body: Forgetting) -> dict[str, Any]:
     """Remove an own block from the library; designs that use it keep their parts."""
     store_of(request).shared.forget_block(body.name)
-    request.app.state.hub.publish(id, "offers", {})
+    request.app.state.events.publish(id, "offers", {})
     return {"says": f"forgot “{body.name}”"}
 
 

@@ -23,8 +23,8 @@ from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES, measures, patt
 from vane_step.data.shipped import catalogue
 from vane_step.store.designs import Kept
 from vane_step.suppliers.client import kept_offers, refresh
+from vane_step.web.findings_view import outside
 from vane_step.web.render import page, step_page, store_of
-from vane_step.web.told import outside
 
 router = APIRouter()
 SHOWS = ("list", "catalogue", "controller", "patterns", "stock")
@@ -228,7 +228,7 @@ def ask_offers(request: Request, id: str, body: Question) -> dict[str, Any]:
             next_step="Choose parts first.",
         )
     at = refresh(shared, request.app.state.supplier.address(), sorted(numbers | around))
-    request.app.state.hub.publish(id, "offers", {"at": at.isoformat()})
+    request.app.state.events.publish(id, "offers", {"at": at.isoformat()})
     return {"says": f"asked for {len(numbers | around)} parts", "at": at.isoformat(timespec="minutes")}
 
 
@@ -355,5 +355,5 @@ def reserve(request: Request, id: str, body: Question) -> dict[str, Any]:
         if line.number:
             wanted[line.number] = line.count * kept.design.brief.quantity
     given = shared.reserve(id, wanted)
-    request.app.state.hub.publish(id, "offers", {})
+    request.app.state.events.publish(id, "offers", {})
     return {"says": f"reserved {sum(given.values())} parts of {len(given)} kinds"}

@@ -8,7 +8,7 @@ from collections.abc import AsyncIterator
 from typing import Any
 
 
-class Hub:
+class EventStream:
     """Passes messages about designs to all that listen: one stream carries every design, so that tabs can share it."""
 
     def __init__(self) -> None:

@@ -1,4 +1,4 @@
-"""Who holds which place of the routing grid, and at what price; finding ways is in ``seeker``, bargaining elsewhere."""
+"""Who holds which place of the routing grid, and at what price; ways are found in ``connection_search``."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ HALF_DIAGONAL = 0.5 * 2**0.5
 Minds = tuple[np.ndarray, np.ndarray]
 
 
-class Claims:
+class Occupancy:
     """Who holds which place, class of track by class of track; counted in the problem's own arrays."""
 
     def __init__(self, problem: Problem) -> None:

@@ -1,4 +1,4 @@
-"""Joining one net among what others hold, by one search after the other; what is held is in ``claims``."""
+"""Joining one net among what others hold, by one search after the other; what is held is in ``occupancy``."""
 
 from __future__ import annotations
 
@@ -12,8 +12,8 @@ import numpy as np
 from vane_step.core.route import kernel
 from vane_step.core.route.blocks import remember
 from vane_step.core.route.buckets import BUCKETS, HISTORY
-from vane_step.core.route.claims import Claims
-from vane_step.core.route.estimate import Estimate
+from vane_step.core.route.heuristic import Heuristic
+from vane_step.core.route.occupancy import Occupancy
 from vane_step.core.route.path import VIA_COST_MM, Path, Routed, Window, make_path
 from vane_step.core.route.problem import Lattice, NetJob
 from vane_step.core.route.search import FAR, search, trace
@@ -32,12 +32,12 @@ HISTORY_STEP = 0.6
 LOOK_BACK: tuple[tuple[int, int], ...] = ((0, 1000), (3000, 100_000), (40_000, NO_END))
 
 
-class Seeker:
+class ConnectionSearch:
     """One who looks for ways: what they ask for places held by others, and memory of places fought over."""
 
-    def __init__(self, claims: Claims) -> None:
-        self.claims = claims
-        self.problem = problem = claims.problem
+    def __init__(self, occupancy: Occupancy) -> None:
+        self.occupancy = occupancy
+        self.problem = problem = occupancy.problem
         # Where only wires lead past each other, low prices at first would only waste time.
         self.pressure = PRESSURE_FIRST * (2.0 if problem.jump[0] else 1.0)
         self.reach = 1.0
@@ -57,7 +57,7 @@ class Seeker:
         self.after = np.zeros(max(1 << 16, nodes), dtype=np.int32)
         self.item = np.zeros_like(self.after)
         self.spare = np.zeros(3, dtype=np.int64)
-        self.estimate = Estimate(claims)
+        self.heuristic = Heuristic(occupancy)
         self.tag = 0
         # The net whose necks are marked, and by which number.
         self.marked: tuple[NetJob, int] | None = None
@@ -70,20 +70,20 @@ class Seeker:
 
     def remember(self, nodes: np.ndarray) -> None:
         """Raise the price of places that were fought over, and a little of those beside them."""
-        remember(self.numbers, nodes, HISTORY_STEP, self.estimate.fought, self.claims.grid)
-        self.estimate.prices = None
+        remember(self.numbers, nodes, HISTORY_STEP, self.heuristic.fought, self.occupancy.grid)
+        self.heuristic.prices = None
 
     def keep_to(self, cells: np.ndarray, dearer: float) -> None:
         """Raise the price of every place but some cells (a mark each) by a share, until :meth:`forget`."""
         history = self.numbers[HISTORY::4].reshape(-1, self.problem.lattice.plane)
         history[:, ~cells] = dearer
-        self.estimate.fought[:] = 1
-        self.estimate.prices = None
+        self.heuristic.fought[:] = 1
+        self.heuristic.prices = None
 
     def forget(self) -> None:
         """Take back what :meth:`remember` raised."""
         self.numbers[HISTORY::4] = 0
-        self.estimate.forget()
+        self.heuristic.forget()
 
     def route_net(self, net: Routed, hard: bool = False, most: float = NO_LIMIT) -> Routed:
         """Join what is apart of a net, nearest first; its own copper must not be held while this runs.
@@ -100,7 +100,7 @@ class Seeker:
         if len(groups) < 2:
             return result
         neck_tag = self._mark_necks(job)
-        self.estimate.begin(job, self.next_tag(), self.pressure, hard)
+        self.heuristic.begin(job, self.next_tag(), self.pressure, hard)
         self._bar_vias(net.paths, +1)
         if job.planed:
             return self._to_planes(result, groups, neck_tag, hard, most)
@@ -281,9 +281,9 @@ class Seeker:
         box, layers = np.array(near.window), kernel.layers_of(near.nodes, lat.plane)
         end, start = -2, np.array(tree.window)
         for settle, limit in self.looks:
-            ahead: tuple[Any, ...] | None = self.estimate.nothing(start)
+            ahead: tuple[Any, ...] | None = self.heuristic.nothing(start)
             if settle:
-                ahead = self.estimate.look(
+                ahead = self.heuristic.look(
                     job,
                     who,
                     self.numbers,
@@ -304,12 +304,12 @@ class Seeker:
             end, _ = search(
                 self.words,
                 self.numbers,
-                self.claims.grid,
-                self.claims.held_by(job),
+                self.occupancy.grid,
+                self.occupancy.held_by(job),
                 who,
                 self.via_barred,
                 p.wire_barred,
-                self.claims.wired.ravel(),
+                self.occupancy.wired.ravel(),
                 tree.nodes,
                 self.goal,
                 goal_tag,

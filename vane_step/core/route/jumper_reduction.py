@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from vane_step.core.route.bargain import Work, afresh, bargain, left_open, restore, settle, worth
+from vane_step.core.route.connection_search import ConnectionSearch
 from vane_step.core.route.path import Path, Routed
 from vane_step.core.route.polish import polish
-from vane_step.core.route.seeker import Seeker
+from vane_step.core.route.rip_up import Work, afresh, left_open, restore, rip_up, settle, worth
 
 # What crossing others costs a link laid again without its wire, and how much dearer wires are to those that give way
 # than at first: one try after the other; rounds to give way in.
@@ -16,7 +16,7 @@ FEW_WIRES = 4
 ANEW, ANEW_ROUNDS = 1.5, 12
 
 
-def fewer_wires(run: Seeker, routed: dict[str, Routed], work: Work) -> None:
+def fewer_wires(run: ConnectionSearch, routed: dict[str, Routed], work: Work) -> None:
     """Lay each link with a wire again without one, let what it crosses give way, and keep it if wires get fewer."""
     if not run.jump[0]:
         return
@@ -37,19 +37,19 @@ def fewer_wires(run: Seeker, routed: dict[str, Routed], work: Work) -> None:
             work.goes_on(work.total)
 
 
-def without_any(run: Seeker, routed: dict[str, Routed], work: Work) -> None:
+def without_any(run: ConnectionSearch, routed: dict[str, Routed], work: Work) -> None:
     """Lay all nets anew without wires, where few are left, and keep it when every link is laid."""
     before = dict(routed)
     if work.stopped or not 0 < worth(before)[0] <= FEW_WIRES:
         return
     for net in before.values():
-        run.claims.release(net)
+        run.occupancy.release(net)
     afresh(run, ANEW)
     jump, run.jump = run.jump, run.jump * 0
     for name, net in before.items():
         routed[name] = run.route_net(Routed(net.job))
-        run.claims.hold(routed[name])
-    bargain(run, routed, work, ANEW_ROUNDS)
+        run.occupancy.hold(routed[name])
+    rip_up(run, routed, work, ANEW_ROUNDS)
     settle(run, routed)
     if left_open(routed) > left_open(before):
         restore(run, routed, before)
@@ -60,18 +60,24 @@ def without_any(run: Seeker, routed: dict[str, Routed], work: Work) -> None:
 
 
 def _without_wire(
-    run: Seeker, routed: dict[str, Routed], name: str, path: Path, pressure: float, dearer: int, work: Work
+    run: ConnectionSearch,
+    routed: dict[str, Routed],
+    name: str,
+    path: Path,
+    pressure: float,
+    dearer: int,
+    work: Work,
 ) -> None:
     before = dict(routed)
     afresh(run, pressure)
-    run.claims.release(routed[name])
+    run.occupancy.release(routed[name])
     jump, run.jump = run.jump, run.jump * 0
     routed[name] = run.route_net(routed[name].without({path}))
     run.jump = jump.copy()
     run.jump[3] *= dearer
-    run.claims.hold(routed[name])
-    bargain(run, routed, work, WIRELESS_ROUNDS, wires=worth(before)[0])
+    run.occupancy.hold(routed[name])
+    rip_up(run, routed, work, WIRELESS_ROUNDS, wires=worth(before)[0])
     run.jump = jump
-    clean = not any(run.claims.conflicts(r) for r in routed.values())
+    clean = not any(run.occupancy.conflicts(r) for r in routed.values())
     if not clean or left_open(routed) > left_open(before) or worth(routed) >= worth(before):
         restore(run, routed, before)

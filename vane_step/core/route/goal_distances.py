@@ -32,7 +32,7 @@ from vane_step.core.route.buckets import (
 MIDDLE = 0.5 * (BLOCK - 1)
 # How much dearer than the nearest source blocks may be that are still looked at, in steps.
 MARGIN = 60
-# What is known of a block in one survey: its costs are at hand, it is settled, a source lies in it.
+# What is known of a block in one search: its costs are at hand, it is settled, a source lies in it.
 PRICED, SETTLED, SOURCE = 1, 2, 4
 
 
@@ -46,7 +46,7 @@ def octile(x, y, box):
 
 @njit(**INSIDE)
 def ahead_of(x, y, layer, node, ahead, bw, bh):
-    """Estimate what it costs to get to the goal: as settled, or between the middles of the four blocks round a place.
+    """Heuristic what it costs to get to the goal: as settled, or between the middles of the four blocks round a place.
 
     Where nothing is known it is at least what is left from the best of the blocks not settled.
     """
@@ -194,7 +194,7 @@ def look_back(
 
 
 @njit(**BARE)
-def survey(
+def goal_distances(
     grid,
     held,
     who,

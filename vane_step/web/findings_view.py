@@ -140,7 +140,7 @@ def _swaps(design: Design, found: list[Line], offers: dict[str, Dated], boards: 
     return swaps
 
 
-def told(request: Request, kept: Kept) -> tuple[Finding, ...]:
+def findings_with_offers(request: Request, kept: Kept) -> tuple[Finding, ...]:
     """Give all findings of a design, those from outside among them."""
     shared: Shelfware = request.app.state.store.shared
     found = (*findings_of(kept.design), *outside(kept, shared).findings)

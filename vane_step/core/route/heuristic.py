@@ -1,4 +1,4 @@
-"""What a search knows of the way ahead, and what is kept of that for the next; the kernels are in ``survey``."""
+"""What a search knows of the way ahead, and what of that is kept for the next; kernels are in ``goal_distances``."""
 
 from __future__ import annotations
 
@@ -7,21 +7,21 @@ from typing import Any
 import numpy as np
 
 from vane_step.core.route.blocks import BLOCK, UNKNOWN, mark_own
-from vane_step.core.route.claims import Claims
+from vane_step.core.route.goal_distances import goal_distances, look_back
+from vane_step.core.route.occupancy import Occupancy
 from vane_step.core.route.problem import NetJob
-from vane_step.core.route.survey import look_back, survey
 
 # How far from its pads a net's necks are minded block by block; farther off they are as wide as others see them.
 NECK_MM = 1.2
 
 
-class Estimate:
+class Heuristic:
     """Looks back from goals; costs of blocks are kept until what is held there changes, or its price does."""
 
-    def __init__(self, claims: Claims) -> None:
-        self.claims = claims
-        lat = claims.problem.lattice
-        blocks = len(claims.touched)
+    def __init__(self, occupancy: Occupancy) -> None:
+        self.occupancy = occupancy
+        lat = occupancy.problem.lattice
+        blocks = len(occupancy.touched)
         self.back = np.zeros(2 * lat.plane * len(lat.layers), dtype=np.int32)
         self.left = self.back.view(np.float32)
         self.near = np.zeros(4, dtype=np.int64)
@@ -49,15 +49,15 @@ class Estimate:
         """Begin with a net, by a number not used before: its necks are its own, and prices may have changed."""
         if self.prices != (pressure, hard):
             self.prices = pressure, hard
-            self.since = self.claims.tick()
-        if self.begun[0] is job.windows and self.begun[1] == self.claims.clock:
+            self.since = self.occupancy.tick()
+        if self.begun[0] is job.windows and self.begun[1] == self.occupancy.clock:
             # The same net once more, with the same terminals, and nothing changed meanwhile.
             return
-        self.begun = job.windows, self.claims.clock
+        self.begun = job.windows, self.occupancy.clock
         self.own_tag = tag
         windows = np.array(job.windows if job.neck != job.full else (), dtype=np.int64).reshape(-1, 4)
-        grow = int(min(NECK_MM, job.neck_reach_mm) / self.claims.problem.lattice.pitch) + 1
-        mark_own(self.own, tag, windows, grow, self.claims.bw, self.claims.bh)
+        grow = int(min(NECK_MM, job.neck_reach_mm) / self.occupancy.problem.lattice.pitch) + 1
+        mark_own(self.own, tag, windows, grow, self.occupancy.bw, self.occupancy.bh)
 
     def look(
         self,
@@ -76,14 +76,14 @@ class Estimate:
         tag: int,
         queue: tuple[np.ndarray, ...],
     ) -> tuple[Any, ...] | None:
-        """Find out what it costs to get to a goal; see :func:`survey.look_back` and :func:`survey.survey`.
+        """Find out what it costs to get to a goal; see ``look_back`` and ``goal_distances``.
 
         Returns
         -------
         tuple or None
             What :func:`search` wants to know of it; None when the goal is shut in for good, and no source with it.
         """
-        c, p = self.claims, self.claims.problem
+        c, p = self.occupancy, self.occupancy.problem
         held = c.held_by(job)
         self.ahead[:] = UNKNOWN
         self.known[:] = 0
@@ -110,7 +110,7 @@ class Estimate:
             return None
         if (kind := (job.full, job.via)) not in self.kept:
             self.kept[kind] = np.zeros(3 * len(c.touched), dtype=np.float32), np.full(len(c.touched), -1)
-        rest = survey(
+        rest = goal_distances(
             c.grid,
             held,
             who,

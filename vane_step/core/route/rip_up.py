@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from vane_step.core.route.connection_search import NO_END, WEIGHT, ConnectionSearch
 from vane_step.core.route.path import Routed, cost
-from vane_step.core.route.seeker import NO_END, WEIGHT, Seeker
 
 MAX_ROUNDS = 70
 # By how much prices rise from round to round; more slowly on one layer, where haste makes wires.
@@ -38,8 +38,8 @@ class Work:
         return not self.stopped
 
 
-def bargain(
-    run: Seeker,
+def rip_up(
+    run: ConnectionSearch,
     routed: dict[str, Routed],
     work: Work,
     most: int,
@@ -55,7 +55,7 @@ def bargain(
     growth = ONE_LAYER_GROWTH if run.problem.jump[0] else PRESSURE_GROWTH
     fewest = work.total + 1
     while not work.stopped:
-        bad = {n: paths for n, r in routed.items() if n not in stay and (paths := run.claims.conflicts(r))}
+        bad = {n: paths for n, r in routed.items() if n not in stay and (paths := run.occupancy.conflicts(r))}
         links = sum(len(paths) for paths in bad.values())
         if not bad or rounds >= most or since >= PATIENCE:
             break
@@ -67,15 +67,15 @@ def bargain(
         run.reach *= REACH_GROWTH
         run.pressure = min(PRESSURE_MOST, run.pressure * growth)
         for name in sorted(bad, key=lambda n: (-len(fought[n]), n)):
-            paths = run.claims.conflicts(routed[name])
+            paths = run.occupancy.conflicts(routed[name])
             if not paths:
                 continue
-            run.claims.release(routed[name])
+            run.occupancy.release(routed[name])
             left = routed[name].without(set(paths))
             # Few who fight on and on: whoever has a free way takes it.
             free = run.route_net(left, hard=True) if since >= STUBBORN and links <= FEW_LINKS else None
             routed[name] = free if free and free.failed <= routed[name].failed else run.route_net(left)
-            run.claims.hold(routed[name])
+            run.occupancy.hold(routed[name])
         work.goes_on(work.total - links)
         rounds += 1
         if wires is not None and worth(routed)[0] >= wires:
@@ -83,7 +83,7 @@ def bargain(
     return rounds
 
 
-def afresh(run: Seeker, pressure: float) -> None:
+def afresh(run: ConnectionSearch, pressure: float) -> None:
     """Forget what was fought over, and set the price of places that others hold."""
     run.forget()
     run.pressure, run.reach, run.weight, run.enough = pressure, 1.0, WEIGHT, NO_END
@@ -94,13 +94,13 @@ def left_open(routed: dict[str, Routed]) -> int:
     return sum(r.failed for r in routed.values())
 
 
-def restore(run: Seeker, routed: dict[str, Routed], before: dict[str, Routed]) -> None:
+def restore(run: ConnectionSearch, routed: dict[str, Routed], before: dict[str, Routed]) -> None:
     """Go back to what was routed before."""
     for name, net in before.items():
         if routed[name] is not net:
-            run.claims.release(routed[name])
+            run.occupancy.release(routed[name])
             routed[name] = net
-            run.claims.hold(net)
+            run.occupancy.hold(net)
 
 
 def worth(routed: dict[str, Routed]) -> tuple[int, float]:
@@ -108,27 +108,27 @@ def worth(routed: dict[str, Routed]) -> tuple[int, float]:
     return sum(len(p.wires) for r in routed.values() for p in r.paths), sum(cost(r) for r in routed.values())
 
 
-def settle(run: Seeker, routed: dict[str, Routed]) -> None:
+def settle(run: ConnectionSearch, routed: dict[str, Routed]) -> None:
     """Give up the links that still overlap, worst net first, until nothing does."""
     tried: set[str] = set()
     while True:
-        bad = {name: paths for name, r in routed.items() if (paths := run.claims.conflicts(r))}
+        bad = {name: paths for name, r in routed.items() if (paths := run.occupancy.conflicts(r))}
         if not bad:
             return
         name = max(bad, key=lambda n: (sum(len(x) for x in bad[n].values()), n))
-        run.claims.release(routed[name])
+        run.occupancy.release(routed[name])
         left = routed[name].without(set(bad[name]))
         left.failed = len(left.groups()) - 1
         routed[name] = left if name in tried else run.route_net(left, hard=True)
         tried.add(name)
-        run.claims.hold(routed[name])
+        run.occupancy.hold(routed[name])
 
 
-def retry(run: Seeker, routed: dict[str, Routed]) -> None:
+def retry(run: ConnectionSearch, routed: dict[str, Routed]) -> None:
     """Try the nets with open links once more, now that others have moved."""
     for name, old in routed.items():
         if old.failed:
-            run.claims.release(old)
+            run.occupancy.release(old)
             again = run.route_net(old, hard=True)
             routed[name] = again if again.failed < old.failed else old
-            run.claims.hold(routed[name])
+            run.occupancy.hold(routed[name])
