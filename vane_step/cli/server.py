@@ -18,21 +18,23 @@ def serve(
     port: Annotated[int, typer.Option(help="Port.")] = 8760,
     data: Annotated[Path | None, typer.Option(help="Folder of the database.")] = None,
     demo: Annotated[bool, typer.Option(help="Put the demo designs on the shelf.")] = False,
+    verbose: Annotated[bool, typer.Option(help="Write the log to the terminal as well.")] = False,
 ) -> None:
     """Start the program on this machine."""
     from vane_step.web.serve import run
 
-    run(host, port, data, demo)
+    run(host, port, data, demo, verbose)
 
 
 def demo_(
     port: Annotated[int, typer.Option(help="Port.")] = 8760,
     data: Annotated[Path | None, typer.Option(help="Folder of the database.")] = None,
+    verbose: Annotated[bool, typer.Option(help="Write the log to the terminal as well.")] = False,
 ) -> None:
     """Start the program with the demo designs on the shelf."""
     from vane_step.web.serve import run
 
-    run("127.0.0.1", port, data, True)
+    run("127.0.0.1", port, data, True, verbose)
 
 
 def rescue(

@@ -62,7 +62,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
             where=str(settings.data),
             next_step="Choose another with --data.",
         ) from error
-    write_to(settings.log_file)
+    write_to(settings.log_file, settings.verbose)
     serve_from_a_clean_process()
 
     @asynccontextmanager

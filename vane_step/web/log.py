@@ -26,14 +26,20 @@ structlog.configure(
 log = structlog.stdlib.get_logger("vane_step")
 
 
-def write_to(path: Path) -> bool:
+def write_to(path: Path, verbose: bool = False) -> bool:
     """Send the log to a file, rotated at 4 MB, four older ones kept; tells whether the file can be written.
 
-    Later calls send it elsewhere. A log that cannot be written stops nobody from working.
+    ``verbose`` sends it to the terminal as well. Later calls send it elsewhere. A log that cannot be written stops
+    nobody from working.
     """
     for old in list(_handler.handlers):
         _handler.removeHandler(old)
         old.close()
+    _handler.setLevel(logging.INFO)
+    if verbose:
+        shown = logging.StreamHandler()
+        shown.setFormatter(logging.Formatter("%(message)s"))
+        _handler.addHandler(shown)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         file = RotatingFileHandler(path, maxBytes=MAX_BYTES, backupCount=FILES - 1, encoding="utf-8")
@@ -44,7 +50,6 @@ def write_to(path: Path) -> bool:
     # A full disk must not turn an answer into a fault.
     file.handleError = lambda record: None  # type: ignore[method-assign]
     _handler.addHandler(file)
-    _handler.setLevel(logging.INFO)
     return True
 
 

@@ -47,7 +47,7 @@ def _few_arenas() -> None:
         ctypes.CDLL("libc.so.6").mallopt(M_ARENA_MAX, 2)
 
 
-def run(host: str, port: int, data: Path | None, demo: bool) -> None:
+def run(host: str, port: int, data: Path | None, demo: bool, verbose: bool = False) -> None:
     """Serve until interrupted.
 
     Raises
@@ -56,8 +56,8 @@ def run(host: str, port: int, data: Path | None, demo: bool) -> None:
         When the port is taken, or another address than loopback is asked for without an access key.
     """
     settings = Settings(host=host, port=port)
-    if data:
-        settings = settings.model_copy(update={"data": data})
+    more = ({"data": data} if data else {}) | ({"verbose": True} if verbose else {})
+    settings = settings.model_copy(update=more)
     if not settings.loopback and not settings.access_key:
         raise InputError(
             f"{host} can be reached by others.",

@@ -23,6 +23,8 @@ class Settings(BaseSettings):
     supplier: str = Field(default="", description="Address of a supplier; the simulated one when empty.")
     access_key: str = Field(default="", description="Key asked for off loopback; 12 characters or more.")
 
+    verbose: bool = Field(default=False, description="Write the log to the terminal as well.")
+
     @property
     def loopback(self) -> bool:
         """Whether only this machine can reach the program."""

@@ -172,6 +172,7 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
 
     def done(result: RouteDone) -> None:
         label = f"route {result.links_made} of {result.links_wanted} connections"
+        log.info("job", work="route", design=kept.id, made=result.links_made, wanted=result.links_wanted)
         now = store.get(kept.id)
         if now.version != kept.version and not _fits_still(kept.design, now.design, result.edit):
             raise EditRefused(
@@ -254,6 +255,7 @@ def _start_arranging(request: Request, kept: Kept, tidy: bool) -> None:
 
     def done(found: list[Arrangement]) -> None:
         proposals[kept.id] = (board_state(kept.design), found)
+        log.info("job", work="arrange", design=kept.id, proposals=len(found))
         count = f"{len(found)} arrangements are" if len(found) > 1 else "An arrangement is"
         tell({"state": "done", "says": f"{count} proposed beside the board", "proposals": len(found)})
 
@@ -270,10 +272,11 @@ def _start_advising(request: Request, kept: Kept) -> None:
 
     def done(found: list[LayerOffer]) -> None:
         advice[kept.id] = (kept.version, found)
+        log.info("job", work="advise", design=kept.id, boards=len(found))
         tell(
             {
                 "state": "done",
-                "says": "What other layers would buy is told beside the board",
+                "says": "What other numbers of layers would gain is shown beside the board",
                 "proposals": len(found),
             }
         )

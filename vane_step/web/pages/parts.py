@@ -24,6 +24,7 @@ from vane_step.data.shipped import catalogue
 from vane_step.store.designs import Kept
 from vane_step.suppliers.client import kept_offers, refresh
 from vane_step.web.findings_view import outside
+from vane_step.web.log import log
 from vane_step.web.render import page, step_page, store_of
 
 router = APIRouter()
@@ -228,6 +229,7 @@ def ask_offers(request: Request, id: str, body: Question) -> dict[str, Any]:
             next_step="Choose parts first.",
         )
     at = refresh(shared, request.app.state.supplier.address(), sorted(numbers | around))
+    log.info("supplier", design=id, asked=len(numbers | around), at=at.isoformat())
     request.app.state.events.publish(id, "offers", {"at": at.isoformat()})
     return {"says": f"asked for {len(numbers | around)} parts", "at": at.isoformat(timespec="minutes")}
 

@@ -101,7 +101,7 @@ def put_on_shelf(store: DesignStore, name: str, design: Design) -> str:
 
 
 @router.post("/import")
-def bring(request: Request, files: list[UploadFile]) -> RedirectResponse:
+def import_design(request: Request, files: list[UploadFile]) -> RedirectResponse:
     """Import a design file, or the files of an exchange folder together."""
     contents = {Path(f.filename or "upload").name: f.file.read() for f in files}
     if len(contents) == 1 and not contents.keys() & set(FILES):
@@ -110,6 +110,7 @@ def bring(request: Request, files: list[UploadFile]) -> RedirectResponse:
     else:
         design = exchange_folder(contents, "exchange folder")
     id = put_on_shelf(store_of(request), design.name, design)
+    log.info("import", design=id, files=sorted(contents), parts=len(design.parts))
     return RedirectResponse(f"/d/{id}/board", 303)
 
 
