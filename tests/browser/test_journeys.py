@@ -445,7 +445,7 @@ class Together(InBrowser):
                 server = Server(Path(folder))
                 time.sleep(seconds)
                 server.end(how)
-                for _ in range(40):
+                for _ in range(300):
                     try:
                         os.killpg(server.process.pid, 0)
                     except ProcessLookupError:

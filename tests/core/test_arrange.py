@@ -14,9 +14,10 @@ from vane_step.core.board.analysis.score import crossings, score, scoreboard
 from vane_step.core.board.analysis.separation import loud_parts, too_near
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.drc.decoupling import nearness_findings
-from vane_step.core.board.geometry.bypass import bypass_pairs, is_connector, nearest_bypass
+from vane_step.core.board.geometry.bypass_distance import nearest_bypass
 from vane_step.core.board.geometry.shapes import courtyards, outline, zone_shape
 from vane_step.core.board.placement.placer import propose
+from vane_step.core.circuit.bypass import bypass_pairs, is_connector
 from vane_step.core.design.edits import PlaceParts, apply
 from vane_step.core.design.model import Design, split_pin
 from vane_step.core.errors import EditRefused

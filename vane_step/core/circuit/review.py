@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Literal
 
+from vane_step.core.circuit.bypass import bypass_pins, ground_pins
 from vane_step.core.circuit.connectors import connector_findings
 from vane_step.core.circuit.contacts import contact_findings
 from vane_step.core.circuit.converters import converter_findings
@@ -201,24 +202,12 @@ def _over_rc(design: Design, net: Net) -> bool:
     )
 
 
-def decoupling_capacitors(design: Design, net: Net) -> list[str]:
-    """List the capacitors between a net and a ground net."""
-    found = []
-    for part, pin in design.pins_on(net.name):
-        if part.kind not in CAPACITORS:
-            continue
-        others = [design.net_of(pin_name(part.ref, p.number)) for p in part.pins if p.number != pin.number]
-        if any(o is not None and design.nets[o].role == "ground" for o in others):
-            found.append(part.ref)
-    return found
-
-
 def _decoupling(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
         takers = tuple(
             pin_name(a.ref, b.number) for a, b in design.pins_on(net.name) if b.role == "supply-in"
         )
-        capacitors = decoupling_capacitors(design, net) if takers else []
+        capacitors = bypass_pins(design, net, ground_pins(design)) if takers else []
         if len(capacitors) < len(takers):
             text = (
                 f"{net.name} has {len(capacitors)} decoupling capacitors for {len(takers)} supply pins: "

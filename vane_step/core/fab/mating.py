@@ -14,8 +14,8 @@ from typing import Final
 
 import numpy as np
 
-from vane_step.core.board.geometry.bypass import is_connector
 from vane_step.core.board.geometry.shapes import place_point
+from vane_step.core.circuit.bypass import is_connector
 from vane_step.core.design.model import Design, Package, Part, PartPlace, Side, natural, pin_name, role_of_net
 from vane_step.core.quantity import nm
 

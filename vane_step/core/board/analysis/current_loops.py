@@ -12,8 +12,8 @@ from dataclasses import dataclass
 import shapely
 
 from vane_step.core.board.copper.pour_fill import pour_pieces
-from vane_step.core.board.geometry.bypass import bypass_pairs
 from vane_step.core.board.geometry.shapes import CopperItem, copper_items
+from vane_step.core.circuit.bypass import bypass_pairs
 from vane_step.core.derive import derived
 from vane_step.core.design.model import LAYERS, Design, natural, split_pin
 

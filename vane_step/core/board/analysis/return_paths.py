@@ -8,8 +8,8 @@ import shapely
 from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.copper.pour_fill import pour_pieces
-from vane_step.core.board.geometry.bypass import bypass_pairs
 from vane_step.core.board.geometry.shapes import CopperItem, copper_items
+from vane_step.core.circuit.bypass import bypass_pairs
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, natural
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vane_step.core.board.geometry.bypass import nearest_bypass
+from vane_step.core.board.geometry.bypass_distance import nearest_bypass
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, split_pin
 from vane_step.core.finding import Finding, Place, Remedy

@@ -9,9 +9,9 @@ import numpy as np
 import shapely
 
 from vane_step.core.board.analysis.separation import loud_parts, shunning
-from vane_step.core.board.geometry.bypass import bypass_pairs, is_connector
 from vane_step.core.board.geometry.shapes import outline, place_point, zone_shape
 from vane_step.core.board.geometry.sides import home_side
+from vane_step.core.circuit.bypass import bypass_pairs, is_connector
 from vane_step.core.design.model import Design, Net, Part, PartPlace, Zone, split_pin
 from vane_step.core.quantity import nm
 

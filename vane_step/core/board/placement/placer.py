@@ -14,10 +14,10 @@ from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.board.analysis.score import Score, score
-from vane_step.core.board.geometry.bypass import bypass_pairs, is_connector
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.board.geometry.sides import home_side
 from vane_step.core.board.placement.cost_model import CELL_MM, EDGE, NEAR, Floor, floor
+from vane_step.core.circuit.bypass import bypass_pairs, is_connector
 from vane_step.core.design.edits import LayCopper, PlaceParts, Together, apply
 from vane_step.core.design.model import Design, Net, PartPlace, Side, natural, split_pin
 from vane_step.core.errors import EditRefused
