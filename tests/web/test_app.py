@@ -658,7 +658,7 @@ class Work(Served):
         """Ask for what takes long until it is there."""
         while 'class="working"' in (text := self.client.request(method, path, **asked).text):
             time.sleep(0.05)
-        return text
+        return " ".join(text.split())
 
     def test_panels_are_made_apart(self) -> None:
         """A panel is under way, then there, drawn and to be downloaded; stopped it says so; a fault inside has a reference."""
