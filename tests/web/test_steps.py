@@ -14,7 +14,7 @@ import httpx
 from fastapi.testclient import TestClient
 
 from tests.support import BEEPER, FROST, PANEL, demo
-from tests.web.test_app import Here
+from tests.web.support import Here
 from vane_step.core.circuit.blocks import block_from, block_json
 from vane_step.core.errors import EditRefused
 from vane_step.data.shipped import blocks
