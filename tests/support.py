@@ -13,6 +13,7 @@ import shapely
 from shapely.geometry import LineString, Point, Polygon
 
 from vane_step.core.ask import ask
+from vane_step.core.board.drc.check import check
 from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import (
@@ -304,3 +305,11 @@ def boxes_apart(boxes: list[tuple[str, tuple[float, float, float, float]]]) -> l
         if p[0] < q[2] - 0.01 and q[0] < p[2] - 0.01 and p[1] < q[3] - 0.01 and q[1] < p[3] - 0.01:
             found.append(f"{a} over {b}")
     return found
+
+
+LOOSE = ("unrouted", "loose-end", "loose-via")
+
+
+def codes(d: Design, leave_out: tuple[str, ...] = LOOSE) -> list[str]:
+    """List the codes of findings."""
+    return [f.code for f in check(d).findings if f.code not in leave_out]

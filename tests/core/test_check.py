@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import unittest
-from unittest.mock import patch
 
 import shapely
 from hypothesis import given, settings, strategies as st
@@ -12,12 +11,13 @@ from hypothesis import given, settings, strategies as st
 from tests.support import (
     BEEPER,
     FROST,
+    LOOSE,
     board,
+    codes,
     demo,
     design,
     drawn_copper,
     joined_nets,
-    mirrored,
     part,
     routed,
     said,
@@ -30,7 +30,6 @@ from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.geometry.shapes import copper_items
-from vane_step.core.derive import forget
 from vane_step.core.design.edits import LayCopper, PlaceParts, SetItem, apply
 from vane_step.core.design.model import (
     CurrentNeed,
@@ -43,22 +42,12 @@ from vane_step.core.design.model import (
     PartPlace,
     Pour,
 )
-from vane_step.core.fab.readback import read_back
-from vane_step.core.fab.release import write_files
 from vane_step.core.judge import all_findings
-from vane_step.core.power.spacing import spacing_mm
 from vane_step.core.quantity import nm
 from vane_step.data.shipped import rule_set
 
+
 # Tests of gaps lay copper that leads nowhere.
-LOOSE = ("unrouted", "loose-end", "loose-via")
-
-
-def codes(d: Design, leave_out: tuple[str, ...] = LOOSE) -> list[str]:
-    """List the codes of findings."""
-    return [f.code for f in check(d).findings if f.code not in leave_out]
-
-
 class Exactness(unittest.TestCase):
     """A gap that equals the limit passes; one nanometre less does not count, two do."""
 
@@ -104,129 +93,6 @@ class Exactness(unittest.TestCase):
             self.assertEqual(codes(design([], nets={"A": ""}, vias=vias)), found)
 
 
-class Slivers(unittest.TestCase):
-    """Copper of a pour between two tracks of others, held against the least width of the maker."""
-
-    @settings(max_examples=12)
-    @given(st.floats(0.02, 0.4))
-    def test_strip(self, strip: float) -> None:
-        """What is thinner than the maker holds is not filled; were it filled, it is told with its width."""
-        apart = strip + 0.3 + 2 * 0.3
-        tracks = {
-            "T1": track("T1", "A", 0.3, (15, 15), (25, 15)),
-            "T2": track("T2", "B", 0.3, (15, 15 + apart), (25, 15 + apart)),
-        }
-        pour = Pour(id="G-front", net="G", layer="front", clearance_nm=nm(0.3), min_width_nm=nm(0.05))
-        tracks["T3"] = track("T3", "G", 0.3, (5, 5), (8, 5))
-        d = design([], nets={"A": "", "B": "", "G": ""}, tracks=tracks, pours={"G-front": pour})
-        least = d.board.rules.min_width_nm / 1e6
-        between = shapely.Point(20, 15 + apart / 2)
-        if abs(strip - least) > 0.01:
-            filled = any(piece.covers(between) for piece in pour_pieces(d)[0].pieces)
-            self.assertEqual((filled, codes(d)), (strip > least, []))
-        rules = d.board.rules.model_copy(update={"min_width_nm": nm(0.02)})
-        finer = pour_pieces(d.replaced(board=d.board.model_copy(update={"rules": rules})))
-        with patch("vane_step.core.board.drc.pours.pour_pieces", return_value=finer):
-            forget()
-            found = [f for f in check(d).findings if f.code == "sliver"]
-        forget()
-        if abs(strip - least) > 0.01 and strip > 0.06:
-            self.assertEqual(len(found), int(strip < least))
-            for one in found:
-                # Gaps round the tracks are drawn by chords outside the true circles.
-                self.assertAlmostEqual(one.reading or 0, strip, delta=0.008)
-
-
-class Joints(unittest.TestCase):
-    """Copper that hangs together by too little."""
-
-    @settings(max_examples=40)
-    @given(st.floats(-0.02, 0.25), st.sampled_from([0.2, 0.25, 0.4]), st.sampled_from(["rect", "round"]))
-    def test_grazing_ends(self, into: float, wide: float, shape: str) -> None:
-        """A track whose end reaches so far into a pad is joined by the chord it shares with it; the files tell the same."""
-        d = design([part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", 20, 10)], {"A": "R1.2 R2.1"})
-        pack = d.packages["CHIP-2012M"]
-        pads = tuple(
-            p.model_copy(update={"shape": shape, "width_nm": nm(1.2), "height_nm": nm(1.2)})
-            for p in pack.pads
-        )
-        d = d.replaced(packages={pack.name: pack.model_copy(update={"pads": pads})})
-        ends = {i.id: i.shape() for i in copper_items(d)}
-        right, left = ends["R1.2"].bounds[2], ends["R2.1"].bounds[0]
-        # The right end lies in its pad, the left one reaches in by so much.
-        end = right + wide / 2 - into
-        d = d.replaced(tracks={"T1": track("T1", "A", wide, (end, 10), (left + 0.5, 10))})
-        lens = shapely.Point(end, 10).buffer(wide / 2, quad_segs=64).intersection(ends["R1.2"])
-        chord = 0.0 if lens.is_empty else lens.bounds[3] - lens.bounds[1]
-        least = d.board.rules.min_width_nm / 1e6
-        found = [f for f in check(d).findings if f.code == "thin-joint"]
-        if into < 1e-3 or abs(chord - least) < 0.012:
-            return
-        self.assertEqual(len(found), int(chord < least), (chord, into))
-        if found:
-            # Circles have corners, 4 µm off at most; near its beginning a chord grows much faster than that.
-            near = [2 * math.sqrt(max(0.0, (wide - x) * x)) for x in (max(0.0, into - 0.005), into + 0.005)]
-            self.assertGreater(found[0].reading or 0, near[0] - 0.01)
-            self.assertLess(found[0].reading or 0, near[1] + 0.01)
-        files = write_files(d, "2026-11-26T00:00:00Z")
-        self.assertEqual("file-thin" in {f.code for f in read_back(d, files).differences}, chord < least)
-
-    def test_beside_a_better_one(self) -> None:
-        """A track that grazes a pad it is joined to otherwise, by another piece or by a pour, is left alone."""
-        d = design([part("R1", "CHIP-2012M", 10, 10)], {"A": "R1.2"})
-        box_of = next(i for i in copper_items(d) if i.id == "R1.2").shape().bounds
-        up = box_of[3] + 0.1
-        d = d.replaced(tracks={"T1": track("T1", "A", 0.25, (11, 10), (13, 10), (13, up), (box_of[0], up))})
-        self.assertEqual(codes(d), [])
-        loose = d.replaced(tracks={"T1": track("T1", "A", 0.25, (13, up), (box_of[2] - 0.2, up))})
-        self.assertEqual(codes(loose), [] if min(box_of[2] - box_of[0], 0.45) > 0.15 else ["thin-joint"])
-
-
-class InTheFiles(unittest.TestCase):
-    """The read-back measures widths by itself, and lets pass what nothing hangs on."""
-
-    def thin(self, d: Design, **other: str) -> int:
-        """Count the thin places the files show."""
-        files = write_files(d, "2026-11-26T00:00:00Z")
-        for name, text in other.items():
-            key = next(k for k in files if name in k)
-            files[key] = files[key].replace("M02*", f"{text}\nM02*")
-        return int(read_back(d, files).readings["thin_places"])
-
-    def test_widths(self) -> None:
-        """A thin track, a narrow bridge in a pour and a grazing end are told; a graze beside a wide way, and thin pads, are not."""
-        pads = [part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", 20, 10)]
-        d = design(pads, {"A": "R1.2 R2.1"})
-        at = {i.id: (i.x_mm, i.y_mm) for i in copper_items(d)}
-        (x0, y0), end = at["R1.2"], at["R2.1"]
-        for wide, count in ((0.2, 0), (0.12, 1)):
-            self.assertEqual(
-                self.thin(d.replaced(tracks={"T1": track("T1", "A", wide, (x0, y0), end)})), count
-            )
-        # A second track leaves the first and comes back to within a hair of the pad.
-        edge = next(i for i in copper_items(d) if i.id == "R1.2").shape().bounds
-        out = track("T1", "A", 0.2, (x0, y0), (x0 + 3, y0))
-        back = track(
-            "T2", "A", 0.2, (x0 + 3, y0), (edge[2] + 0.095, edge[3] + 1), (edge[2] + 0.095, edge[1] + 0.5)
-        )
-        both = d.replaced(tracks={"T1": out, "T2": back})
-        self.assertEqual(
-            ([f.code for f in check(both).findings if f.code == "thin-joint"], self.thin(both)), ([], 0)
-        )
-        poured = said(design([part("J1", "HDR-1x2", 10, 10)], {"A": "J1.1"}), "pour A back")
-        for gap, thin in ((0.2, False), (0.08, True)):
-            spots = "".join(f"X{nm(20 + k * (1 + gap))}Y{nm(20)}D03*\n" for k in (0, 1))
-            holes = f"%ADD99C,1.0*%\n%LPC*%\nD99*\n{spots}%LPD*%"
-            self.assertEqual(self.thin(poured, **{"copper-back": holes}) > 0, thin)
-        fine = design(
-            [part("U1", "TSSOP-20", 20, 15)],
-            {},
-            board(rules=rule_set("standard-house").model_copy(update={"min_width_nm": nm(0.45)})),
-        )
-        self.assertIn("thin-pad", codes(fine))
-        self.assertEqual(self.thin(fine), 0)
-
-
 class Material(unittest.TestCase):
     """Holes and cut-outs against the edge of the board."""
 
@@ -254,63 +120,6 @@ class Material(unittest.TestCase):
             self.assertEqual(
                 codes(said(design([], {}), "cutout 10 5 5x10", f"cutout {15 + gap} 5 5x10")), wanted
             )
-
-
-class Creepage(unittest.TestCase):
-    """Spacing by the voltage between nets."""
-
-    def test_table(self) -> None:
-        """Values read from IPC-2221B, table 6-1, by hand; more volts never want less."""
-        for volts, inner, bare, coated, lead in (
-            (12, 0.05, 0.1, 0.05, 0.13),
-            (48, 0.1, 0.6, 0.13, 0.4),
-            (100, 0.1, 0.6, 0.13, 0.5),
-            (325, 0.25, 2.5, 0.8, 1.5),
-            (600, 0.5, 3.0, 1.105, 1.805),
-        ):
-            self.assertEqual(
-                [round(spacing_mm(volts, s), 3) for s in ("inner", "bare", "coated", "lead")],
-                [inner, bare, coated, lead],
-            )  # type: ignore[arg-type]
-        for surface in ("inner", "bare", "coated", "lead"):
-            found = [spacing_mm(v, surface) for v in range(0, 900, 7)]  # type: ignore[arg-type]
-            self.assertEqual(found, sorted(found))
-
-    @settings(max_examples=40)
-    @given(
-        st.sampled_from([(12, ""), (48, "look"), (100, "stop"), (325, "stop")]),
-        st.floats(0.2, 2.0),
-        st.booleans(),
-    )
-    def test_pads_and_pours(self, rail: tuple[int, str], gap: float, poured: bool) -> None:
-        """Two pads, or a track and a pour, so far apart: told exactly where the table wants more."""
-        volts, level = rail
-        parts = [
-            part("J1", "CHIP-2012M", 10, 10),
-            part("J2", "CHIP-2012M", 20, 10),
-            part("J3", "HDR-1x2", 30, 20),
-        ]
-        d = said(design(parts, {"HV": "J1.2", "LOW": "J2.1 J3.1"}), f"rail HV {volts}V")
-        at_ = {i.id: i.shape().bounds for i in copper_items(d)}
-        shift = at_["J2.1"][0] - at_["J1.2"][2] - gap
-        place = d.parts["J2"].place
-        assert place is not None
-        there = place.model_copy(update={"x_nm": place.x_nm - nm(shift)})
-        d = apply(d, PlaceParts(places={"J2": there}))[0]
-        wanted, surface = nm(gap) / 1e6, "lead"
-        if poured:
-            d = d.replaced(
-                pours={"P1": Pour(id="P1", net="LOW", layer="back", clearance_nm=nm(gap))},
-                tracks={"T1": track("T1", "HV", 0.3, (15, 25), (25, 25), layer="back")},
-            )
-            d = apply(d, PlaceParts(places={"J2": place}))[0]
-            surface = "coated"
-        found = [f for f in check(d).findings if f.code == "creepage"]
-        least = spacing_mm(volts, surface)  # type: ignore[arg-type]
-        if abs(wanted - least) > 0.01:
-            self.assertEqual([f.level for f in found], [level] if level and wanted < least else [])
-        if found:
-            self.assertAlmostEqual(found[0].reading or 0, wanted, delta=0.01)
 
 
 class SeededFaults(unittest.TestCase):
@@ -400,75 +209,6 @@ class SeededFaults(unittest.TestCase):
         d = d.replaced(nets={**d.nets, "A": d.nets["A"].model_copy(update={"rule": wide})})
         asks = {f.code: f.remedy.ask for f in check(d).findings if f.remedy and f.code != "unrouted"}
         self.assertEqual(asks, {"track-current": "route A fresh", "net-width": "route A fresh"})
-
-
-class BothSides(unittest.TestCase):
-    """A board turned over is judged alike."""
-
-    def test_mirror_image(self) -> None:
-        """Codes and readings of the demo board, clean and with faults, are those of its mirror image."""
-        clean = demo(FROST)
-        x = clean.parts["U1"].place
-        assert x is not None
-        faulty = apply(clean, PlaceParts(places={"U1": x.model_copy(update={"x_nm": x.x_nm + nm(0.3)})}))[0]
-        for d in (clean, faulty):
-            one, two = (
-                sorted(
-                    (f.code, round(f.reading or 0, 3))
-                    for f in check(x).findings
-                    if not f.code.startswith("legend")
-                )
-                for x in (d, mirrored(d))
-            )
-            self.assertEqual(one, two)
-        self.assertGreater(check(faulty).stops, 5)
-
-
-class AfterAnEdit(unittest.TestCase):
-    """What is judged anew only near an edit is what judging everything anew finds."""
-
-    @settings(max_examples=7)
-    @given(
-        st.lists(
-            st.tuples(st.integers(0, 5), st.integers(0, 10**6), st.floats(-1.5, 1.5)), min_size=1, max_size=4
-        )
-    )
-    def test_chains_of_edits(self, steps: list[tuple[int, int, float]]) -> None:
-        """Parts moved, turned and taken off, tracks lifted and shifted, holes drilled: with pours and without."""
-        for d in (demo(FROST), demo(FROST).replaced(pours={})):
-            check(d)
-            for kind, pick, by in steps:
-                d = self.edited(d, kind, pick, by)
-                near = check(d)
-            forget()
-            self.assertEqual(near, check(d))
-
-    @staticmethod
-    def edited(d: Design, kind: int, pick: int, by: float) -> Design:
-        refs = [r for r, p in d.parts.items() if p.place]
-        at = d.parts[refs[pick % len(refs)]].place
-        track_id = sorted(d.tracks)[pick % len(d.tracks)]
-        assert at is not None
-        places = {
-            0: at.model_copy(update={"x_nm": at.x_nm + nm(by), "locked": False}),
-            1: at.model_copy(update={"turn_deg": (at.turn_deg + 90) % 360, "locked": False}),
-            2: None,
-        }
-        if kind in places:
-            changed = {
-                refs[pick % len(refs)]: d.parts[refs[pick % len(refs)]].model_copy(
-                    update={"place": places[kind]}
-                )
-            }
-            return d.replaced(parts={**d.parts, **changed})
-        if kind == 3:
-            return apply(d, LayCopper(lift=(track_id,)))[0]
-        if kind == 4:
-            run = d.tracks[track_id]
-            shifted = tuple((x, y + nm(by)) for x, y in run.points)
-            return d.replaced(tracks={**d.tracks, track_id: run.model_copy(update={"points": shifted})})
-        hole = MountingHole(id="H9", x_nm=at.x_nm, y_nm=at.y_nm + nm(by), drill_nm=nm(3), keepout_nm=nm(3))
-        return apply(d, SetItem(hole=hole))[0]
 
 
 class Joining(unittest.TestCase):
