@@ -55,8 +55,9 @@ def join(design: Design, words: Sequence[str]) -> Proposal:
     edit = edits.Join(pins=tuple(pins), net=name)
     after = apply(design, edit)[0].nets[name]
     moved = [f"{p} leaves {n}" for p in pins if (n := design.net_of(p)) and n != name]
-    says = f"{name} then has {len(after.pins)} pins: {', '.join(after.pins[-6:])}" + (
-        f"; {', '.join(moved)}" if moved else ""
+    says = (
+        f"{name} then has {len(after.pins)} pin{'' if len(after.pins) == 1 else 's'}: {', '.join(after.pins[-6:])}"
+        + (f"; {', '.join(moved)}" if moved else "")
     )
     return Proposal(says, edit, about=tuple(pins))
 

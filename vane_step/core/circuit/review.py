@@ -15,7 +15,7 @@ from vane_step.core.circuit.hazards import hazards
 from vane_step.core.circuit.lines import line_findings
 from vane_step.core.circuit.programming import programming_findings
 from vane_step.core.circuit.reasons import reason_findings
-from vane_step.core.circuit.sources import fed_nets, source_findings
+from vane_step.core.circuit.sources import fed_nets, nets_before, source_findings
 from vane_step.core.circuit.stress import stress_findings
 from vane_step.core.circuit.variants import variant_findings
 from vane_step.core.derive import derived
@@ -158,14 +158,18 @@ def _supplies(design: Design) -> Iterator[Finding]:
         takers = tuple(pin_name(a.ref, b.number) for a, b in on if b.role == "supply-in")
         if not takers or net.name in fed:
             continue
-        # A supply comes in by a connector; where several could be meant, nobody is asked to guess.
-        doors = [(a, b) for a, b in on if a.ref.startswith("J") and a.kind == "card" and b.role == "passive"]
+        # A supply comes in by a connector, maybe behind a fuse; where several could be meant, nobody has to guess.
+        before = [pair for other in nets_before(design, net.name) for pair in design.pins_on(other)]
+        doors = [
+            (a, b) for a, b in before if a.ref.startswith("J") and a.kind == "card" and b.role == "passive"
+        ]
         remedy = None
         if len(doors) == 1:
             part, pin = doors[0]
             name = pin_name(part.ref, pin.number)
             remedy = Remedy(
-                label=f"Say that {name} feeds it", ask=f"pin {name} {pin.name or pin.number} supply-out"
+                label=f"Say that {name} feeds {design.net_of(name)}",
+                ask=f"pin {name} {pin.name or pin.number} supply-out",
             )
         text = f"Nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
         yield _finding("stop", "no-supply", text, 0, 1, "sources", CIRCUIT, takers, net.name, remedy=remedy)

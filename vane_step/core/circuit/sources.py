@@ -50,11 +50,11 @@ def _ends(design: Design, part: Part) -> tuple[Net, Net] | None:
     return (a, b) if a is not None and b is not None and a is not b else None
 
 
-def fed_nets(design: Design) -> set[str]:
-    """Give the nets that something feeds.
+def feeding_ways(design: Design) -> dict[str, set[str]]:
+    """Give for each net those it would feed if something fed it.
 
-    A net is fed by a supply output, by an output on a switching net, and from a net that is fed through fuses,
-    inductors, switches and jumpers, through a diode from its anode on, and through resistors small enough to feed.
+    The way leads through fuses, inductors, switches and jumpers, through a diode from its anode on, and through
+    resistors small enough to feed.
     """
     through: dict[str, set[str]] = {name: set() for name in design.nets}
     for part in design.parts.values():
@@ -70,6 +70,21 @@ def fed_nets(design: Design) -> set[str]:
         elif part.kind in ("fuse", "inductor", "switch", "jumper") or _feeding_resistor(part, a, b):
             through[a.name].add(b.name)
             through[b.name].add(a.name)
+    return through
+
+
+def nets_before(design: Design, name: str) -> list[str]:
+    """Give the nets a net would be fed from, itself first, the nearest before those farther off."""
+    ways = feeding_ways(design)
+    found = [name]
+    for net in found:
+        found += [other for other, to in ways.items() if net in to and other not in found]
+    return [n for n in found if design.nets[n].role != "ground"]
+
+
+def fed_nets(design: Design) -> set[str]:
+    """Give the nets fed by a supply output, by an output on a switching net, or from a net that is fed."""
+    through = feeding_ways(design)
     fed: set[str] = set()
     waiting = [
         n.name for n in design.nets.values() if any(_feeds(n, pin) for _, pin in design.pins_on(n.name))

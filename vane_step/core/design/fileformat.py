@@ -86,12 +86,9 @@ def input_error(error: ValidationError, where: str) -> InputError:
     if limit:
         says = f"{path[-1] if path else 'This'} is out of range"
         return InputError(
-            f"{says}.{count}",
-            where=_where(where, path),
-            value=_told(first["input"], path),
-            allowed=limit,
+            f"{says}.{count}", where=_where(where, path), value=_told(first["input"], path), allowed=limit,
             next_step=f"It is {_told(first['input'], path)} now.",
-        )
+        )  # fmt: skip
     message = first["msg"].removeprefix("Value error, ")
     return InputError(f"{message[:1].upper()}{message[1:]}.{count}", where=_where(where, path))
 
@@ -101,13 +98,10 @@ def _where(where: str, path: list[str]) -> str:
 
 
 _BOUNDS = {
-    "greater_than": ("gt", "above"),
-    "greater_than_equal": ("ge", "at least"),
-    "less_than": ("lt", "below"),
-    "less_than_equal": ("le", "at most"),
-    "string_too_long": ("max_length", "at most"),
-    "too_long": ("max_length", "at most"),
-}
+    "greater_than": ("gt", "above"), "greater_than_equal": ("ge", "at least"),
+    "less_than": ("lt", "below"), "less_than_equal": ("le", "at most"),
+    "string_too_long": ("max_length", "at most"), "too_long": ("max_length", "at most"),
+}  # fmt: skip
 
 
 def _limit(kind: str, context: dict[str, Any], path: list[str]) -> str:
@@ -122,9 +116,6 @@ def _limit(kind: str, context: dict[str, Any], path: list[str]) -> str:
 
 def _told(value: Any, path: list[str]) -> str:
     """Write a value as people say it: nanometres in millimetres, long things by their length."""
-    if isinstance(value, int) and abs(value) > 10**30:
-        # Python neither makes a float of it nor writes it out.
-        return f"a number of about {round(value.bit_length() * 0.30103)} digits"
     if isinstance(value, int) and abs(value) >= 1_000_000 and _is_length(path):
         return f"{value / 1e6:g} mm"
     if isinstance(value, str):
