@@ -26,6 +26,7 @@ from tests.support import (
 )
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.drc.check import check
+from vane_step.core.board.drc.track_width import bearing_layers
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design, MountingHole, Net, NetRule, Pour
@@ -177,6 +178,25 @@ class RandomBoards(unittest.TestCase):
             result.links_wanted - result.links_made, sum(k - 1 for k in joined_nets(after).values() if k > 1)
         )
         self.assertEqual(before - result.links_made, figures(after)["links_open"])
+
+
+class Currents(unittest.TestCase):
+    """Layers that bear what a net carries."""
+
+    def test_thin_inner_copper_is_left_to_others(self) -> None:
+        """A net whose width bears its current outside only is routed outside only, and no track of it runs hot."""
+        d = demo(CIDER)
+        d = d.replaced(pours={}, tracks={}, vias={})
+        name = max((n for n in d.nets.values() if n.role == "signal"), key=lambda n: len(n.pins)).name
+        d = said(d, f"current {name} 700mA", f"width {name} 0.25mm")
+        rule = d.rule_of(name)
+        self.assertEqual(bearing_layers(d, rule), ("front", "back"))
+        edit = route(d, nets={name}).edit
+        self.assertTrue([t for t in edit.tracks if t.net == name])
+        self.assertFalse({t.layer for t in edit.tracks if t.net == name} - {"front", "back"})
+        after, _ = apply(d, edit)
+        hot = [f for f in check(after).findings if f.code == "track-current" and f.place.net == name]
+        self.assertFalse([f for f in hot if f.level == "stop"])
 
 
 class Wishes(unittest.TestCase):

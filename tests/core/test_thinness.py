@@ -98,6 +98,30 @@ class Joints(unittest.TestCase):
         files = write_files(d, "2026-11-26T00:00:00Z")
         self.assertEqual("file-thin" in {f.code for f in read_back(d, files).differences}, chord < least)
 
+    @settings(max_examples=30)
+    @given(st.floats(-0.02, 0.3), st.sampled_from(["rect", "round"]), st.sampled_from([0, 1.2]))
+    def test_grazing_pours(self, into: float, shape: str, hatch: float) -> None:
+        """A pour whose border reaches so far into a pad of its net holds it by enough, or is parted from it."""
+        d = design([part("R1", "CHIP-2012M", 10, 10), part("R2", "CHIP-2012M", 10, 16)], {"A": "R1.2 R2.2"})
+        pack = d.packages["CHIP-2012M"]
+        size = {"shape": shape, "width_nm": nm(1.2), "height_nm": nm(1.2)}
+        pads = tuple(p.model_copy(update=size) for p in pack.pads)
+        d = d.replaced(packages={pack.name: pack.model_copy(update={"pads": pads})})
+        top = next(i for i in copper_items(d) if i.id == "R1.2").shape().bounds[3]
+        box = ((4.0, top - into), (16.0, top - into), (16.0, 19.0), (4.0, 19.0))
+        pour = Pour(
+            id="P1", net="A", layer="front", area=[(nm(x), nm(y)) for x, y in box], hatch_nm=nm(hatch)
+        )
+        d = d.replaced(pours={"P1": pour})
+        found = {f.code for f in check(d).findings}
+        self.assertFalse(found & {"thin-joint", "sliver", "clearance"})
+        read = {f.code for f in read_back(d, write_files(d, "2026-11-26T00:00:00Z")).differences}
+        self.assertFalse(read & {"file-thin", "file-short", "file-open"})
+        # A straight side that touches a straight side hangs together by all of it; a round one by a point.
+        off = into < -1e-3 or (shape == "round" and into < 1e-3)
+        if off or into > 0.02:
+            self.assertEqual("unrouted" in found, off)
+
     def test_beside_a_better_one(self) -> None:
         """A track that grazes a pad it is joined to otherwise, by another piece or by a pour, is left alone."""
         d = design([part("R1", "CHIP-2012M", 10, 10)], {"A": "R1.2"})

@@ -10,7 +10,7 @@ import shapely
 from shapely.geometry import Polygon
 
 from vane_step.core.board.copper.connectivity import Connectivity, connectivity
-from vane_step.core.board.drc.track_width import FAN_MM, layers_of
+from vane_step.core.board.drc.track_width import FAN_MM, bearing_layers, bears
 from vane_step.core.board.drc.zones import nets_in
 from vane_step.core.board.geometry.diff_pairs import sense_twins
 from vane_step.core.board.geometry.shapes import (
@@ -123,7 +123,7 @@ def _classes(
         neck = min(width, max(rule.neck_width_nm or rule.width_nm, rules.min_width_nm) / 1e6)
         reach = (rule.neck_length_nm or 0) / 1e6 if neck < width else 0.0
         # A net kept to some layers has a class of its own, since near its pads it may run on the others too.
-        own = "" if layers_of(design, rule) == design.board.layers else name
+        own = "" if bearing_layers(design, rule) == design.board.layers else name
         off = tuple(k for k, (_, at_home) in enumerate(zones) if name not in at_home)
         full, thin = (classes.setdefault((half / 2, gap, own, off), len(classes)) for half in (width, neck))
         via = via_classes.setdefault((via_half, gap), len(via_classes))
@@ -319,13 +319,14 @@ def _paint(
 def _off_layers(
     design: Design, net: str, items: tuple[CopperItem, ...], lattice: Lattice, planes: list[np.ndarray]
 ) -> None:
-    """Bar the layers a net is kept off, but for the surroundings of its pads there."""
-    wanted = layers_of(design, design.rule_of(net))
+    """Bar the layers a net is kept off, but for the surroundings of its pads where its tracks bear its current."""
+    rule = design.rule_of(net)
+    wanted = bearing_layers(design, rule)
     for layer, plane in zip(lattice.layers, planes, strict=True):
         if layer in wanted:
             continue
         near = np.zeros(lattice.plane, dtype=bool)
-        for item in items:
+        for item in items if bears(design, rule, layer) else ():
             if item.net == net and item.kind == "pad" and layer in item.layers:
                 row = np.array(shape_row(item))
                 reach = item.radius_mm + FAN_MM - lattice.pitch

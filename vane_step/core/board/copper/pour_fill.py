@@ -14,9 +14,9 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry.copper_table import gap_of
 from vane_step.core.board.geometry.shapes import CopperItem, bare_holes, copper_items, keepouts, outline
-from vane_step.core.board.geometry.thinness import without_necks
+from vane_step.core.board.geometry.thinness import MOST_ROUNDS, grazes, parted_at, without_necks
 from vane_step.core.derive import Kept, derived
-from vane_step.core.design.model import Design, Pour
+from vane_step.core.design.model import Design, Pour, RuleSet
 
 SAFETY_MM = 1e-4
 # Chords of a quarter of the gaps round other copper, drawn outside the true circle: 0.5 % of the reach wider at most.
@@ -136,9 +136,22 @@ def _fill(design: Design, pour: Pour, near: _Near) -> PouredCopper:
     area = area.difference(_relief(near.mine, pour))
     least = max(pour.min_width_nm, rules.min_width_nm) / 1e6
     area = without_necks(area, least, rules.min_clearance_nm / 1e6)
+    area = _without_grazes(area, near.mine, least, rules)
     if pour.hatch_nm:
         area = _hatched(area, least, pour.hatch_nm / 1e6)
     return PouredCopper(pour.id, pour.net, pour.layer, tuple(_joined(area, near.mine)))
+
+
+def _without_grazes(area: BaseGeometry, mine: list[CopperItem], least: float, rules: RuleSet) -> BaseGeometry:
+    """Part a pour from copper of its net that it hangs together with by too little, as far as two nets would be."""
+    shapes = np.array([i.shape() for i in mine], dtype=object)
+    gap = rules.min_clearance_nm / 1e6
+    for _ in range(MOST_ROUNDS):
+        slight = grazes(area, shapes, rules.min_width_nm / 1e6)
+        if not slight:
+            break
+        area = parted_at(area, [part.buffer(gap, join_style="mitre") for part in slight], least, gap)
+    return area
 
 
 def _others(area: BaseGeometry, spines: list[BaseGeometry], reach: list[float]) -> list[BaseGeometry]:

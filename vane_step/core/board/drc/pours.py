@@ -13,8 +13,8 @@ from vane_step.core.board.copper.pour_fill import SAFETY_MM, PouredCopper, pour_
 from vane_step.core.board.drc.dfm import spoke_findings
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach, named, who_wants
 from vane_step.core.board.geometry.copper_table import board_columns, gap_of
-from vane_step.core.board.geometry.shapes import LAYER_BIT, keepouts, outline
-from vane_step.core.board.geometry.thinness import necks, strips, thinnest_mm
+from vane_step.core.board.geometry.shapes import LAYER_BIT, copper_items, keepouts, outline
+from vane_step.core.board.geometry.thinness import grazes, longest, necks, strips, thinnest_mm
 from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding
@@ -115,6 +115,16 @@ def _slivers(design: Design, pour: PouredCopper) -> Iterable[Finding]:
         wide, x, y = thin
         text = f"Pour {pour.id} has copper thinner than the maker can hold on the {pour.layer}"
         yield breach(design, "sliver", text, wide, least, at(x, y, net=pour.net, layer=pour.layer))
+    mine = [i for i in copper_items(design) if i.net == pour.net and pour.layer in i.layers]
+    shapes = np.array([i.shape() for i in mine], dtype=object)
+    for piece in pour.pieces:
+        for shared in grazes(piece, shapes, least):
+            x, y = shared.representative_point().coords[0]
+            wide = longest(shared).length
+            text = (
+                f"Pour {pour.id} hangs together with copper of {pour.net} by too little on the {pour.layer}"
+            )
+            yield breach(design, "thin-joint", text, wide, least, at(x, y, net=pour.net, layer=pour.layer))
 
 
 def _thinnest_of(piece: Polygon, least: float) -> tuple[float, float, float] | None:

@@ -208,6 +208,21 @@ def layers_of(design: Design, rule: NetRule) -> tuple[str, ...]:
     return tuple(x for x in design.board.layers if x in rule.layers) or design.board.layers
 
 
+def bears(design: Design, rule: NetRule, layer: str) -> bool:
+    """Tell whether a track of a rule's width bears the rule's current on a layer; inner copper is thin and warm."""
+    if rule.current is None:
+        return True
+    copper, where = _copper(design, layer)
+    wanted = trace.width_mm(rule.current.current_a, rule.current.rise_k, copper, where)
+    return max(rule.width_nm, design.board.rules.min_width_nm) / 1e6 >= wanted - TOLERANCE_MM
+
+
+def bearing_layers(design: Design, rule: NetRule) -> tuple[str, ...]:
+    """Give the layers a net is routed on: of those its rule names, where its width bears its current; all when none."""
+    named = layers_of(design, rule)
+    return tuple(x for x in named if bears(design, rule, x)) or named
+
+
 def _off_layers(
     design: Design, net: str, rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]
 ) -> Iterator[Finding]:

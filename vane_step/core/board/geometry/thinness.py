@@ -130,16 +130,49 @@ def _between_places(piece: Polygon, least: float, core: BaseGeometry | None) -> 
     for i, j in zip(a, b, strict=True):
         if i < j:
             shared = shapely.get_parts(reached[i].intersection(reached[j]).intersection(piece))
-            found += [Neck(_longest(lens), True) for lens in shared if lens.geom_type == "Polygon"]
+            found += [Neck(longest(lens), True) for lens in shared if lens.geom_type == "Polygon"]
     return found
 
 
-def _longest(shape: Polygon) -> LineString:
+def longest(shape: Polygon) -> LineString:
     """Give the longest way across a small shape, from corner to corner."""
     corners = np.array(shape.exterior.coords)
     gap = np.hypot(*(corners[:, None] - corners[None, :]).transpose(2, 0, 1))
     i, j = np.unravel_index(int(np.argmax(gap)), gap.shape)
     return LineString([corners[i], corners[j]])
+
+
+def grazes(copper: BaseGeometry, shapes: np.ndarray, width_mm: float) -> list[Polygon]:
+    """Give where shapes reach into copper by so little that they hang together by less than a width.
+
+    Parameters
+    ----------
+    copper : geometry
+        One piece, or several.
+    shapes : array of Polygon
+        Pads, vias and tracks of the same net.
+
+    Returns
+    -------
+    list of Polygon
+        What a shape and the copper share, where the longest way across it is shorter than the width.
+    """
+    if not len(shapes):
+        return []
+    shapely.prepare(copper)
+    shapes = shapes[shapely.intersects(copper, shapes)]
+    # What reaches in by half the width shares more than the width with it, whatever its corners.
+    deep = shapely.buffer(shapes, -width_mm / 2, quad_segs=4)
+    shallow = shapes[shapely.is_empty(deep) | ~shapely.intersects(copper, deep)]
+    found: list[Polygon] = []
+    for shape in shallow:
+        shared = shapely.get_parts(_window(copper, shape, width_mm).intersection(shape))
+        found += [
+            part
+            for part in shared
+            if part.geom_type == "Polygon" and longest(part).length < width_mm - TOLERANCE_MM
+        ]
+    return found
 
 
 def without_necks(area: BaseGeometry, width_mm: float, gap_mm: float) -> BaseGeometry:
@@ -163,13 +196,17 @@ def without_necks(area: BaseGeometry, width_mm: float, gap_mm: float) -> BaseGeo
     )[::-1]
     mine = [MultiPolygon(places[place[piece == k]].tolist()) for k in range(len(pieces))]
     found = [neck for one, held in zip(pieces, mine, strict=True) for neck in necks(one, width_mm, held)]
+    return parted_at(wide, [_cut(neck, gap_mm) for neck in found], width_mm, gap_mm)
+
+
+def parted_at(area: BaseGeometry, cuts: list[BaseGeometry], width_mm: float, gap_mm: float) -> BaseGeometry:
+    """Cut an area that is nowhere thinner than a width, and what the cuts leave thinner near them."""
     for _ in range(MOST_ROUNDS):
-        if not found:
+        if not cuts:
             break
-        cuts = [_cut(neck, gap_mm) for neck in found]
-        wide = wide.difference(shapely.union_all([*cuts, *_left_thin(wide, cuts, width_mm)]))
-        found = [n for cut in cuts for n in _necks_near(wide, cut, width_mm)]
-    return wide
+        area = area.difference(shapely.union_all([*cuts, *_left_thin(area, cuts, width_mm)]))
+        cuts = [_cut(neck, gap_mm) for cut in cuts for neck in _necks_near(area, cut, width_mm)]
+    return area
 
 
 def _left_thin(area: BaseGeometry, cuts: list[BaseGeometry], width_mm: float) -> list[BaseGeometry]:
