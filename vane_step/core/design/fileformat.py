@@ -116,6 +116,9 @@ def _limit(kind: str, context: dict[str, Any], path: list[str]) -> str:
 
 def _told(value: Any, path: list[str]) -> str:
     """Write a value as people say it: nanometres in millimetres, long things by their length."""
+    if isinstance(value, int) and abs(value) > 10**30:
+        # Python neither makes a float of it nor writes it out.
+        return f"a number of about {round(value.bit_length() * 0.30103)} digits"
     if isinstance(value, int) and abs(value) >= 1_000_000 and _is_length(path):
         return f"{value / 1e6:g} mm"
     if isinstance(value, str):
