@@ -148,6 +148,28 @@ class Code(unittest.TestCase):
         ]
         self.assertEqual(long, [])
 
+    def test_functions_fit_a_screen(self) -> None:
+        """No function is longer than 60 lines without its docstring, but compiled kernels and what hands them all."""
+        kernels = {
+            "anneal",
+            "look_back",
+            "goal_distances",
+            "search",
+            "without_stairs",
+            "_search",
+            "look",
+            "_paint",
+        }
+        long = []
+        for path, tree in modules():
+            for node in ast.walk(tree):
+                if not isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef) or node.name in kernels:
+                    continue
+                told = len((ast.get_docstring(node) or "").splitlines())
+                if node.end_lineno and node.end_lineno - node.lineno + 1 - told > 60:
+                    long.append(f"{path.name}: {node.name}")
+        self.assertEqual(long, [])
+
     def test_nothing_is_fetched(self) -> None:
         """No template, style or script of ours names a host; what ships from others has its licence beside it."""
         for path in (ROOT / "vane_step" / "web").rglob("*"):

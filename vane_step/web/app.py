@@ -45,6 +45,25 @@ from vane_step.web.render import STATIC, page
 from vane_step.web.settings import Settings
 from vane_step.web.works import Works
 
+# Every page, the special addresses before those with a design in them.
+ROOMS = (
+    shelf,
+    rules,
+    glossary,
+    simulation,
+    health,
+    brief,
+    parts,
+    changes,
+    circuit,
+    power,
+    fits,
+    board,
+    laying,
+    solid,
+    make,
+)
+
 
 def create_app(settings: Settings, demo: bool = False) -> FastAPI:
     """Make the application with its store, events and worker.
@@ -90,23 +109,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
             if name not in known:
                 app.state.store.add(name, design)
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
-    for room in (
-        shelf,
-        rules,
-        glossary,
-        simulation,
-        health,
-        brief,
-        parts,
-        changes,
-        circuit,
-        power,
-        fits,
-        board,
-        laying,
-        solid,
-        make,
-    ):
+    for room in ROOMS:
         app.include_router(room.router)
     app.add_middleware(Guards, settings=settings)
     app.add_exception_handler(VaneStepError, _told)

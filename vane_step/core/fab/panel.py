@@ -291,23 +291,9 @@ def _judge(design: Design, plan: PanelPlan) -> None:
         _judge_half_holes(design, plan)
 
 
-def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:
-    """Give all things of one copy by section and name."""
-
-    named, turn = move.named, move.turn_deg
-    parts: dict[str, object] = {}
-    for part in design.parts.values():
-        place = part.place
-        if place is not None:
-            spot = {"turn_deg": (place.turn_deg + turn) % 360, **move.spot(place.x_nm, place.y_nm)}
-            place = PartPlace.model_validate({**place.model_dump(), **spot})
-        parts[named(part.ref)] = part.model_copy(
-            update={"ref": named(part.ref), "place": place, "choice": ""}
-        )
-    nets: dict[str, object] = {}
-    for net in design.nets.values():
-        pins = tuple(pin_name(named(split_pin(p)[0]), split_pin(p)[1]) for p in net.pins)
-        nets[named(net.name)] = net.model_copy(update={"name": named(net.name), "pins": pins})
+def _routed(design: Design, move: Copy) -> dict[str, dict[str, object]]:
+    """Give tracks, vias and wire jumpers of one copy."""
+    named = move.named
     tracks = {
         named(t.id): t.model_copy(
             update={"id": named(t.id), "net": named(t.net), "points": tuple(move.point(p) for p in t.points)}
@@ -326,6 +312,26 @@ def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:
         )
         for j in design.jumpers.values()
     }
+    return {"tracks": dict(tracks), "vias": dict(vias), "jumpers": dict(jumpers)}
+
+
+def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:
+    """Give all things of one copy by section and name."""
+
+    named, turn = move.named, move.turn_deg
+    parts: dict[str, object] = {}
+    for part in design.parts.values():
+        place = part.place
+        if place is not None:
+            spot = {"turn_deg": (place.turn_deg + turn) % 360, **move.spot(place.x_nm, place.y_nm)}
+            place = PartPlace.model_validate({**place.model_dump(), **spot})
+        parts[named(part.ref)] = part.model_copy(
+            update={"ref": named(part.ref), "place": place, "choice": ""}
+        )
+    nets: dict[str, object] = {}
+    for net in design.nets.values():
+        pins = tuple(pin_name(named(split_pin(p)[0]), split_pin(p)[1]) for p in net.pins)
+        nets[named(net.name)] = net.model_copy(update={"name": named(net.name), "pins": pins})
     edge = design.board.rules.edge_clearance_nm / 1e6
     shrunk = outline(design).buffer(-edge, join_style="mitre")
     limit = tuple(
@@ -350,9 +356,7 @@ def _copy(design: Design, move: Copy) -> dict[str, dict[str, object]]:
     return {
         "parts": parts,
         "nets": nets,
-        "tracks": dict(tracks),
-        "vias": dict(vias),
-        "jumpers": dict(jumpers),
+        **_routed(design, move),
         "pours": dict(pours),
         "texts": dict(texts),
         "holes": dict(drilled),

@@ -152,6 +152,44 @@ def _worth(pin: Pin, signal: Signal, of_loader: bool) -> float:
     return 0.1 * useful + 0.3 * busy - wanted
 
 
+class _Rows:
+    """The constraints of an assignment, a row each: what columns and slacks add up to, at least and at most."""
+
+    def __init__(self, signals: tuple[Signal, ...], columns: list[tuple[str, str, str, str]]) -> None:
+        self.entries: list[tuple[int, int, float]] = []
+        self.low: list[float] = []
+        self.high: list[float] = []
+        grouped = {s.name: s.group for s in signals if "." in s.function}
+        pairs = list(dict.fromkeys((grouped[n], unit) for n, _, _, unit in columns if n in grouped))
+        count = len(columns)
+        # One slack a signal, for one that is not met.
+        self.slack = count + len(pairs)
+        by: dict[tuple[str, str], list[tuple[int, float]]] = {}
+        for k, (name, pin, function, unit) in enumerate(columns):
+            for key in (("signal", name), ("pin", pin), ("function", function), (f"at {name}", unit)):
+                by.setdefault(key, []).append((k, 1.0))
+        for j, s in enumerate(signals):
+            self._row([*by.get(("signal", s.name), []), (self.slack + j, 1.0)], 1, 1)
+        for (what, name), terms in by.items():
+            if what == "pin" or (what == "function" and name != "GPIO" and len(terms) > 1):
+                self._row(terms, 0, 1)
+        units: dict[str, list[tuple[int, float]]] = {}
+        of_group: dict[str, list[tuple[int, float]]] = {}
+        for k, (group, unit) in enumerate(pairs):
+            units.setdefault(unit, []).append((count + k, 1.0))
+            of_group.setdefault(group, []).append((count + k, 1.0))
+            for s in signals:
+                if s.group == group and s.name in grouped:
+                    self._row([*by.get((f"at {s.name}", unit), []), (count + k, -1.0)], -1, 0)
+        for terms in (*units.values(), *of_group.values()):
+            self._row(terms, 0, 1)
+
+    def _row(self, terms: list[tuple[int, float]], low: float, high: float) -> None:
+        self.entries.extend((len(self.low), column, factor) for column, factor in terms)
+        self.low.append(low)
+        self.high.append(high)
+
+
 def _solve(
     pins: tuple[Pin, ...],
     signals: tuple[Signal, ...],
@@ -163,46 +201,16 @@ def _solve(
     from scipy.optimize import Bounds, LinearConstraint, milp
     from scipy.sparse import coo_array
 
-    grouped = {s.name: s.group for s in signals if "." in s.function}
-    pairs = list(dict.fromkeys((grouped[n], unit) for n, _, _, unit in columns if n in grouped))
-    count, slack0 = len(columns), len(columns) + len(pairs)
-    total = slack0 + len(signals)
-    entries: list[tuple[int, int, float]] = []
-    low: list[float] = []
-    high: list[float] = []
-
-    def row(terms: list[tuple[int, float]], a: float, b: float) -> None:
-        entries.extend((len(low), column, factor) for column, factor in terms)
-        low.append(a)
-        high.append(b)
-
-    by: dict[tuple[str, str], list[tuple[int, float]]] = {}
-    for k, (name, pin, function, unit) in enumerate(columns):
-        for key in (("signal", name), ("pin", pin), ("function", function), (f"at {name}", unit)):
-            by.setdefault(key, []).append((k, 1.0))
-    for j, s in enumerate(signals):
-        row([*by.get(("signal", s.name), []), (slack0 + j, 1.0)], 1, 1)
-    for (what, name), terms in by.items():
-        if what == "pin" or (what == "function" and name != "GPIO" and len(terms) > 1):
-            row(terms, 0, 1)
-    units: dict[str, list[tuple[int, float]]] = {}
-    of_group: dict[str, list[tuple[int, float]]] = {}
-    for k, (group, unit) in enumerate(pairs):
-        units.setdefault(unit, []).append((count + k, 1.0))
-        of_group.setdefault(group, []).append((count + k, 1.0))
-        for s in signals:
-            if s.group == group and s.name in grouped:
-                row([*by.get((f"at {s.name}", unit), []), (count + k, -1.0)], -1, 0)
-    for terms in (*units.values(), *of_group.values()):
-        row(terms, 0, 1)
+    rows = _Rows(signals, columns)
+    count, total = len(columns), rows.slack + len(signals)
     costs = np.zeros(total)
     costs[:count] = price
-    costs[slack0:] = UNMET
-    rows, cols, values = zip(*entries, strict=True) if entries else ((), (), ())
-    matrix = coo_array((values, (rows, cols)), shape=(len(low), total)).tocsr()
+    costs[rows.slack :] = UNMET
+    at, cols, values = zip(*rows.entries, strict=True) if rows.entries else ((), (), ())
+    matrix = coo_array((values, (at, cols)), shape=(len(rows.low), total)).tocsr()
     result = milp(
         costs,
-        constraints=LinearConstraint(matrix, low, high),
+        constraints=LinearConstraint(matrix, rows.low, rows.high),
         integrality=np.ones(total),
         bounds=Bounds(0, 1),
         options={"time_limit": time_limit_s, "mip_rel_gap": 1e-6},
