@@ -109,6 +109,25 @@ class Work(Served):
         self.client.post(f"/d/{FROST}/undo", json={"version": self.version()})
         self.assertFalse([t for t in self.design().tracks.values() if t.net == "PUMP_ON"])
 
+    def test_a_route_that_comes_late_waits(self) -> None:
+        """A route for an earlier state of the board waits beside it; what still fits is applied, or it is discarded."""
+        self.ask("unroute PUMP_ON")
+        edit = route(self.design()).edit
+        self.ask("value R9 4k7")
+        self.app.state.late[FROST] = edit
+        self.assertIn("A route waits", self.client.get(f"/d/{FROST}/score").text)
+        late = {"version": self.version(), "apply": True}
+        answer = self.client.post(f"/d/{FROST}/late", json=late)
+        self.assertEqual((answer.status_code, answer.json()["says"]), (200, "all of it fits"))
+        self.assertTrue([t for t in self.design().tracks.values() if t.net == "PUMP_ON"])
+        self.app.state.late[FROST] = edit
+        again = self.client.post(f"/d/{FROST}/late", json={**late, "version": self.version()})
+        self.assertEqual((again.status_code, again.json()["code"]), (409, "edit-refused"))
+        self.app.state.late[FROST] = edit
+        gone = {"version": self.version(), "apply": False}
+        self.assertEqual(self.client.post(f"/d/{FROST}/late", json=gone).status_code, 200)
+        self.assertEqual(self.client.post(f"/d/{FROST}/late", json=gone).status_code, 404)
+
     def test_zip_and_layers_as_read(self) -> None:
         """The zip holds files that read as Gerber; the page draws what was read and counts shorts and opens."""
         page = self.made("get", f"/d/{FROST}/release")

@@ -32,6 +32,7 @@ from vane_step.web.pages import (
     fits,
     glossary,
     health,
+    late,
     laying,
     make,
     parts,
@@ -60,6 +61,7 @@ ROOMS = (
     fits,
     board,
     laying,
+    late,
     solid,
     make,
 )
@@ -101,6 +103,8 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
     app.state.works = Works()
     # By design: the board arrangements, or the version layers were worked out for, and they; places to be decided.
     app.state.proposals, app.state.advice, app.state.others = {}, {}, {}
+    # Routes that came for an earlier state of a board.
+    app.state.late = {}
     app.state.settings = settings
     app.state.supplier = Hosted(create_supplier(), settings.supplier)
     if demo:

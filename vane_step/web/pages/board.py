@@ -46,6 +46,7 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
         "now": score_of(design),
         "asked": asked_of(request, kept),
         "met": met_of(request, kept),
+        "late": state.late.get(kept.id),
         "proposals": proposals if proposals and board == board_state(design) else [],
         "advice": advice if advised == kept.version else [],
         "parts": sorted(design.parts.values(), key=lambda p: natural(p.ref)),

@@ -175,11 +175,15 @@ def _start_routing(request: Request, kept: Kept, nets: list[str], fresh: bool) -
         log.info("job", work="route", design=kept.id, made=result.links_made, wanted=result.links_wanted)
         now = store.get(kept.id)
         if now.version != kept.version and not _fits_still(kept.design, now.design, result.edit):
-            raise EditRefused(
-                "The board was changed while it was routed, and the tracks found no longer fit it.",
-                where=kept.id,
-                next_step="Route again.",
+            request.app.state.late[kept.id] = result.edit
+            tell(
+                {
+                    "state": "done",
+                    "says": "The board was changed while it was routed. The route found waits beside the board.",
+                    "proposals": 1,
+                }
             )
+            return
         after = store.edit(kept.id, result.edit, label, now.version)
         answer(request, after, label)
         remember_board(request, after)
