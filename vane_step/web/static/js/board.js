@@ -474,6 +474,6 @@ const line_of = (e) => e.target.closest("[data-proposal]");
 for (const kind of ["pointerover", "focusin"]) score.addEventListener(kind, (e) => preview(line_of(e) ? line_of(e).dataset.proposal : null));
 for (const kind of ["pointerleave", "focusout"]) score.addEventListener(kind, (e) => { if (!score.contains(e.relatedTarget)) preview(null); });
 score.addEventListener("click", (e) => { const take = e.target.closest("[data-take]"); if (take) { preview(null); send(`proposals/${take.dataset.take}`, {}); } });
-score.addEventListener("click", (e) => { const late = e.target.closest("[data-late]"); if (late) send("late", { apply: late.dataset.late === "yes" }); });
+score.addEventListener("click", (e) => { const late = e.target.closest("[data-late]"); if (late) send("late", { version: state.version, apply: late.dataset.late === "yes" }); });
 onChange(() => { load(false); if (space && !document.getElementById("space").hidden) space.show(); });
 load(true).then(() => { if (location.hash) go(decodeURIComponent(location.hash.slice(1))); });
