@@ -53,7 +53,9 @@ def opened(area: BaseGeometry, width_mm: float) -> tuple[BaseGeometry, BaseGeome
     """
     half = width_mm / 2
     core = area.buffer(-half - PLAIN_MM, quad_segs=8).simplify(PLAIN_MM, preserve_topology=False)
-    return area.intersection(core.buffer(half + 2 * PLAIN_MM, quad_segs=8)), core
+    wide = shapely.get_parts(area.intersection(core.buffer(half + 2 * PLAIN_MM, quad_segs=8)))
+    # Where rims touch, lines and points are left over: they are no copper.
+    return MultiPolygon([part for part in wide if part.geom_type == "Polygon"]), core
 
 
 def strips(copper: BaseGeometry, width_mm: float, within: BaseGeometry | None = None) -> list[Polygon]:
@@ -166,11 +168,15 @@ def grazes(copper: BaseGeometry, shapes: np.ndarray, width_mm: float) -> list[Po
     shallow = shapes[shapely.is_empty(deep) | ~shapely.intersects(copper, deep)]
     found: list[Polygon] = []
     for shape in shallow:
-        shared = shapely.get_parts(_window(copper, shape, width_mm).intersection(shape))
+        # What several shapes share with it together, such as a pad and the end of a track in it, is one joint.
+        joined = shapely.union_all(shapes[shapely.intersects(shape, shapes)])
+        shared = shapely.get_parts(_window(copper, shape, width_mm).intersection(joined))
         found += [
             part
             for part in shared
-            if part.geom_type == "Polygon" and longest(part).length < width_mm - TOLERANCE_MM
+            if part.geom_type == "Polygon"
+            and longest(part).length < width_mm - TOLERANCE_MM
+            and part.intersects(shape)
         ]
     return found
 
