@@ -105,7 +105,10 @@ class FirstSteps(InBrowser):
         """The catalogue is searched while typing and a part added; a pattern drawn from dimensions is held against its drawing."""
         page = self.page(f"{self.fresh('Keyed')}/parts?show=catalogue")
         page.locator("input[type=search]").focus()
-        page.keyboard.type("schottky 40 V 2 A")
+        # The answer to the last key replaces the list, with whatever has the focus in it.
+        with page.expect_response(lambda answer: "/search?" in answer.url and answer.url.endswith("A")):
+            page.keyboard.type("schottky 40 V 2 A")
+        page.wait_for_timeout(300)
         expect(page.locator("#hits tr", has_text="HK-40-2")).to_be_visible()
         page.get_by_role("button", name="Add D4").first.focus()
         page.keyboard.press("Enter")
