@@ -6,40 +6,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from vane_step.core.design.bareboard import (
-    Board as Board,
-    Cutout as Cutout,
-    JumperSizes as JumperSizes,
-    LegendText as LegendText,
-    MountingHole as MountingHole,
-    Pour as Pour,
-    PriceStep as PriceStep,
-    RuleSet as RuleSet,
-    Zone as Zone,
-)
 from vane_step.core.design.base import (
-    LAYERS as LAYERS,
-    MAX_NM as MAX_NM,
-    Frozen as Frozen,
-    Layer as Layer,
-    Line as Line,
-    Lines as Lines,
-    Name as Name,
-    Nm as Nm,
-    PointNm as PointNm,
-    PositiveNm as PositiveNm,
-    Side as Side,
-    SizeNm as SizeNm,
-    Text as Text,
-)
-from vane_step.core.design.records import (
-    Block as Block,
-    Brief as Brief,
-    Calculation as Calculation,
-    Extra as Extra,
-    Requirement as Requirement,
-    Variant as Variant,
-    Waiver as Waiver,
+    Frozen,
+    Name,
+    Nm,
+    PointNm,
+    PositiveNm,
+    SizeNm,
+    Text,
 )
 
 

@@ -6,15 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from vane_step.core.design.boardedits import (
-    LayCopper as LayCopper,
-    PlaceParts as PlaceParts,
-    SetCutouts as SetCutouts,
-    SetOutline as SetOutline,
-    SetRules as SetRules,
-    SetZones as SetZones,
-)
-from vane_step.core.design.changes import Changes, net_of as net_of, part_of as part_of
+from vane_step.core.design.changes import Changes, part_of
 from vane_step.core.design.model import (
     Design,
     Frozen,

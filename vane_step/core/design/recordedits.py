@@ -4,15 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
-from vane_step.core.design.boardedits import (
-    LayCopper as LayCopper,
-    PlaceParts as PlaceParts,
-    SetCutouts as SetCutouts,
-    SetOutline as SetOutline,
-    SetRules as SetRules,
-    SetZones as SetZones,
-)
-from vane_step.core.design.changes import Changes, net_of as net_of, part_of as part_of
+from vane_step.core.design.changes import Changes
 from vane_step.core.design.model import (
     Block,
     Brief,
