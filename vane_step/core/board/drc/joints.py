@@ -23,6 +23,8 @@ from vane_step.core.finding import Finding
 
 # A lens that two circles of this share of the least width share is wider than the least width (chord of a circle).
 DEEP_ENOUGH = 0.75
+# Widths are read to this.
+READ_MM = 0.001
 
 
 def joint_findings(design: Design) -> Iterator[Finding]:
@@ -71,11 +73,22 @@ def _thinnest(
     ]
     whole = shapely.union_all([s.intersection(window) for s in shapes])
     about = meet.buffer(least / 2)
-    found = [
-        (neck.width_mm, *neck.across.centroid.coords[0])
-        for piece in shapely.get_parts(whole)
-        if isinstance(piece, Polygon)
-        for neck in necks(piece, least)
-        if neck.parts and neck.across.intersects(about)
-    ]
-    return min(found, default=None)
+
+    def parting(width: float) -> list[tuple[float, float, float]]:
+        return [
+            (neck.width_mm, *neck.across.centroid.coords[0])
+            for piece in shapely.get_parts(whole)
+            if isinstance(piece, Polygon)
+            for neck in necks(piece, width)
+            if neck.parts and neck.across.intersects(about)
+        ]
+
+    found = min(parting(least), default=None)
+    if found is None or found[0] < least:
+        return found
+    # Across what two discs share may be longer than the neck is wide: its width is that of the widest disc to pass.
+    low, high = 0.0, least
+    while high - low > READ_MM:
+        middle = (low + high) / 2
+        low, high = (low, middle) if parting(middle) else (middle, high)
+    return low, found[1], found[2]
