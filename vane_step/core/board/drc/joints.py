@@ -8,16 +8,19 @@ so that a joint beside a better one is left alone.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from operator import is_not
 
 import numpy as np
 import shapely
 from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.violation import at, breach, named, sentence
 from vane_step.core.board.geometry.copper_table import board_columns, touching_pairs
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.board.geometry.thinness import necks
+from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding
 
@@ -67,11 +70,26 @@ def _thinnest(
     window = shapely.box(x0 - 4 * least, y0 - 4 * least, x1 + 4 * least, y1 + 4 * least)
     of = board_columns(design)
     near = [of.items[k] for k in of.near_box(window.bounds, 0.0).tolist()]
-    shapes = [i.shape() for i in near if i.net == one.net and layer in i.layers]
-    shapes += [
+    held = [i for i in near if i.net == one.net and layer in i.layers]
+    poured = [
         p for pour in pour_pieces(design) if (pour.net, pour.layer) == (one.net, layer) for p in pour.pieces
     ]
-    whole = shapely.union_all([s.intersection(window) for s in shapes])
+    # What did not change is the same object: a joint is measured anew only where copper near it did.
+    key, objects = (one.id, two.id, layer, least, window.bounds), [*held, *poured]
+    past = _of_joint.get(key)
+    if past is None or len(past[0]) != len(objects) or any(map(is_not, past[0], objects)):
+        shapes = [*(i.shape() for i in held), *poured]
+        whole = shapely.union_all([s.intersection(window) for s in shapes])
+        past = _of_joint.put(key, (objects, _narrowest(whole, meet, least)))
+    return past[1]
+
+
+# Of each joint what it was measured among, held so that no other object gets its identity, and its width.
+_of_joint: Kept[tuple[list[object], tuple[float, float, float] | None]] = Kept(2_000)
+
+
+def _narrowest(whole: BaseGeometry, meet: BaseGeometry, least: float) -> tuple[float, float, float] | None:
+    """Measure the narrowest place about a joint that copper would fall apart at."""
     about = meet.buffer(least / 2)
 
     def parting(width: float) -> list[tuple[float, float, float]]:
