@@ -8,7 +8,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.browser.support import CHROMIUM, FLAGS, InBrowser, Server
 from tests.support import FROST
@@ -37,6 +37,26 @@ class Together(InBrowser):
         expect(tabs[1].locator("#version")).to_have_text("3")
         self.type(tabs[1], "value R10 22k")
         expect(tabs[8].locator("#version")).to_have_text("4")
+
+    def test_clicks_before_the_scripts_run(self) -> None:
+        """Pins clicked and a form sent while the page's scripts are still on their way count as soon as they run."""
+        page = self.page("/")
+        held: list[Route] = []
+        page.route("**/js/circuit.js", held.append)
+        page.goto(f"{self.server.address}{self.fresh('early')}/circuit", wait_until="commit")
+        for pin in ("U1.12", "J7.3"):
+            page.locator(f'[data-pin="{pin}"]').first.click()
+        expect(page.locator("#chosen")).to_be_empty()
+        self.assertEqual(len(held), 1)
+        held[0].continue_()
+        expect(page.locator("#chosen")).to_contain_text("2 pins")
+        page.route("**/js/frame.js", held.append)
+        page.reload(wait_until="commit")
+        page.locator("summary", has_text="Connections from a list").click()
+        page.locator("textarea").fill("EARLY: U1.12 J7.3")
+        page.get_by_role("button", name="Connect the list").click()
+        held[1].continue_()
+        expect(page.locator("#version")).to_have_text("2")
 
     def test_a_fault_inside_is_said(self) -> None:
         """What the server cannot answer is told on the page, which does not stay at saving."""

@@ -10,7 +10,7 @@ from operator import is_not
 from threading import RLock
 from typing import Any, ClassVar, Concatenate, Final, Generic, ParamSpec, TypeVar
 
-from vane_step.core.design.model import Design, Package, Part
+from vane_step.core.design.model import SINGLES, Design, Package, Part
 from vane_step.core.weight import weight
 
 P = ParamSpec("P")
@@ -21,7 +21,9 @@ RESULTS_BYTES: Final = 64 * 1024 * 1024
 PIECES_BYTES: Final = 64 * 1024 * 1024
 _cache: OrderedDict[tuple[Any, ...], tuple[Any, int]] = OrderedDict()
 _bytes_kept = 0
-FEW, ONE_IN = 64, 16
+# The first results of a kind are weighed; after them one in so many, which stands for the others.
+FIRST, ONE_IN = 4, 16
+_weights: dict[tuple[Any, ...], tuple[int, int]] = {}
 # Held while shared geometry is worked on; also by callers who work on results outside of a derived function.
 alone = RLock()
 
@@ -58,7 +60,8 @@ def derived(
                 if key in _cache:
                     return _cache[key][0]  # type: ignore[no-any-return]
                 result = function(design, *args, **kwargs)
-                _keep(key, result)
+                things = sum(len(getattr(design, s)) for s in sections if s not in SINGLES)
+                _keep(key, result, (name, args, things.bit_length()))
                 return result
 
         functools.update_wrapper(kept, function)
@@ -77,10 +80,16 @@ def _asked_for(key: tuple[Any, ...]) -> None:
             alone.release()
 
 
-def _keep(key: tuple[Any, ...], result: Any) -> None:
-    """Keep a result; those not asked for longest go when all together are too large."""
+def _keep(key: tuple[Any, ...], result: Any, like: tuple[Any, ...]) -> None:
+    """Keep a result; those not asked for longest go when all together are too large.
+
+    One function's results for designs of about one size are ``like`` each other and weigh about the same.
+    """
     global _bytes_kept
-    taken = weight(result)
+    seen, taken = _weights.get(like, (0, 0))
+    if seen < FIRST or seen % ONE_IN == 0:
+        taken = weight(result)
+    _weights[like] = seen + 1, taken
     _cache[key] = result, taken
     _bytes_kept += taken
     while _bytes_kept > RESULTS_BYTES and len(_cache) > 1:
@@ -122,8 +131,7 @@ class Kept(Generic[V]):
             if len(self._values) >= self._most:
                 self._halve()
             self._values[key] = value
-            # Large values are few and all weighed; of many small ones a few stand for all.
-            if self._most <= FEW or self._puts % ONE_IN == 0:
+            if self._puts < FIRST or self._puts % ONE_IN == 0:
                 self._weighed, self._weight = self._weighed + 1, self._weight + weight(value)
                 while sum(store.size() for store in Kept.stores) > PIECES_BYTES:
                     max(Kept.stores, key=Kept.size)._halve()
@@ -190,6 +198,7 @@ def forget() -> None:
     global _bytes_kept
     with alone:
         _cache.clear()
+        _weights.clear()
         _bytes_kept = 0
         for store in _stores:
             store.clear()

@@ -69,7 +69,7 @@ def both_sides(design: Design) -> BothSides:
     if design.board.copper_layers < 2:
         return BothSides((), ())
     design = as_etched(design)
-    of, a, b = touching_pairs(design)
+    of, a, b, _ = touching_pairs(design)
     met = [0] * len(of.items)
     for i, j in zip(a.tolist(), b.tolist(), strict=True):
         shared = int(of.layers[i] & of.layers[j])

@@ -99,7 +99,7 @@ def connectivity(design: Design) -> Connectivity:
     Two pieces are joined when they are of one net, share a layer and touch; a jumper's wire joins its two pads,
     a pour all copper of its net that it reaches.
     """
-    of, a, b = touching_pairs(design)
+    of, a, b, _ = touching_pairs(design)
     if not of.items:
         bare, total = _by_the_circuit(design, of, np.zeros(0, dtype=int))
         return Connectivity((), np.zeros(0, dtype=int), (), total, 0, _unplaced(design), bare)

@@ -102,7 +102,7 @@ def _corners(design: Design) -> Iterator[Finding]:
 
 def loose_findings(design: Design) -> Iterator[Finding]:
     """Find ends of tracks that reach nothing, and vias that join copper of fewer than two layers."""
-    of, a, b = touching_pairs(design)
+    of, a, b, _ = touching_pairs(design)
     tracks, vias = list(design.tracks.values()), list(design.vias.values())
     if not tracks and not vias:
         return

@@ -17,8 +17,8 @@ from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.violation import at, breach, named, sentence
-from vane_step.core.board.geometry.copper_table import board_columns, touching_pairs
-from vane_step.core.board.geometry.shapes import CopperItem
+from vane_step.core.board.geometry.copper_table import Columns, touching_pairs
+from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem
 from vane_step.core.board.geometry.thinness import necks
 from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design
@@ -26,6 +26,8 @@ from vane_step.core.finding import Finding
 
 # A lens that two circles of this share of the least width share is wider than the least width (chord of a circle).
 DEEP_ENOUGH = 0.75
+# Spines no farther apart than this touch.
+TINY_MM = 1e-9
 # Widths are read to this.
 READ_MM = 0.001
 
@@ -33,25 +35,29 @@ READ_MM = 0.001
 def joint_findings(design: Design) -> Iterator[Finding]:
     """Find joints narrower than the maker's least width, once for each two pieces."""
     least = design.board.rules.min_width_nm / 1e6
-    of, a, b = touching_pairs(design)
+    of, a, b, gap = touching_pairs(design)
     if not len(a):
         return
-    apart = shapely.distance(of.spines[a], of.spines[b])
     # Of a track whose spine reaches into a rectangle all its width is in it.
     flat = (of.radius[a] == 0) | (of.radius[b] == 0)
-    shallow = np.where(flat, apart > 0, of.radius[a] + of.radius[b] - apart < DEEP_ENOUGH * least)
+    apart = gap + of.radius[a] + of.radius[b]
+    shallow = np.where(flat, apart > TINY_MM, -gap < DEEP_ENOUGH * least)
+    asked = np.zeros(len(of.items), dtype=bool)
+    asked[a[shallow]] = asked[b[shallow]] = True
+    beside = ~shallow & (asked[a] | asked[b])
     deep: dict[int, set[int]] = {}
-    for i, j in zip(a[~shallow].tolist(), b[~shallow].tolist(), strict=True):
+    for i, j in zip(a[beside].tolist(), b[beside].tolist(), strict=True):
         deep.setdefault(i, set()).add(j)
         deep.setdefault(j, set()).add(i)
+    layers = of.layers.tolist()
     for i, j in zip(a[shallow].tolist(), b[shallow].tolist(), strict=True):
+        bits = layers[i] & layers[j]
         # A bend's outer pieces meet as well, and what joins them is the piece between.
-        between = [of.items[k].layers for k in deep.get(i, set()) & deep.get(j, set())]
-        one, two = of.items[i], of.items[j]
-        for layer in sorted(set(one.layers) & set(two.layers)):
-            if any(layer in layers for layers in between):
-                continue
-            thin = _thinnest(design, one, two, layer, least)
+        for k in deep.get(i, set()) & deep.get(j, set()):
+            bits &= ~layers[k]
+        for layer in [name for name, bit in LAYER_BIT.items() if bits >> bit & 1]:
+            one, two = of.items[i], of.items[j]
+            thin = _thinnest(design, of, (i, j), layer, least)
             if thin is not None:
                 wide, x, y = thin
                 text = sentence(f"{named(one)} and {named(two)} hang together by too little")
@@ -60,27 +66,22 @@ def joint_findings(design: Design) -> Iterator[Finding]:
 
 
 def _thinnest(
-    design: Design, one: CopperItem, two: CopperItem, layer: str, least: float
+    design: Design, of: Columns, pair: tuple[int, int], layer: str, least: float
 ) -> tuple[float, float, float] | None:
     """Measure what two pieces hang together by, among all copper of their net about their joint."""
-    meet = one.shape().intersection(two.shape())
-    if meet.is_empty:
-        return None
-    x0, y0, x1, y1 = meet.bounds
-    window = shapely.box(x0 - 4 * least, y0 - 4 * least, x1 + 4 * least, y1 + 4 * least)
-    of = board_columns(design)
-    near = [of.items[k] for k in of.near_box(window.bounds, 0.0).tolist()]
+    one, two = (of.items[k] for k in pair)
+    # Where they meet lies in what their boxes share; copper about it is looked at four least widths far.
+    (x0, y0, *_), (*_, x1, y1) = of.boxes[list(pair)].max(axis=0), of.boxes[list(pair)].min(axis=0)
+    near = [of.items[k] for k in of.near_box((x0, y0, x1, y1), 4 * least).tolist()]
     held = [i for i in near if i.net == one.net and layer in i.layers]
     poured = [
         p for pour in pour_pieces(design) if (pour.net, pour.layer) == (one.net, layer) for p in pour.pieces
     ]
     # What did not change is the same object: a joint is measured anew only where copper near it did.
-    key, objects = (one.id, two.id, layer, least, window.bounds), [*held, *poured]
+    key, objects = (id(one), id(two), layer, least), [*held, *poured]
     past = _of_joint.get(key)
     if past is None or len(past[0]) != len(objects) or any(map(is_not, past[0], objects)):
-        shapes = [*(i.shape() for i in held), *poured]
-        whole = shapely.union_all([s.intersection(window) for s in shapes])
-        past = _of_joint.put(key, (objects, _narrowest(whole, meet, least)))
+        past = _of_joint.put(key, (objects, _narrowest(one.shape(), two.shape(), held, poured, least)))
     return past[1]
 
 
@@ -88,8 +89,16 @@ def _thinnest(
 _of_joint: Kept[tuple[list[object], tuple[float, float, float] | None]] = Kept(2_000)
 
 
-def _narrowest(whole: BaseGeometry, meet: BaseGeometry, least: float) -> tuple[float, float, float] | None:
-    """Measure the narrowest place about a joint that copper would fall apart at."""
+def _narrowest(
+    one: BaseGeometry, two: BaseGeometry, held: list[CopperItem], poured: list[Polygon], least: float
+) -> tuple[float, float, float] | None:
+    """Measure the narrowest place about the joint of two shapes that copper would fall apart at."""
+    meet = one.intersection(two)
+    if meet.is_empty:
+        return None
+    x0, y0, x1, y1 = meet.bounds
+    window = shapely.box(x0 - 4 * least, y0 - 4 * least, x1 + 4 * least, y1 + 4 * least)
+    whole = shapely.union_all([s.intersection(window) for s in (*(i.shape() for i in held), *poured)])
     about = meet.buffer(least / 2)
 
     def parting(width: float) -> list[tuple[float, float, float]]:

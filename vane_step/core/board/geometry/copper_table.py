@@ -192,30 +192,37 @@ def near_pairs(design: Design) -> Pairs:
 
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
-def touching_pairs(design: Design) -> tuple[Columns, np.ndarray, np.ndarray]:
+def touching_pairs(design: Design) -> tuple[Columns, np.ndarray, np.ndarray, np.ndarray]:
     """Give the pairs of pieces of one net that share a layer and touch, and the columns they count in.
 
     After an edit only pieces that changed are tried.
+
+    Returns
+    -------
+    tuple
+        The columns, first and second place of each pair, and how far apart the two are in mm, negative where they
+        overlap: by so much less than both radii their spines are apart.
     """
     of = board_columns(design)
     past = _touched.get(len(of.items))
     if past is not None:
-        changed = differing(past[0].items, of.items)
+        before, *pairs = past
+        changed = differing(before.items, of.items)
         if len(changed) <= _MOST_CHANGED * len(of.items):
             stale = np.zeros(len(of.items), dtype=bool)
             stale[changed] = True
-            keep = ~(stale[past[1]] | stale[past[2]])
-            c, d = _one_net(of, near_some(of, changed, TOUCH_MM))
-            a, b = np.concatenate([past[1][keep], c]), np.concatenate([past[2][keep], d])
-            return _touched.put(len(of.items), (of, a, b))
+            keep = ~(stale[pairs[0]] | stale[pairs[1]])
+            fresh = _one_net(of, near_some(of, changed, TOUCH_MM))
+            a, b, gap = (np.concatenate([old[keep], new]) for old, new in zip(pairs, fresh, strict=True))
+            return _touched.put(len(of.items), (of, a, b, gap))
     return _touched.put(len(of.items), (of, *_one_net(of, near_pairs(design))))
 
 
-_touched: Kept[tuple[Columns, np.ndarray, np.ndarray]] = Kept(16)
+_touched: Kept[tuple[Columns, np.ndarray, np.ndarray, np.ndarray]] = Kept(16)
 
 
-def _one_net(of: Columns, pairs: Pairs) -> tuple[np.ndarray, np.ndarray]:
+def _one_net(of: Columns, pairs: Pairs) -> Pairs:
     """Give those of some pairs that are of one net and touch."""
     a, b, gap = pairs
     keep = (gap <= TOUCH_MM) & (of.net[a] == of.net[b])
-    return a[keep], b[keep]
+    return a[keep], b[keep], gap[keep]

@@ -30,7 +30,7 @@ def needless(design: Design, laid: LayCopper) -> tuple[str, ...]:
     fresh = {t.id for t in laid.tracks} | {v.id for v in laid.vias}
     items = tuple(i for i in copper_items(after) if i.net == net)
     near: dict[str, set[str]] = {}
-    of, first, second = touching_pairs(after)
+    of, first, second, _ = touching_pairs(after)
     mine = of.net[first] == of.nets[net]
     for a, b in zip(first[mine].tolist(), second[mine].tolist(), strict=True):
         one, two = of.items[a].id, of.items[b].id
