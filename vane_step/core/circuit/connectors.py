@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterator
 
@@ -48,15 +49,27 @@ def _debug_lines(design: Design) -> Iterator[Finding]:
 def _through_a_shunt(design: Design, net: Net) -> bool:
     """Tell whether a net reaches a ground through a resistor small enough to measure a current by."""
     for part, _ in design.pins_on(net.name):
-        ohm = part.params.get("r_ohm")
-        nets = [design.nets[n] for p in part.pins if (n := design.net_of(f"{part.ref}.{p.number}"))]
-        if ohm is not None and ohm <= SHUNT_OHM and any(n.role == "ground" for n in nets):
-            return True
+        if part.params.get("r_ohm", math.inf) <= SHUNT_OHM:
+            others = (net_at(design, part, pin) for pin in part.pins)
+            if any(n is not None and n.role == "ground" for n in others):
+                return True
     return False
 
 
 def _makes_contact(part: Part) -> bool:
     return "coil_v" in part.params or part.kind == "switch"
+
+
+def _comes_back(design: Design, nets: list[Net]) -> bool:
+    """Tell whether what hangs between some nets has a way back to ground, though none of them is one.
+
+    A load between a supply and a line that a transistor, relay or switch leads to ground has its way back.
+    """
+    return any(
+        (pin.role == "open-drain" and is_switch(part)) or (net.role == "signal" and _makes_contact(part))
+        for net in nets
+        for part, pin in design.pins_on(net.name)
+    ) or any(_through_a_shunt(design, net) for net in nets)
 
 
 def _connectors(design: Design) -> Iterator[Finding]:
@@ -66,14 +79,7 @@ def _connectors(design: Design) -> Iterator[Finding]:
             continue
         nets = [n for p in part.pins if (n := net_at(design, part, p)) is not None]
         roles = {n.role for n in nets}
-        # A load between a supply and a line that a transistor, relay or switch leads to ground has its way back.
-        switched = any(
-            (pin.role == "open-drain" and is_switch(a)) or (n.role == "signal" and _makes_contact(a))
-            for n in nets
-            for a, pin in design.pins_on(n.name)
-        )
-        back = switched or any(_through_a_shunt(design, n) for n in nets)
-        if "supply" in roles and "ground" not in roles and len(nets) > 1 and not back:
+        if "supply" in roles and "ground" not in roles and len(nets) > 1 and not _comes_back(design, nets):
             text = f"{part.ref} carries {next(n.name for n in nets if n.role == 'supply')} but no ground"
             yield tell(
                 "connector", text, "current has to come back", (part.ref,), "look", None, 0, 1, "ground pins"

@@ -83,13 +83,15 @@ def _currents(design: Design) -> Iterator[Finding]:
         for pin in part.pins:
             net = net_at(design, part, pin.number)
             amps = _amps(net)
+            if net is None or amps is None:
+                continue
             limit = {
                 "supply-out": part.params.get("iout_a"),
                 "open-drain": part.params.get("id_a", part.params.get("ic_a")) if is_switch(part) else None,
             }.get(pin.role)
             contact = pin.name.upper().rstrip("0123456789") in ("COM", "NO", "NC") and "coil_v" in part.params
             limit = part.params.get("i_a") if contact else limit
-            if net is not None and amps is not None and limit is not None and amps > limit * 1.0001:
+            if limit is not None and amps > limit * 1.0001:
                 yield _over(part, amps, limit, net)
                 break
 
