@@ -21,8 +21,9 @@ RESULTS_BYTES: Final = 64 * 1024 * 1024
 PIECES_BYTES: Final = 64 * 1024 * 1024
 _cache: OrderedDict[tuple[Any, ...], tuple[Any, int]] = OrderedDict()
 _bytes_kept = 0
-# The first results of a kind are weighed; after them one in so many, which stands for the others.
-FIRST, ONE_IN = 4, 16
+# The first result of a kind is weighed; after it one in so many, which stands for the others. Kinds take turns, so that
+# no one edit pays for all.
+ONE_IN: Final = 16
 _weights: dict[tuple[Any, ...], tuple[int, int]] = {}
 # Held while shared geometry is worked on; also by callers who work on results outside of a derived function.
 alone = RLock()
@@ -86,10 +87,12 @@ def _keep(key: tuple[Any, ...], result: Any, like: tuple[Any, ...]) -> None:
     One function's results for designs of about one size are ``like`` each other and weigh about the same.
     """
     global _bytes_kept
-    seen, taken = _weights.get(like, (0, 0))
-    if seen < FIRST or seen % ONE_IN == 0:
+    turn, taken = _weights.get(like, (0, 0))
+    if like not in _weights:
+        turn, taken = len(_weights), weight(result)
+    elif turn % ONE_IN == 0:
         taken = weight(result)
-    _weights[like] = seen + 1, taken
+    _weights[like] = turn + 1, taken
     _cache[key] = result, taken
     _bytes_kept += taken
     while _bytes_kept > RESULTS_BYTES and len(_cache) > 1:
@@ -109,7 +112,7 @@ class Kept(Generic[V]):
         self._most = most
         self._values: dict[Any, V] = {}
         # Of some of the values put: how many were weighed, and what they weigh together.
-        self._puts, self._weighed, self._weight = 0, 0, 0
+        self._puts, self._weighed, self._weight = len(Kept.stores), 0, 0
         forgettable(self._values)
         Kept.stores.append(self)
 
@@ -131,7 +134,7 @@ class Kept(Generic[V]):
             if len(self._values) >= self._most:
                 self._halve()
             self._values[key] = value
-            if self._puts < FIRST or self._puts % ONE_IN == 0:
+            if not self._weighed or self._puts % ONE_IN == 0:
                 self._weighed, self._weight = self._weighed + 1, self._weight + weight(value)
                 while sum(store.size() for store in Kept.stores) > PIECES_BYTES:
                     max(Kept.stores, key=Kept.size)._halve()

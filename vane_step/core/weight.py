@@ -12,7 +12,9 @@ from pydantic import BaseModel
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
+# Of a long collection so many stand for all; of those inside others of others so many.
 SAMPLED: Final = 5
+SAMPLED_DEEP: Final = 2
 DEEPEST: Final = 5
 # A pointer in a tuple, the head of a small object, a geometry without its points, a point of it, and an entry of the
 # document such as a part with its pins, in bytes (measured).
@@ -62,5 +64,5 @@ def _of_many(values: Any, depth: int) -> int:
     if not count:
         return 0
     # Evenly spread, so that neither the first nor the last stand for all.
-    some = list(islice(values, 0, None, max(1, count // SAMPLED)))
+    some = list(islice(values, 0, None, max(1, count // (SAMPLED if depth < 2 else SAMPLED_DEEP))))
     return sum(weight(v, depth + 1) for v in some) * count // len(some)

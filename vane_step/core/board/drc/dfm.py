@@ -19,6 +19,7 @@ from vane_step.core.board.geometry.copper_table import (
     TOUCH_MM,
     Columns,
     board_columns,
+    differing,
     near_pairs,
     touching_pairs,
 )
@@ -116,7 +117,7 @@ def loose_findings(design: Design) -> Iterator[Finding]:
     a, b = np.concatenate([a, b]), np.concatenate([b, a])
     pours = pour_pieces(design)
     for side, rows in enumerate((firsts, firsts + sizes - 1)):
-        for k in np.flatnonzero(~_reached(of, a, b, rows, ends[side])):
+        for k in np.flatnonzero(~_reached(of, a, b, rows, ends[side], side)):
             track, (x, y) = tracks[k], tracks[k].points[-side]
             if not _in_pour(pours, track.net, track.layer, x / 1e6, y / 1e6):
                 place = Place(net=track.net, layer=track.layer, x_nm=x, y_nm=y)
@@ -136,16 +137,32 @@ def _track_ends(design: Design) -> tuple[np.ndarray, tuple[np.ndarray, np.ndarra
     return sizes, (shapely.points(ends[:, 0]), shapely.points(ends[:, 1]))
 
 
-def _reached(of: Columns, a: np.ndarray, b: np.ndarray, rows: np.ndarray, spots: np.ndarray) -> np.ndarray:
-    """Tell for the round end of each of some pieces, at a spot, whether it touches any piece its own touches."""
+def _reached(
+    of: Columns, a: np.ndarray, b: np.ndarray, rows: np.ndarray, spots: np.ndarray, side: int
+) -> np.ndarray:
+    """Tell for the round end of each of some pieces, at a spot, whether it touches any piece its own touches.
+
+    An end stays reached as long as its own piece and the one that reached it are the same objects.
+    """
+    by = np.full(len(rows), -1)
+    past = _reached_by.get((len(of.items), side))
+    if past is not None and np.array_equal(past[1], rows):
+        by = past[2].copy()
+        stale = np.zeros(len(of.items), dtype=bool)
+        stale[differing(past[0].items, of.items)] = True
+        by[stale[rows] | stale[by]] = -1
     number = np.full(len(of.items), -1)
-    number[rows] = np.arange(len(rows))
+    number[rows] = np.where(by < 0, np.arange(len(rows)), -1)
     k = number[a]
     k, b = k[k >= 0], b[k >= 0]
     touch = shapely.distance(spots[k], of.spines[b]) <= of.radius[rows[k]] + of.radius[b] + TOUCH_MM
-    found = np.zeros(len(rows), dtype=bool)
-    found[k[touch]] = True
-    return found
+    by[k[touch]] = b[touch]
+    _reached_by.put((len(of.items), side), (of, rows, by))
+    return by >= 0
+
+
+# Of the ends of tracks of the last boards, by which piece each is reached.
+_reached_by: Kept[tuple[Columns, np.ndarray, np.ndarray]] = Kept(16)
 
 
 def _loose_vias(

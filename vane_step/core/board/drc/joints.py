@@ -42,20 +42,11 @@ def joint_findings(design: Design) -> Iterator[Finding]:
     flat = (of.radius[a] == 0) | (of.radius[b] == 0)
     apart = gap + of.radius[a] + of.radius[b]
     shallow = np.where(flat, apart > TINY_MM, -gap < DEEP_ENOUGH * least)
-    asked = np.zeros(len(of.items), dtype=bool)
-    asked[a[shallow]] = asked[b[shallow]] = True
-    beside = ~shallow & (asked[a] | asked[b])
-    deep: dict[int, set[int]] = {}
-    for i, j in zip(a[beside].tolist(), b[beside].tolist(), strict=True):
-        deep.setdefault(i, set()).add(j)
-        deep.setdefault(j, set()).add(i)
-    layers = of.layers.tolist()
-    for i, j in zip(a[shallow].tolist(), b[shallow].tolist(), strict=True):
-        bits = layers[i] & layers[j]
-        # A bend's outer pieces meet as well, and what joins them is the piece between.
-        for k in deep.get(i, set()) & deep.get(j, set()):
-            bits &= ~layers[k]
-        for layer in [name for name, bit in LAYER_BIT.items() if bits >> bit & 1]:
+    bits = of.layers[a[shallow]] & of.layers[b[shallow]] & ~_between(of, a, b, shallow)
+    some = np.flatnonzero(bits)
+    rows = np.flatnonzero(shallow)[some]
+    for i, j, on in zip(a[rows].tolist(), b[rows].tolist(), bits[some].tolist(), strict=True):
+        for layer in [name for name, bit in LAYER_BIT.items() if on >> bit & 1]:
             one, two = of.items[i], of.items[j]
             thin = _thinnest(design, of, (i, j), layer, least)
             if thin is not None:
@@ -63,6 +54,27 @@ def joint_findings(design: Design) -> Iterator[Finding]:
                 text = sentence(f"{named(one)} and {named(two)} hang together by too little")
                 yield breach(design, "thin-joint", text, wide, least, at(x, y, two))
                 break
+
+
+def _between(of: Columns, a: np.ndarray, b: np.ndarray, shallow: np.ndarray) -> np.ndarray:
+    """Give for each shallow pair the layers of the pieces that both hold on to: a bend's outer pieces meet as well."""
+    count = len(of.items)
+    source, goal = np.concatenate([a[~shallow], b[~shallow]]), np.concatenate([b[~shallow], a[~shallow]])
+    order = np.argsort(source, kind="stable")
+    source, goal = source[order], goal[order]
+    known = np.sort(source * count + goal)
+    if not len(known):
+        return np.zeros(np.count_nonzero(shallow), dtype=int)
+    first, second = a[shallow], b[shallow]
+    starts, ends = np.searchsorted(source, first), np.searchsorted(source, first, side="right")
+    # One row for each shallow pair and each piece its first holds on to.
+    pair = np.repeat(np.arange(len(first)), ends - starts)
+    middle = goal[np.arange(len(pair)) - np.repeat(np.cumsum(ends - starts) - ends, ends - starts)]
+    asked = middle * count + second[pair]
+    both = known[np.minimum(np.searchsorted(known, asked), len(known) - 1)] == asked
+    found = np.zeros(len(first), dtype=int)
+    np.bitwise_or.at(found, pair[both], of.layers[middle[both]])
+    return found
 
 
 def _thinnest(
