@@ -42,7 +42,7 @@ class Together(InBrowser):
         """Pins clicked and a form sent while the page's scripts are still on their way count as soon as they run."""
         page = self.page("/")
         held: list[Route] = []
-        page.route("**/js/circuit.js", held.append)
+        page.route("**/js/circuit.js", lambda route: held.append(route))
         page.goto(f"{self.server.address}{self.fresh('early')}/circuit", wait_until="commit")
         for pin in ("U1.12", "J7.3"):
             page.locator(f'[data-pin="{pin}"]').first.click()
@@ -50,7 +50,8 @@ class Together(InBrowser):
         self.assertEqual(len(held), 1)
         held[0].continue_()
         expect(page.locator("#chosen")).to_contain_text("2 pins")
-        page.route("**/js/frame.js", held.append)
+        page.unroute("**/js/circuit.js")
+        page.route("**/js/frame.js", lambda route: held.append(route))
         page.reload(wait_until="commit")
         page.locator("summary", has_text="Connections from a list").click()
         page.locator("textarea").fill("EARLY: U1.12 J7.3")
