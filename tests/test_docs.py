@@ -70,6 +70,29 @@ class Written(unittest.TestCase):
         }
         self.assertEqual(set(RULES) - strings, set())
 
+    def test_findings_are_made_by_their_rules(self) -> None:
+        """No room makes a finding but by its rule, and none says a level, a sense or a unit its rule does not list."""
+        for path, tree in modules():
+            for call in (
+                n for n in ast.walk(tree) if isinstance(n, ast.Call) and isinstance(n.func, ast.Name)
+            ):
+                if call.func.id == "Finding":
+                    self.assertEqual(path.name, "finding.py", f"{path.name}:{call.lineno}: use tell()")
+                at = {"tell": 0, "breach": 1}.get(call.func.id, len(call.args))
+                code = next((a.value for a in call.args[at : at + 1] if isinstance(a, ast.Constant)), None)
+                if code is None:
+                    continue
+                rule = RULES[code]
+                listed = {"level": rule.levels, "unit": (*rule.units, *(u[:-1] for u in rule.units))}
+                words = [(w.arg, w.value) for w in call.keywords]
+                words += zip(("level", "unit"), call.args[6:] if at else (), strict=False)
+                for word, value in words:
+                    either = [value.body, value.orelse] if isinstance(value, ast.IfExp) else [value]
+                    said = {v.value for v in either if isinstance(v, ast.Constant)}
+                    with self.subTest(f"{path.name}:{call.lineno}", rule=code):
+                        self.assertLessEqual(said, set(listed.get(word or "", said)))
+                        self.assertTrue(word != "sense" or rule.sense in ("either way", "is"))
+
     def test_the_picture_of_the_rooms(self) -> None:
         """The rooms are drawn as the imports are, and none reads one that reads it."""
         command = [sys.executable, "tools/draw_map.py", "--check"]

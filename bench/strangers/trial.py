@@ -147,6 +147,9 @@ class Trial:
                 work()
             except Exception as error:
                 self.fault(f"{type(error).__name__} when the {name} is shown: {str(error)[:160]}")
+        for one in found:
+            if not one.as_listed():
+                self.fault(f"{one.code} is told as {one.level}, {one.sense}, {one.unit}, unlike its rule")
         return found
 
     def opened_again(self) -> None:

@@ -221,7 +221,7 @@ def rules(
         print(json.dumps([asdict(r) for r in chosen], indent=1, ensure_ascii=False))
         return
     for rule in chosen:
-        print(f"{rule.code:20} {rule.levels:18} {rule.title} ({rule.source})")
+        print(f"{rule.code:20} {', '.join(rule.levels):18} {rule.title} ({rule.source})")
 
 
 COMMANDS: tuple[Callable[..., None], ...] = (pins, add, connect, say, check, schema, rules, sheets)

@@ -1,15 +1,25 @@
-"""The one Finding type that every check returns: a reading, its limit and the limit's source."""
+"""The one Finding type that every check returns, made by its rule: a reading, its limit and the limit's source."""
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Any, Final, Literal
 
-from pydantic import BaseModel, ConfigDict, field_validator
+from pydantic import BaseModel, ConfigDict
 
-from vane_step.core.rules import RULES, Rule
+from vane_step.core.rules import LEVELS, RULES, Level, Room, Rule
 
-Level = Literal["stop", "look", "note"]
-ORDER: dict[str, int] = {"stop": 0, "look": 1, "note": 2}
+Step = Literal["brief", "parts", "circuit", "power", "board", "make"]
+# The step of the work at which what a rule finds is looked at.
+STEP_OF: Final[dict[Room, Step]] = {
+    "brief": "brief",
+    "parts": "parts",
+    "order": "parts",
+    "circuit": "circuit",
+    "board": "board",
+    "legend": "board",
+    "make": "make",
+    "read back": "make",
+}
 
 
 class Place(BaseModel):
@@ -19,13 +29,18 @@ class Place(BaseModel):
     """
 
     model_config = ConfigDict(frozen=True)
-    step: Literal["brief", "parts", "circuit", "power", "board", "make"] = "board"
+    step: Step = "board"
     refs: tuple[str, ...] = ()
     pins: tuple[str, ...] = ()
     net: str | None = None
     layer: str | None = None
     x_nm: int | None = None
     y_nm: int | None = None
+
+    @classmethod
+    def of_pins(cls, *pins: str, net: str | None = None) -> Place:
+        """Give the place of some pins, and so of their parts."""
+        return cls(pins=pins, refs=tuple(dict.fromkeys(p.rpartition(".")[0] for p in pins)), net=net)
 
     def label(self) -> str:
         """Give a short name of the place for a list."""
@@ -74,17 +89,20 @@ class Finding(BaseModel):
     place: Place = Place()
     remedy: Remedy | None = None
 
-    @field_validator("code")
-    @classmethod
-    def _known(cls, code: str) -> str:
-        if code not in RULES:
-            raise ValueError(f"there is no rule {code}: list it in core/rules.py")
-        return code
-
     @property
     def rule(self) -> Rule:
         """The rule that was broken."""
         return RULES[self.code]
+
+    def as_listed(self) -> bool:
+        """Tell whether level, sense and unit are those that the list of rules gives its rule."""
+        rule = self.rule
+        units = {u.removesuffix("s") for u in rule.units}
+        return (
+            self.level in rule.levels
+            and (self.reading is None or rule.sense in ("either way", "is", self.sense))
+            and (self.unit.removesuffix("s") in units or not self.unit or "its own" in units)
+        )
 
     def key(self) -> str:
         """Name the finding so that a list can keep its place when others come and go."""
@@ -108,6 +126,55 @@ class Finding(BaseModel):
         }
 
 
+def tell(
+    code: str,
+    message: str,
+    reading: float | None = None,
+    limit: float | None = None,
+    place: Place | None = None,
+    *,
+    level: Level | None = None,
+    sense: Literal["at least", "at most"] | None = None,
+    unit: str | None = None,
+    source: str | None = None,
+    remedy: Remedy | None = None,
+) -> Finding:
+    """Make a finding by its rule.
+
+    Level, unit and source are the rule's first where none is given, and so is the step of the place. Where a rule holds
+    readings either way, one above the limit had to be at most the limit. Lengths are told to the nanometre, all else to
+    four decimals.
+
+    Raises
+    ------
+    KeyError
+        When there is no such rule: list it in ``rules``.
+    """
+    rule = RULES[code]
+    where = place or Place()
+    if "step" not in where.model_fields_set:
+        where = where.model_copy(update={"step": STEP_OF[rule.room]})
+    unit = unit if unit is not None else (rule.units or ("",))[0]
+    digits = 6 if unit == "mm" else 4
+    if sense is None:
+        if rule.sense in ("at least", "at most"):
+            sense = rule.sense
+        else:
+            sense = "at most" if reading is not None and limit is not None and reading > limit else "at least"
+    return Finding(
+        level=level or rule.levels[0],
+        code=code,
+        message=message,
+        reading=None if reading is None else round(reading, digits),
+        limit=None if limit is None else round(limit, digits),
+        unit=unit,
+        sense=sense,
+        source=source or rule.source,
+        place=where,
+        remedy=remedy,
+    )
+
+
 def ordered(findings: list[Finding]) -> list[Finding]:
     """Sort findings by level, then rule, then place; the same input gives the same order."""
-    return sorted(findings, key=lambda f: (ORDER[f.level], f.code, f.key(), f.message))
+    return sorted(findings, key=lambda f: (LEVELS.index(f.level), f.code, f.key(), f.message))

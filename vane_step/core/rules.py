@@ -8,13 +8,14 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final, Literal
 
+Level = Literal["stop", "look", "note"]
 Sense = Literal["at least", "at most", "either way", "is"]
 Room = Literal["brief", "parts", "circuit", "board", "legend", "make", "read back", "order"]
 HOUSE, THUMB, CIRCUIT, CATALOGUE = "rules of the maker", "rule of thumb", "the circuit", "the catalogue"
 BRIEF, SUPPLIER, FILES, LAND = (
     "the brief",
     "the supplier's answer",
-    "the files as read back",
+    "read back from the files",
     "the land patterns",
 )
 
@@ -31,9 +32,9 @@ class Rule:
         What is found.
     levels
         Levels its findings have, the gravest first.
-    sense, unit
-        Whether the reading is to be at least or at most the limit, or either by what it is, in what unit; ``is`` where
-        there is no reading, or none that tells more.
+    sense, units
+        Whether the reading is to be at least or at most the limit, or either by what it is, in which units; ``is``
+        where there is no reading, or none that tells more.
     source
         Where the limit comes from; a finding names it in full.
     room
@@ -42,24 +43,39 @@ class Rule:
 
     code: str
     title: str
-    levels: str
+    levels: tuple[Level, ...]
     sense: Sense
-    unit: str
+    units: tuple[str, ...]
     source: str
     room: Room
+
+    def reading(self) -> str:
+        """Say what its findings read, for a table of rules."""
+        return "—" if self.sense == "is" else ", ".join([self.sense, *self.units])
+
+
+LEVELS: Final[tuple[Level, ...]] = ("stop", "look", "note")
 
 
 def _rows(room: Room, *rows: tuple[str, str, str, Sense, str, str]) -> list[Rule]:
     return [
-        Rule(code, title, levels, sense, unit, source, room)
-        for code, title, levels, sense, unit, source in rows
+        Rule(
+            code,
+            title,
+            tuple(level for level in LEVELS if level in levels.split(", ")),
+            sense,
+            tuple(units.split(", ")) if units else (),
+            source,
+            room,
+        )
+        for code, title, levels, sense, units, source in rows
     ]
 
 
 _ALL: Final = [
     *_rows(
         "brief",
-        ("requirement", "a requirement is not met", "stop, look", "at least", "its own", "the requirement"),
+        ("requirement", "a requirement is not met", "stop, look", "either way", "its own", "the requirement"),
         ("brief-size", "a side of the board is longer than the brief allows", "stop", "at most", "mm", BRIEF),
         (
             "brief-manufacturing",
@@ -263,7 +279,7 @@ _ALL: Final = [
             "the calculation",
         ),
         ("old-voltage", "a text names a voltage no rail has", "look, note", "is", "V", CIRCUIT),
-        ("either-or", "of a choice not one part is fitted", "look", "at most", "fitted", "the variant"),
+        ("either-or", "of a choice not one part is fitted", "look", "either way", "fitted", "the variant"),
     ),
     *_rows(
         "board",
@@ -275,14 +291,14 @@ _ALL: Final = [
             "edge-hole",
             "a plated hole on the edge that is not made, or too small",
             "stop",
-            "at least",
+            "either way",
             "mm",
             HOUSE,
         ),
         ("off-edge", "a plated hole is cut, and not on the edge", "stop", "at most", "mm", THUMB),
         ("ring", "an annular ring is too narrow", "stop", "at least", "mm", HOUSE),
-        ("drill", "a hole is too small or too large to drill", "stop", "at least", "mm", HOUSE),
-        ("drill-size", "there is no drill of that size", "look", "at least", "mm", "the drills there are"),
+        ("drill", "a hole is too small or too large to drill", "stop", "either way", "mm", HOUSE),
+        ("drill-size", "there is no drill of that size", "look", "either way", "mm", "the drills there are"),
         ("hole-to-hole", "two holes are too close together", "stop", "at least", "mm", HOUSE),
         ("copper-to-hole", "copper is too near to a bare hole or a screw", "stop", "at least", "mm", HOUSE),
         ("hole-in-part", "a mounting hole goes through a part", "look", "at most", "mm", LAND),
@@ -302,14 +318,14 @@ _ALL: Final = [
         ("parted", "cut-outs part the board", "stop", "at most", "mm²", "the outline"),
         ("courtyard", "parts need more room", "stop", "at most", "mm", LAND),
         ("outside", "a part reaches over the edge", "stop, look", "at most", "% of its body", "the outline"),
-        ("keep-out", "copper lies in a zone free of copper", "stop", "at least", "mm, mm²", LAND),
+        ("keep-out", "copper lies in a zone free of copper", "stop", "either way", "mm, mm²", LAND),
         ("hand-zone", "a part lies where hands go", "look", "at most", "mm²", "the zone"),
         ("low-zone", "a part is taller than its zone allows", "look", "at most", "mm", "the zone"),
         ("quiet-zone", "a foreign track crosses a quiet zone", "look", "at most", "mm", "the zone"),
         ("width", "a track is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),
         ("net-width", "a track is thinner than its net's rule", "stop", "at least", "mm", "rule of the net"),
         ("net-layer", "a net runs on a layer it is kept off", "stop", "at most", "mm", "rule of the net"),
-        ("track-current", "a track runs too hot", "stop", "at most", "K", "IPC-2221 chart fit"),
+        ("track-current", "a track runs too hot", "stop, note", "at most", "K", "IPC-2221 chart fit"),
         ("via-current", "vias carry less than may pass", "look", "at least", "A", "IPC-2221 on barrels"),
         ("thin-joint", "copper hangs together by too little", "stop", "at least", "mm", HOUSE),
         ("sliver", "a pour is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),
@@ -395,9 +411,9 @@ def rules_page() -> str:
         lines += [f"### {room.capitalize()}", "", head, "|---|---|---|---|---|"]
         for rule in _ALL:
             if rule.room == room:
-                reading = (
-                    "—" if rule.sense == "is" else f"{rule.sense}{f', {rule.unit}' if rule.unit else ''}"
+                levels = ", ".join(rule.levels)
+                lines.append(
+                    f"| `{rule.code}` | {rule.title} | {levels} | {rule.reading()} | {rule.source} |"
                 )
-                lines.append(f"| `{rule.code}` | {rule.title} | {rule.levels} | {reading} | {rule.source} |")
         lines.append("")
     return "\n".join(lines)

@@ -13,7 +13,7 @@ from vane_step.core.ask.remedies import CHANGING, harmless
 from vane_step.core.brief.needs import Figure, evidence
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.model import Design
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.order.buying import (
     QUANTITIES,
     Dated,
@@ -85,33 +85,21 @@ def _outside(id: str, design: Design, shared: Shelfware, variant: str, now: date
         need = e.requirement
         if need.figure in figures and e.state == "fails":
             told.append(
-                Finding(
+                tell(
+                    "requirement",
+                    f"{need.id} is not met: {need.text}",
+                    e.reading,
+                    need.limit,
                     level="stop" if need.level == "must" else "look",
-                    code="requirement",
-                    reading=e.reading,
-                    limit=need.limit,
-                    unit=e.unit,
                     sense=need.sense,
-                    message=f"{need.id} is not met: {need.text}",
+                    unit=e.unit,
                     source=f"requirement {need.id} ({need.level})",
-                    place=Place(step="brief"),
                 )
             )
     budget = design.brief.budget
     if budget is not None and "cost" in figures and figures["cost"].value > budget:
-        told.append(
-            Finding(
-                level="look",
-                code="budget",
-                message=f"The parts of one board cost more than the brief allows at {boards}",
-                reading=figures["cost"].value,
-                limit=budget,
-                unit="€",
-                sense="at most",
-                source="the brief",
-                place=Place(step="parts"),
-            )
-        )
+        text = f"The parts of one board cost more than the brief allows at {boards}"
+        told.append(tell("budget", text, figures["cost"].value, budget, Place(step="parts")))
     oldest = min(dates, default=None)
     stale = oldest is not None and any(line.dated.stale(now) for line in found if line.dated)
     return Outside(tuple(found), sums, swaps, tuple(told), figures, oldest, stale)

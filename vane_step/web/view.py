@@ -22,8 +22,9 @@ from vane_step.core.board.silkscreen.strokefont import text_width
 from vane_step.core.brief.needs import evidence
 from vane_step.core.derive import derived
 from vane_step.core.design.model import SECTIONS, Brief, Design, LegendText, Part, natural
-from vane_step.core.finding import ORDER, Finding
+from vane_step.core.finding import Finding
 from vane_step.core.judge import all_findings
+from vane_step.core.rules import LEVELS
 from vane_step.store.designs import Kept
 
 STEPS = (
@@ -90,9 +91,9 @@ def stair(design: Design, current: str, found: Sequence[Finding]) -> list[dict[s
 
 def ledger(step: str, found: Sequence[Finding]) -> dict[str, Any]:
     """Give the findings for the ledger: this step's first; open links are summed up beyond a handful."""
-    mine = sorted((f for f in found if step_of(f) == step), key=lambda f: ORDER[f.level])
+    mine = sorted((f for f in found if step_of(f) == step), key=lambda f: LEVELS.index(f.level))
     others = [f for f in found if step_of(f) != step]
-    counts = {level: sum(1 for f in found if f.level == level) for level in ORDER}
+    counts = {level: sum(1 for f in found if f.level == level) for level in LEVELS}
     links = [f for f in mine if f.code == "unrouted"]
     rest = [f for f in mine if f.code != "unrouted"]
     return {

@@ -8,7 +8,7 @@ from vane_step.core.board.drc.heights import stack_nm, tallest
 from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, natural
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.parts.skills import skill_misfits
 
 BRIEF = "the brief"
@@ -34,16 +34,12 @@ def _size(design: Design) -> Iterator[Finding]:
         pairs = zip(have[1:] if allowed else [], allowed, ("longer",), strict=False)
     for size, limit, which in pairs:
         if size > limit + 1e-6:
-            yield Finding(
-                level="stop",
-                code="brief-size",
-                message=f"The {which} side of the board is {size:g} mm",
-                reading=size,
-                limit=limit,
-                unit="mm",
-                sense="at most",
-                source=BRIEF,
-                place=Place(step="board"),
+            yield tell(
+                "brief-size",
+                f"The {which} side of the board is {size:g} mm",
+                size,
+                limit,
+                Place(step="board"),
             )
 
 
@@ -55,11 +51,9 @@ def _manufacturing(design: Design) -> Iterator[Finding]:
     if wrong:
         etch = brief.manufacturing == "etch"
         want, use = ("etched at home", "of a manufacturer") if etch else ("ordered", "for etching at home")
-        yield Finding(
-            level="look",
-            code="brief-manufacturing",
-            message=f"The brief wants the board {want}, its rules are those {use}: {rules.title}",
-            source=BRIEF,
+        yield tell(
+            "brief-manufacturing",
+            f"The brief wants the board {want}, its rules are those {use}: {rules.title}",
             place=Place(step="board"),
         )
 
@@ -70,16 +64,13 @@ def _skills(design: Design) -> Iterator[Finding]:
         by_package.setdefault(part.package, []).append(part.ref)
     for name, refs in by_package.items():
         for text in skill_misfits(design.packages[name], design.brief):
-            yield Finding(
-                level="look",
-                code="brief-skill",
-                message=f"{text}: {', '.join(refs[:6])}",
-                reading=len(refs),
-                limit=0,
-                unit="parts",
-                sense="at most",
+            yield tell(
+                "brief-skill",
+                f"{text}: {', '.join(refs[:6])}",
+                len(refs),
+                0,
+                Place(step="parts", refs=tuple(refs)),
                 source="tools and skills of the brief",
-                place=Place(step="parts", refs=tuple(refs)),
             )
 
 
@@ -88,16 +79,12 @@ def _heights(design: Design) -> Iterator[Finding]:
     for part in design.parts.values():
         tall = design.packages[part.package].height_nm
         if limit and tall > limit:
-            yield Finding(
-                level="look",
-                code="brief-height",
-                message=f"{part.ref} ({part.package}) is too tall for the case",
-                reading=tall / 1e6,
-                limit=limit / 1e6,
-                unit="mm",
-                sense="at most",
-                source=BRIEF,
-                place=Place(step="parts", refs=(part.ref,)),
+            yield tell(
+                "brief-height",
+                f"{part.ref} ({part.package}) is too tall for the case",
+                tall / 1e6,
+                limit / 1e6,
+                Place(step="parts", refs=(part.ref,)),
             )
     yield from _whole(design)
 
@@ -115,15 +102,11 @@ def _whole(design: Design) -> Iterator[Finding]:
     ):
         return
     parts = [f"{ref} {tall / 1e6:g} mm" for tall, ref in (front, back) if tall]
-    yield Finding(
-        level="look",
-        code="brief-height",
-        message=f"Front, board and back together are too tall for the case: {' and '.join(parts)}, "
+    yield tell(
+        "brief-height",
+        f"Front, board and back together are too tall for the case: {' and '.join(parts)}, "
         f"board {design.board.rules.board_mm:g} mm",
-        reading=total / 1e6,
-        limit=limit / 1e6,
-        unit="mm",
-        sense="at most",
-        source=BRIEF,
-        place=Place(step="parts", refs=tuple(ref for tall, ref in (front, back) if tall)),
+        total / 1e6,
+        limit / 1e6,
+        Place(step="parts", refs=tuple(ref for tall, ref in (front, back) if tall)),
     )

@@ -13,7 +13,7 @@ from vane_step.core.circuit.reasons import reasons
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Requirement, natural
 from vane_step.core.errors import InputError
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.parts.skills import is_through_hole
 
 State = Literal["shown", "fails", "waits"]
@@ -143,16 +143,16 @@ def need_findings(design: Design, more: Mapping[str, Figure] | None = None) -> I
     for e in evidence(design, more):
         need = e.requirement
         if e.state == "fails":
-            yield Finding(
+            yield tell(
+                "requirement",
+                f"{need.id} is not met: {need.text}",
+                e.reading,
+                need.limit,
+                Place(net=need.about or None),
                 level="stop" if need.level == "must" else "look",
-                code="requirement",
-                message=f"{need.id} is not met: {need.text}",
-                reading=e.reading,
-                limit=need.limit,
-                unit=e.unit,
                 sense=need.sense,
+                unit=e.unit,
                 source=f"requirement {need.id} ({need.level})",
-                place=Place(step="brief", net=need.about or None),
             )
 
 

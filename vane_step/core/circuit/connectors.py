@@ -7,9 +7,9 @@ import re
 from collections.abc import Iterator
 
 from vane_step.core.circuit.electrics import is_switch
-from vane_step.core.circuit.hazards import CATALOGUE, by_reference, ends_of, net_at, tell
+from vane_step.core.circuit.hazards import CATALOGUE, by_reference, ends_of, net_at
 from vane_step.core.design.model import Design, Net, Part, Pin
-from vane_step.core.finding import Finding
+from vane_step.core.finding import Finding, Place, tell
 
 # A load may come back to ground through a resistor up to this.
 SHUNT_OHM = 2.0
@@ -35,14 +35,10 @@ def _debug_lines(design: Design) -> Iterator[Finding]:
             yield tell(
                 "shared-debug",
                 text,
-                "one programmer talks to one controller",
-                refs,
-                "look",
-                net.name,
                 len(refs),
                 1,
-                "controllers",
-                True,
+                Place(refs=refs, net=net.name),
+                source="one programmer talks to one controller",
             )
 
 
@@ -82,13 +78,20 @@ def _connectors(design: Design) -> Iterator[Finding]:
         if "supply" in roles and "ground" not in roles and len(nets) > 1 and not _comes_back(design, nets):
             text = f"{part.ref} carries {next(n.name for n in nets if n.role == 'supply')} but no ground"
             yield tell(
-                "connector", text, "current has to come back", (part.ref,), "look", None, 0, 1, "ground pins"
+                "connector",
+                text,
+                0,
+                1,
+                Place(refs=(part.ref,)),
+                level="look",
+                unit="ground pins",
+                source="current has to come back",
             )
         ways = part.params.get("ways")
         count = sum(1 for p in part.pins if p.number.isdigit())
         if ways and count > ways:
             text = f"{part.ref} {part.catalogue} has {ways:g} ways, the circuit wants {count}"
-            yield tell("connector", text, CATALOGUE, (part.ref,), "stop", None, ways, count, "ways")
+            yield tell("connector", text, ways, count, Place(refs=(part.ref,)), source=CATALOGUE)
         each = part.params.get("i_a")
         for net in dict.fromkeys(n.name for n in nets):
             need = design.nets[net].rule
@@ -98,14 +101,12 @@ def _connectors(design: Design) -> Iterator[Finding]:
                 yield tell(
                     "connector",
                     text,
-                    CATALOGUE,
-                    (part.ref,),
-                    "look",
-                    net,
-                    round(need.current.current_a / count, 3),
+                    need.current.current_a / count,
                     each,
-                    "A each",
-                    True,
+                    Place(refs=(part.ref,), net=net),
+                    level="look",
+                    unit="A each",
+                    source=CATALOGUE,
                 )
 
 
@@ -128,14 +129,10 @@ def _sections(design: Design) -> Iterator[Finding]:
                 yield tell(
                     "unused-section",
                     text,
-                    f"tie {names} to a level the part accepts",
-                    (part.ref,),
-                    "look",
-                    None,
                     len(ins),
                     0,
-                    "floating inputs",
-                    True,
+                    Place(refs=(part.ref,)),
+                    source=f"tie {names} to a level the part accepts",
                 )
 
 
@@ -165,12 +162,8 @@ def _matrix(design: Design) -> Iterator[Finding]:
             yield tell(
                 "matrix-diode",
                 text,
-                "one sense in the whole matrix",
-                tuple(odd),
-                "look",
-                None,
                 len(odd),
                 0,
-                "diodes",
-                True,
+                Place(refs=tuple(odd)),
+                source="one sense in the whole matrix",
             )

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from vane_step.core.circuit.rails import net_at, who
 from vane_step.core.design.model import Design, Net, Part, pin_name
-from vane_step.core.finding import Finding, Level, Place
+from vane_step.core.finding import Finding, Place, tell
+from vane_step.core.rules import Level
 
 # Loads that people expect to be off until they are switched on.
 RESTS = re.compile(
@@ -56,16 +57,14 @@ def _at_rest(design: Design, part: Part, pole: dict[str, list[str]]) -> Iterator
         level: Level = "look" if named else "note"
         text = f"{load.name} is fed at rest: {who(part)} closes NC while its coil has no current"
         pins = tuple(pin_name(part.ref, n) for n in pole["NC"])
-        yield Finding(
+        yield tell(
+            "on-at-rest",
+            text,
+            1,
+            0,
+            Place(refs=(part.ref,), pins=pins, net=load.name),
             level=level,
-            code="on-at-rest",
-            message=text,
-            reading=1,
-            limit=0,
-            unit="loads",
-            sense="at most",
             source=SOURCE,
-            place=Place(step="circuit", refs=(part.ref,), pins=pins, net=load.name),
         )
         return
 

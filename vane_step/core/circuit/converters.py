@@ -11,7 +11,8 @@ from vane_step.core.circuit.electrics import bears
 from vane_step.core.circuit.rails import net_at, other_end, rail, who
 from vane_step.core.circuit.sources import ohms_of
 from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
-from vane_step.core.finding import Finding, Level, Place
+from vane_step.core.finding import Finding, Place, tell
+from vane_step.core.rules import Level
 
 CATALOGUE = "the catalogue"
 CAPACITORS = ("capacitor", "polar-capacitor")
@@ -27,31 +28,6 @@ def converter_findings(design: Design) -> Iterator[Finding]:
         if part.fitted:
             yield from _regulator(design, part)
     yield from _dividers(design)
-
-
-def _found(
-    code: str,
-    message: str,
-    reading: float,
-    limit: float,
-    unit: str,
-    refs: tuple[str, ...],
-    net: Net | None,
-    level: Level,
-    at_most: bool,
-    source: str,
-) -> Finding:
-    return Finding(
-        level=level,
-        code=code,
-        message=message,
-        reading=round(reading, 4),
-        limit=round(limit, 4),
-        unit=unit,
-        sense="at most" if at_most else "at least",
-        source=source,
-        place=Place(step="circuit", refs=refs, net=net.name if net else None),
-    )
 
 
 def output_net(design: Design, part: Part) -> Net | None:
@@ -86,14 +62,23 @@ def _regulator(design: Design, part: Part) -> Iterator[Finding]:
             else "a converter's output is its capacitor"
         )
         level: Level = "stop" if switches else "look"
-        yield _found("output-capacitor", text, 0, 1, "capacitors", (part.ref,), out, level, False, source)
+        yield tell(
+            "output-capacitor", text, 0, 1, Place(refs=(part.ref,), net=out.name), level=level, source=source
+        )
     boost = names.get("BST") or names.get("BOOT")
     if boost is not None and switches is not None:
         held, at = net_at(design, part, boost.number), net_at(design, part, switches.number)
         if held is None or at is None or not _capacitor_between(design, held, at):
             text = f"{who(part)} has no capacitor from {boost.name} to {switches.name}: its upper switch never opens"
             source = "drive of its upper switch"
-            yield _found("bootstrap", text, 0, 1, "capacitors", (part.ref,), held, "stop", False, source)
+            yield tell(
+                "bootstrap",
+                text,
+                0,
+                1,
+                Place(refs=(part.ref,), net=held.name if held else None),
+                source=source,
+            )
     sets = names.get("FB") or names.get("ADJ")
     if sets is not None and "vref_v" in part.params:
         yield from _set_by(design, part, sets, out)
@@ -139,8 +124,14 @@ def _set_by(design: Design, part: Part, pin: Pin, out: Net) -> Iterator[Finding]
     if not top or not bottom:
         gone = f"to {out.name}" if not top else "to ground"
         text = f"Nothing leads from {name} ({pin.name}) {gone}: the output of {who(part)} is not set"
-        yield _found(
-            "feedback", text, 0, 1, "resistors", refs, net, "stop", False, f"{CATALOGUE}: adjustable"
+        yield tell(
+            "feedback",
+            text,
+            0,
+            1,
+            Place(refs=refs, net=net.name if net else None),
+            unit="resistors",
+            source=f"{CATALOGUE}: adjustable",
         )
         return
     upper, lower = (1 / sum(1 / r for r, _ in some) for some in (top, bottom))
@@ -162,9 +153,7 @@ def _set_by(design: Design, part: Part, pin: Pin, out: Net) -> Iterator[Finding]
             else "that to the output over that to ground"
         )
         source = f"reference of the catalogue; {ratio}"
-        yield _found(
-            "feedback", text, gives, wanted.most, "V", refs, out, "stop", gives > wanted.most, source
-        )
+        yield tell("feedback", text, gives, wanted.most, Place(refs=refs, net=out.name), source=source)
 
 
 def _dividers(design: Design) -> Iterator[Finding]:
@@ -191,4 +180,11 @@ def _dividers(design: Design) -> Iterator[Finding]:
                 refs = (part.ref, *(p.ref for p, _ in on if p.kind == "resistor"))
                 text = f"{pin_name(part.ref, pin.number)} gets {gets:.3g} V from the divider on {net.name}"
                 source = f"supply of {part.ref} and {ABOVE_V:g} V"
-                yield _found("divider", text, gets, limit + ABOVE_V, "V", refs, net, "stop", True, source)
+                yield tell(
+                    "divider",
+                    text,
+                    gets,
+                    limit + ABOVE_V,
+                    Place(refs=refs, net=net.name if net else None),
+                    source=source,
+                )

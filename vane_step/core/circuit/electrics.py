@@ -12,8 +12,9 @@ from collections.abc import Iterator
 from vane_step.core.circuit.rails import below_ground, rail
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name, split_pin
 from vane_step.core.errors import InputError
-from vane_step.core.finding import Finding, Level, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.quantity import format_value, parse_value
+from vane_step.core.rules import Level
 
 _RESET = ("RST", "RESET", "NRST", "MCLR", "RSTN")
 # An open-drain bus as most controllers have it: 0.4 V at 3 mA, 1 us rise, 100 pF (standard mode).
@@ -86,33 +87,6 @@ def _between(design: Design, kind: str, net: Net, role: str) -> list[tuple[Part,
     return found
 
 
-def _finding(
-    code: str,
-    message: str,
-    reading: float,
-    limit: float,
-    unit: str,
-    source: str,
-    refs: tuple[str, ...],
-    level: Level = "look",
-    at_most: bool = False,
-    net: str | None = None,
-    remedy: Remedy | None = None,
-) -> Finding:
-    return Finding(
-        level=level,
-        code=code,
-        message=message,
-        reading=round(reading, 4),
-        limit=round(limit, 4),
-        unit=unit,
-        source=source,
-        sense="at most" if at_most else "at least",
-        remedy=remedy,
-        place=Place(step="circuit", refs=refs, net=net),
-    )
-
-
 def _backwards(design: Design) -> Iterator[Finding]:
     """Polarised capacitors with their plus end at ground, LEDs that can never light. Pin 1 is plus, or cathode."""
     for part in _of_kind(design, "polar-capacitor", "led"):
@@ -133,8 +107,14 @@ def _backwards(design: Design) -> Iterator[Finding]:
             what = "plus end" if part.kind == "polar-capacitor" else "anode"
             text = f"{part.ref} is the wrong way round: its {what} is on {plus.name}, the other end on {minus.name}"
             level: Level = "stop" if part.kind == "polar-capacitor" else "look"
-            yield _finding(
-                "backwards", text, gap, 0, "V", "polarity: pin 1 is plus, or cathode", (part.ref,), level
+            yield tell(
+                "backwards",
+                text,
+                gap,
+                0,
+                Place(refs=(part.ref,)),
+                level=level,
+                source="polarity: pin 1 is plus, or cathode",
             )
 
 
@@ -157,18 +137,7 @@ def _spellings(design: Design) -> Iterator[Finding]:
         if len(names) > 1:
             text = f"Are these one net? {', '.join(names)}"
             ask = Remedy(label=f"Merge {names[1]} into {names[0]}", ask=f"merge {names[1]} {names[0]}")
-            yield _finding(
-                "two-spellings",
-                text,
-                len(names),
-                1,
-                "names",
-                "the circuit",
-                (),
-                at_most=True,
-                net=names[0],
-                remedy=ask,
-            )
+            yield tell("two-spellings", text, len(names), 1, Place(net=names[0]), remedy=ask)
 
 
 def _pull_ups(design: Design) -> Iterator[Finding]:
@@ -189,15 +158,13 @@ def _pull_ups(design: Design) -> Iterator[Finding]:
         ups = [(p, n, v) for p, n in _between(design, "resistor", net, "supply") if (v := value_of(p))]
         refs = tuple(dict.fromkeys(drains))
         if not _between(design, "resistor", net, "supply"):
-            yield _finding(
+            yield tell(
                 "no-pull-up",
                 f"Open-drain net {net.name} has no pull-up",
                 0,
                 1,
-                "pull-ups",
-                "open-drain outputs only pull low",
-                refs,
-                net=net.name,
+                Place(refs=refs, net=net.name),
+                source="open-drain outputs only pull low",
             )
         pulled = volts(ups[0][1]) if ups else None
         if pulled is None:
@@ -208,24 +175,21 @@ def _pull_ups(design: Design) -> Iterator[Finding]:
         if len(ups) > 1:
             text = f"{net.name} has {len(ups)} pull-ups; modules may have more"
             source = "one a line is enough: those of modules count too"
-            yield _finding(
-                "pull-ups", text, len(ups), 1, "pull-ups", source, names, "note", at_most=True, net=net.name
-            )
+            yield tell("pull-ups", text, len(ups), 1, Place(refs=names, net=net.name), source=source)
         if ohms < low:
             text = f"Pull-ups of {net.name} are too strong together: {format_value(ohms, 'Ω')}"
-            yield _finding("pull-up", text, ohms, low, "Ω", "(V - 0.4 V) / 3 mA", names, net=net.name)
+            yield tell(
+                "pull-up", text, ohms, low, Place(refs=names, net=net.name), source="(V - 0.4 V) / 3 mA"
+            )
         elif ohms > high:
             text = f"Pull-up of {net.name} is too weak for 1 µs rise at 100 pF: {format_value(ohms, 'Ω')}"
-            yield _finding(
+            yield tell(
                 "pull-up",
                 text,
                 ohms,
                 high,
-                "Ω",
-                "1 µs / (0.8473 · 100 pF)",
-                names,
-                at_most=True,
-                net=net.name,
+                Place(refs=names, net=net.name),
+                source="1 µs / (0.8473 · 100 pF)",
             )
 
 
@@ -244,15 +208,13 @@ def _crystals(design: Design) -> Iterator[Finding]:
                 weak = have * 1e12 < low
                 text = f"{cap.ref} does not suit crystal {part.ref}: wants {low:.0f} to {high:.0f} pF"
                 source = "2 (CL - 3 to 5 pF stray), 15 % either way"
-                yield _finding(
+                yield tell(
                     "crystal-load",
                     text,
                     have * 1e12,
                     low if weak else high,
-                    "pF",
-                    source,
-                    (cap.ref, part.ref),
-                    at_most=not weak,
+                    Place(refs=(cap.ref, part.ref)),
+                    source=source,
                 )
 
 
@@ -323,29 +285,25 @@ def _leds(design: Design) -> Iterator[Finding]:
             bears_w, watts = resistor.params.get("power_w"), amps * amps * ohms
             if bears_w is not None and amps > 0 and watts > bears_w:
                 text = f"{resistor.ref} turns {watts:.3g} W into heat"
-                yield _finding(
+                yield tell(
                     "rating",
                     text,
                     watts,
                     bears_w,
-                    "W",
-                    "the catalogue's rating",
-                    (resistor.ref,),
-                    "stop",
-                    True,
+                    Place(refs=(resistor.ref,)),
+                    unit="W",
+                    source="the catalogue's rating",
                 )
             if not LED_LEAST_A <= amps <= LED_MOST_A:
                 limit = LED_MOST_A if amps > LED_MOST_A else LED_LEAST_A
                 text = f"{led.ref} with {resistor.ref} at {feeds[0]:g} V takes {format_value(amps, 'A')}"
-                yield _finding(
+                yield tell(
                     "led-current",
                     text,
                     amps * 1e3,
                     limit * 1e3,
-                    "mA",
-                    "rule of thumb: 0.5 to 20 mA",
-                    (led.ref, resistor.ref),
-                    at_most=amps > LED_MOST_A,
+                    Place(refs=(led.ref, resistor.ref)),
+                    source="rule of thumb: 0.5 to 20 mA",
                 )
 
 
@@ -367,15 +325,13 @@ def _resets(design: Design) -> Iterator[Finding]:
             if net is None or net.role == "supply" or _between(design, "resistor", net, "supply"):
                 continue
             text = f"Reset pin {pin_name(part.ref, pin.number)} has no pull-up"
-            yield _finding(
+            yield tell(
                 "reset-pull-up",
                 text,
                 0,
                 1,
-                "pull-ups",
-                "rule of thumb: 10 k to the supply",
-                (part.ref,),
-                net=net.name,
+                Place(refs=(part.ref,), net=net.name),
+                source="rule of thumb: 10 k to the supply",
             )
 
 
@@ -397,15 +353,11 @@ def _domains(design: Design) -> Iterator[Finding]:
             if high > low + 0.3:
                 text = f"{driver} drives {taker} on {net.name} from {high:g} V"
                 refs = tuple(split_pin(p)[0] for p in (driver, taker))
-                yield _finding(
+                yield tell(
                     "voltage-domain",
                     text,
                     high,
                     low + 0.3,
-                    "V",
-                    f"supply of {refs[1]} and 0.3 V",
-                    refs,
-                    "stop",
-                    True,
-                    net.name,
+                    Place(refs=refs, net=net.name),
+                    source=f"supply of {refs[1]} and 0.3 V",
                 )

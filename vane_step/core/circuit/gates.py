@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from vane_step.core.circuit.rails import Volts, net_at, other_end, rail, who
 from vane_step.core.circuit.sources import ohms_of
 from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
-from vane_step.core.finding import Finding, Level, Place
+from vane_step.core.finding import Finding, Place, tell
 
 CATALOGUE = "the catalogue"
 # Most gates bear 20 V (rule of thumb; those for low drive often bear less).
@@ -74,31 +74,6 @@ def gate_findings(design: Design) -> Iterator[Finding]:
             yield from _bipolar(design, part, pins)
 
 
-def _found(
-    code: str,
-    message: str,
-    reading: float,
-    limit: float,
-    part: Part,
-    net: Net,
-    level: Level,
-    at_most: bool = True,
-    source: str = CATALOGUE,
-    unit: str = "V",
-) -> Finding:
-    return Finding(
-        level=level,
-        code=code,
-        message=message,
-        reading=round(reading, 3),
-        limit=round(limit, 3),
-        unit=unit,
-        sense="at most" if at_most else "at least",
-        source=source,
-        place=Place(step="circuit", refs=(part.ref,), net=net.name),
-    )
-
-
 def _field_effect(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Finding]:
     gate, drain, source = (net_at(design, part, pins[n].number) for n in "GDS")
     if gate is None or source is None:
@@ -115,13 +90,26 @@ def _field_effect(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[
         return
     if not drive.pulls:
         text = f"The gate of {who(part)} floats: {gate.name} has neither a driver nor a resistor"
-        yield _found("gate-floats", text, 0, 1, part, gate, "stop", False, "a gate keeps any charge", "pulls")
+        yield tell(
+            "gate-floats",
+            text,
+            0,
+            1,
+            Place(refs=(part.ref,), net=gate.name),
+            source="a gate keeps any charge",
+        )
         return
     released = drive.level(high=True)
     if drive.driven and released is None:
         text = f"Nothing holds the gate of {who(part)} when its driver lets go: {gate.name} floats"
-        yield _found(
-            "gate-floats", text, 0, 1, part, gate, "look", False, "an open drain only pulls down", "pulls"
+        yield tell(
+            "gate-floats",
+            text,
+            0,
+            1,
+            Place(refs=(part.ref,), net=gate.name),
+            level="look",
+            source="an open drain only pulls down",
         )
         return
     yield from _enough(part, gate, drive, at, n_channel, drain is not None and _loaded(design, part, drain))
@@ -140,7 +128,7 @@ def _turned(part: Part, n_channel: bool, drain: Net | None, source: Net) -> Iter
         ground = drain if n_channel and drain is not None else source
         text = f"{who(part)} has drain and source exchanged: the diode inside it conducts all the time"
         where = "drain on ground" if n_channel else "source on ground"
-        yield _found("transistor-turned", text, 1, 0, part, ground, "stop", source=where, unit="pins")
+        yield tell("transistor-turned", text, 1, 0, Place(refs=(part.ref,), net=ground.name), source=where)
 
 
 def _over_shunt(design: Design, net: Net) -> Volts | None:
@@ -257,13 +245,15 @@ def _enough(
     need, threshold = part.params.get("vgs_v", 0.0), part.params["vgsth_v"]
     if not drive.driven and between < threshold:
         text = f"Nothing ever switches {who(part)} on: {gate.name} only hangs on resistors"
-        yield _found("gate-drive", text, between, threshold, part, gate, "look", False)
+        yield tell(
+            "gate-drive", text, between, threshold, Place(refs=(part.ref,), net=gate.name), level="look"
+        )
     elif between < threshold:
         text = f"{who(part)} never gets on: its gate gets {between:.3g} V, its threshold is {threshold:g} V"
-        yield _found("gate-drive", text, between, threshold, part, gate, "stop", False)
+        yield tell("gate-drive", text, between, threshold, Place(refs=(part.ref,), net=gate.name))
     elif loaded and between < need - 1e-6:
         text = f"{who(part)} is made for a gate at {need:g} V and gets {between:.3g} V: it stays half on and gets hot"
-        yield _found("gate-drive", text, between, need, part, gate, "look", False)
+        yield tell("gate-drive", text, between, need, Place(refs=(part.ref,), net=gate.name), level="look")
 
 
 def _ever_off(part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool) -> Iterator[Finding]:
@@ -280,7 +270,14 @@ def _ever_off(part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool) 
             f"with {gate.name} at {volts:.3g} V its gate still has {between:.3g} V"
         )
         limit = threshold * OFF_SHARE
-        yield _found("gate-off", text, between, limit, part, gate, "stop" if always else "look")
+        yield tell(
+            "gate-off",
+            text,
+            between,
+            limit,
+            Place(refs=(part.ref,), net=gate.name),
+            level="stop" if always else "look",
+        )
 
 
 def _bears(design: Design, part: Part, gate: Net, source: Net, drive: _Drive, at: Volts) -> Iterator[Finding]:
@@ -291,7 +288,15 @@ def _bears(design: Design, part: Part, gate: Net, source: Net, drive: _Drive, at
         return
     text = f"The gate of {who(part)} gets {most:.3g} V against its source"
     source_of = "most gates bear 20 V (rule of thumb)"
-    yield _found("gate-over", text, most, GATE_MOST_V, part, gate, "look", source=source_of)
+    yield tell(
+        "gate-over",
+        text,
+        most,
+        GATE_MOST_V,
+        Place(refs=(part.ref,), net=gate.name),
+        level="look",
+        source=source_of,
+    )
 
 
 def _clamped(design: Design, gate: Net, source: Net) -> bool:
@@ -310,7 +315,14 @@ def _bipolar(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Findi
     volts, why = rail(base), "a base is a diode to the emitter"
     if volts is not None and base.role == "supply" and abs(volts.most - at.most) > 1.0:
         text = f"The base of {who(part)} is straight on {base.name}: nothing limits its current"
-        yield _found("base-bare", text, abs(volts.most - at.most), 1.0, part, base, "stop", source=why)
+        yield tell(
+            "base-bare",
+            text,
+            abs(volts.most - at.most),
+            1.0,
+            Place(refs=(part.ref,), net=base.name),
+            source=why,
+        )
         return
     for other, pin in design.pins_on(base.name):
         if other is not part and other.fitted and pin.role in ("output", "io") and base.role != "supply":
@@ -318,5 +330,5 @@ def _bipolar(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Findi
             driver = _driver(design, other, pin)
             high = driver.volts.high if driver else 0.0
             if high > 1.0 and emitter is not None and emitter.role == "ground":
-                yield _found("base-bare", text, high, 1.0, part, base, "stop", source=why)
+                yield tell("base-bare", text, high, 1.0, Place(refs=(part.ref,), net=base.name), source=why)
                 return

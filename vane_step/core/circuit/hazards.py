@@ -12,7 +12,8 @@ from collections.abc import Iterator
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.rails import across, rail
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
-from vane_step.core.finding import Finding, Level, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
+from vane_step.core.rules import Level
 
 IN_HAND = 1.2
 LOADS = re.compile(r"PUMP|MOTOR|RELAY|COIL|VALVE|SOLENOID|FAN", re.I)
@@ -25,34 +26,6 @@ def hazards(design: Design) -> Iterator[Finding]:
     rules = (_ratings, _supplies, _flyback, _startup)
     for rule in rules:
         yield from rule(design)
-
-
-def tell(
-    code: str,
-    message: str,
-    source: str,
-    refs: tuple[str, ...],
-    level: Level = "look",
-    net: str | None = None,
-    reading: float | None = None,
-    limit: float | None = None,
-    unit: str = "",
-    at_most: bool = False,
-    remedy: Remedy | None = None,
-) -> Finding:
-    """Make a finding of the circuit."""
-    return Finding(
-        level=level,
-        code=code,
-        message=message,
-        source=source,
-        reading=reading,
-        limit=limit,
-        unit=unit,
-        sense="at most" if at_most else "at least",
-        place=Place(step="circuit", refs=refs, net=net),
-        remedy=remedy,
-    )
 
 
 def net_at(design: Design, part: Part, pin: Pin) -> Net | None:
@@ -106,13 +79,11 @@ def _ratings(design: Design) -> Iterator[Finding]:
                     yield tell(
                         "rating",
                         text,
-                        CATALOGUE,
-                        (part.ref,),
-                        "stop",
-                        reading=round(power, 4),
-                        limit=part.params["power_w"],
+                        power,
+                        part.params["power_w"],
+                        Place(refs=(part.ref,)),
                         unit="W",
-                        at_most=True,
+                        source=CATALOGUE,
                     )
 
 
@@ -127,7 +98,7 @@ def _voltage(part: Part, need: float, have: float, what: str, also: str = "") ->
     )
     tail = f"; this {also}" if also else ""
     text = f"{part.ref} {part.catalogue or part.value}: {what} {have:g} V, {need:g} V are on it{tail}"
-    yield tell("rating", text, source, (part.ref,), level, reading=have, limit=round(limit, 3), unit="V")
+    yield tell("rating", text, have, round(limit, 3), Place(refs=(part.ref,)), level=level, source=source)
 
 
 def _reverse(design: Design, part: Part) -> float | None:
@@ -184,14 +155,11 @@ def _supplies(design: Design) -> Iterator[Finding]:
             yield tell(
                 "supply-range",
                 text,
-                CATALOGUE,
-                (part.ref,),
-                "stop" if over else "look",
-                name,
                 fed,
                 high if over else low,
-                "V",
-                over,
+                Place(refs=(part.ref,), net=name),
+                level="stop" if over else "look",
+                source=CATALOGUE,
             )
 
 
@@ -232,13 +200,10 @@ def _flyback(design: Design) -> Iterator[Finding]:
         yield tell(
             "flyback",
             text,
-            "inductive loads need a diode, cathode at the supply",
-            refs,
-            "stop",
-            net.name,
             0,
             1,
-            "diodes",
+            Place(refs=refs, net=net.name),
+            source="inductive loads need a diode, cathode at the supply",
         )
 
 
@@ -310,27 +275,21 @@ def _started(
         yield tell(
             "start-up",
             f"{name} is {loud[0]} {when} and switches {load.ref} on",
-            "pin states of the controller",
-            (load.ref, part.ref),
-            "look",
-            net.name,
             1,
             0,
-            "pins",
-            True,
+            Place(refs=(load.ref, part.ref), net=net.name),
+            source="pin states of the controller",
             remedy=Remedy(label="Assign the pins again", ask=f"assign {part.ref}") if part.uses else None,
         )
     elif control.role == "input" and not _pulled(design, reach, role):
         yield tell(
             "start-up",
             f"Nothing holds {load.ref} off while {name} is open in reset",
-            "a load needs a resistor that holds it off through reset and loader",
-            (load.ref, part.ref),
-            "look",
-            net.name,
             0,
             1,
-            "resistors",
+            Place(refs=(load.ref, part.ref), net=net.name),
+            unit="resistors",
+            source="a load needs a resistor that holds it off through reset and loader",
         )
 
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from vane_step.core.circuit.rails import net_at
 from vane_step.core.design.model import Design, Part, Pin, pin_name
-from vane_step.core.finding import Finding, Level, Place
+from vane_step.core.finding import Finding, Place, tell
 
 _SENDS = re.compile(r"(^|[._])TXD?\d?$", re.I)
 _TAKES = re.compile(r"(^|[._])RXD?\d?$", re.I)
@@ -18,31 +18,6 @@ def line_findings(design: Design) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
     for rule in (_senders, _addresses, _tied_off, _taps):
         yield from rule(design)
-
-
-def _found(
-    code: str,
-    message: str,
-    reading: float,
-    limit: float,
-    unit: str,
-    pins: tuple[str, ...],
-    net: str,
-    level: Level,
-) -> Finding:
-    return Finding(
-        level=level,
-        code=code,
-        message=message,
-        reading=reading,
-        limit=limit,
-        unit=unit,
-        sense="at most",
-        source="what the pins do",
-        place=Place(
-            step="circuit", net=net, pins=pins, refs=tuple(dict.fromkeys(p.partition(".")[0] for p in pins))
-        ),
-    )
 
 
 def _does(part: Part, pin: Pin) -> str:
@@ -61,11 +36,25 @@ def _senders(design: Design) -> Iterator[Finding]:
         )
         if len({p.partition(".")[0] for p in sends}) > 1:
             text = f"{' and '.join(sends[:3])} both send on {net.name}"
-            yield _found("two-senders", text, len(sends), 1, "senders", sends, net.name, "stop")
+            yield tell(
+                "two-senders",
+                text,
+                len(sends),
+                1,
+                Place.of_pins(*sends, net=net.name),
+                source="what the pins do",
+            )
         takes = tuple(pin_name(a.ref, b.number) for a, b in on if _TAKES.search(_does(a, b)))
         if len({p.partition(".")[0] for p in takes}) > 1 and not sends and len(on) == len(takes):
             text = f"{' and '.join(takes[:3])} both listen on {net.name}, and nobody sends"
-            yield _found("no-sender", text, len(takes), 1, "receivers", takes, net.name, "look")
+            yield tell(
+                "no-sender",
+                text,
+                len(takes),
+                1,
+                Place.of_pins(*takes, net=net.name),
+                source="what the pins do",
+            )
 
 
 def _addresses(design: Design) -> Iterator[Finding]:
@@ -86,7 +75,14 @@ def _addresses(design: Design) -> Iterator[Finding]:
             if len(pins) > 1:
                 names = ", ".join(p.partition(".")[0] for p in pins)
                 text = f"{names} answer to the same address {int(address):#04x} on {net.name}"
-                yield _found("address-twice", text, len(pins), 1, "parts", tuple(pins), net.name, "stop")
+                yield tell(
+                    "address-twice",
+                    text,
+                    len(pins),
+                    1,
+                    Place.of_pins(*tuple(pins), net=net.name),
+                    source="what the pins do",
+                )
 
 
 def _tied_off(design: Design) -> Iterator[Finding]:
@@ -107,7 +103,9 @@ def _tied_off(design: Design) -> Iterator[Finding]:
             if _ENABLE.match(pin.name) or low_side:
                 name = pin_name(part.ref, pin.number)
                 text = f"{name} ({pin.name}) is on {net.name}: {part.ref} is off for good"
-                yield _found("tied-off", text, 1, 0, "pins", (name,), net.name, "look")
+                yield tell(
+                    "tied-off", text, 1, 0, Place.of_pins(name, net=net.name), source="what the pins do"
+                )
 
 
 _PLUS, _MINUS = re.compile(r"(\+|_P|POS|HI)$", re.I), re.compile(r"(-|_N|NEG|LO)$", re.I)
@@ -125,9 +123,17 @@ def _taps(design: Design) -> Iterator[Finding]:
             if net is not None and net is at[far]:
                 name = pin_name(part.ref, pins[tap].number)
                 text = f"{name} ({tap}) is joined to the other end of {part.ref}: the shunt is shorted"
-                yield _found("taps", text, 1, 0, "pins", (name,), net.name, "stop")
+                yield tell("taps", text, 1, 0, Place.of_pins(name, net=net.name), source="what the pins do")
         plus, minus = at["S+"], at["S-"]
         if plus and minus and _MINUS.search(plus.name) and _PLUS.search(minus.name):
             names = tuple(pin_name(part.ref, pins[t].number) for t in ("S+", "S-"))
             text = f"The sense leads of {part.ref} are exchanged: S+ is on {plus.name}, S- on {minus.name}"
-            yield _found("taps", text, 2, 0, "pins", names, plus.name, "look")
+            yield tell(
+                "taps",
+                text,
+                2,
+                0,
+                Place.of_pins(*names, net=plus.name),
+                level="look",
+                source="what the pins do",
+            )

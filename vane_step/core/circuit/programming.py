@@ -11,8 +11,9 @@ from collections.abc import Iterator
 
 from vane_step.core.circuit.rails import net_at, other_end, who
 from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
-from vane_step.core.finding import Finding, Level, Place
+from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.parts.ports import Port, ports
+from vane_step.core.rules import Level
 
 SOURCE = "an empty controller is programmed by its debug lines or its loader"
 _PLUG = re.compile(r"(J|CN|TP|P|X)\d")
@@ -33,7 +34,14 @@ def programming_findings(design: Design) -> Iterator[Finding]:
         if not open_ways and not misled and not _SOCKETED.match(part.package):
             names = " or ".join(f"{_names(part, w.pins)} ({w.name})" for w in ways)
             text = f"Nothing can program {who(part)}: no connector, test pad or bridge reaches {names}"
-            yield _found("programming", text, "note", part, ways[0].pins, 0)
+            yield tell(
+                "programming",
+                text,
+                0,
+                1,
+                Place(refs=(part.ref,), pins=_pins(part, ways[0].pins)),
+                source=SOURCE,
+            )
 
 
 def _by_reset(design: Design, part: Part) -> set[str]:
@@ -62,21 +70,19 @@ def _misled(design: Design, part: Part, ways: list[Port], programmed: bool) -> I
                 f"on {_names(part, port.pins)}"
             )
             level: Level = "note" if programmed else "look"
-            yield _found("loader-port", text, level, part, (one, two), 0)
+            yield tell(
+                "loader-port",
+                text,
+                0,
+                1,
+                Place(refs=(part.ref,), pins=_pins(part, (one, two))),
+                level=level,
+                source=SOURCE,
+            )
 
 
-def _found(code: str, message: str, level: Level, part: Part, pins: tuple[Pin, ...], reading: int) -> Finding:
-    return Finding(
-        level=level,
-        code=code,
-        message=message,
-        reading=reading,
-        limit=1,
-        unit="ways",
-        sense="at least",
-        source=SOURCE,
-        place=Place(step="circuit", refs=(part.ref,), pins=tuple(pin_name(part.ref, p.number) for p in pins)),
-    )
+def _pins(part: Part, pins: tuple[Pin, ...]) -> tuple[str, ...]:
+    return tuple(pin_name(part.ref, pin.number) for pin in pins)
 
 
 def _names(part: Part, pins: tuple[Pin, ...]) -> str:

@@ -15,7 +15,7 @@ from vane_step.core.derive import derived
 from vane_step.core.design.edits import SetItem, SetValue, Single, Together
 from vane_step.core.design.model import Calculation, Design, Net, Part, natural, pin_name
 from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.parts.catalogue import typed
 from vane_step.core.power.formulas import Formula, Quantity, formula
 from vane_step.core.quantity import format_value, parse_value
@@ -285,44 +285,31 @@ def reason_findings(design: Design) -> Iterator[Finding]:
         place = Place(step="circuit", refs=refs)
         source = f"{reason.formula.title}: {reason.formula.source}"
         if reason.state == "stale":
-            yield Finding(
-                level="look",
-                code="stale-value",
-                message=f"{found.id} no longer holds: {reason.says}",
-                source=source,
-                reading=len(reason.changes) or 1,
-                limit=0,
-                unit="value" if len(reason.changes) < 2 else "values",
+            yield tell(
+                "stale-value",
+                f"{found.id} no longer holds: {reason.says}",
+                len(reason.changes) or 1,
+                0,
+                place,
                 sense="at most",
-                place=place,
+                unit="value" if len(reason.changes) < 2 else "values",
+                source=source,
                 remedy=Remedy(label="Apply the new values", ask=f"accept {found.id}"),
             )
         elif reason.state == "overruled":
-            yield Finding(
-                level="note",
-                code="overruled",
-                message=f"{found.id} was {reason.says}",
-                source=source,
-                place=place,
-                reading=len(reason.changes),
-                limit=0,
-                unit="values",
+            yield tell(
+                "overruled",
+                f"{found.id} was {reason.says}",
+                len(reason.changes),
+                0,
+                place,
                 sense="at most",
+                source=source,
                 remedy=Remedy(label="Apply the calculated values", ask=f"accept {found.id}"),
             )
         elif reason.state == "broken":
             text = f"{found.id} cannot be worked out: {reason.says}"
-            yield Finding(
-                level="look",
-                code="broken-reason",
-                message=text,
-                source=source,
-                place=place,
-                reading=1,
-                limit=0,
-                unit="calculations",
-                sense="at most",
-            )
+            yield tell("broken-reason", text, 1, 0, place, sense="at most", source=source)
     yield from _orphans(design)
 
 
@@ -352,15 +339,14 @@ def _orphans(design: Design) -> Iterator[Finding]:
         for value in mentioned(text):
             if all(abs(value - rail) > 0.05 for rail in rails):
                 known = ", ".join(f"{r:g} V" for r in rails)
-                yield Finding(
+                yield tell(
+                    "old-voltage",
+                    f"The {what} says “{text[:60]}”: no rail has {value:g} V",
+                    value,
+                    min(rails, key=lambda rail: abs(rail - value)),
+                    place,
                     level="note",
-                    code="old-voltage",
-                    message=f"The {what} says “{text[:60]}”: no rail has {value:g} V",
                     source=f"the rails: {known}",
-                    place=place,
-                    reading=value,
-                    limit=min(rails, key=lambda rail: abs(rail - value)),
-                    unit="V",
                 )
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Literal
 
 from vane_step.core.circuit.bypass import bypass_pins, ground_pins
 from vane_step.core.circuit.connectors import connector_findings
@@ -20,7 +19,8 @@ from vane_step.core.circuit.stress import stress_findings
 from vane_step.core.circuit.variants import variant_findings
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name, split_pin
-from vane_step.core.finding import Finding, Level, Place, Remedy, ordered
+from vane_step.core.finding import Finding, Place, Remedy, ordered, tell
+from vane_step.core.rules import Level
 
 CAPACITORS = ("capacitor", "polar-capacitor")
 RULE_OF_THUMB = "rule of thumb"
@@ -53,34 +53,6 @@ def review(design: Design) -> tuple[Finding, ...]:
     return tuple(ordered(found))
 
 
-def _finding(
-    level: Level,
-    code: str,
-    message: str,
-    reading: float,
-    limit: float,
-    unit: str,
-    source: str,
-    pins: tuple[str, ...] = (),
-    net: str | None = None,
-    sense: Literal["at least", "at most"] = "at least",
-    remedy: Remedy | None = None,
-) -> Finding:
-    refs = tuple(dict.fromkeys(split_pin(p)[0] for p in pins))
-    return Finding(
-        level=level,
-        code=code,
-        message=message,
-        reading=reading,
-        limit=limit,
-        unit=unit,
-        sense=sense,
-        source=source,
-        place=Place(step="circuit", refs=refs, pins=pins, net=net),
-        remedy=remedy,
-    )
-
-
 def _label(part: Part, pin: Pin) -> str:
     return f"{pin_name(part.ref, pin.number)}{f' ({pin.name})' if pin.name else ''}"
 
@@ -104,15 +76,8 @@ def _open_pins(design: Design) -> Iterator[Finding]:
             if part.kind != "card" and len(part.pins) == 2:
                 level = "look"
             what = {"supply-in": "Supply pin", "ground": "Ground pin", "input": "Input"}.get(pin.role, "Pin")
-            yield _finding(
-                level,
-                "open-pin",
-                f"{what} {_label(part, pin)} is left open",
-                0,
-                1,
-                "connections",
-                CIRCUIT,
-                (name,),
+            yield tell(
+                "open-pin", f"{what} {_label(part, pin)} is left open", 0, 1, Place.of_pins(name), level=level
             )
 
 
@@ -124,7 +89,7 @@ def _lonely_nets(design: Design) -> Iterator[Finding]:
                 if net.pins
                 else f"Net {net.name} has no pins"
             )
-            yield _finding("look", "lonely-net", text, len(net.pins), 2, "pins", CIRCUIT, net.pins, net.name)
+            yield tell("lonely-net", text, len(net.pins), 2, Place.of_pins(*net.pins, net=net.name))
 
 
 def _fights(design: Design) -> Iterator[Finding]:
@@ -146,9 +111,7 @@ def _fights(design: Design) -> Iterator[Finding]:
         ):
             names = tuple(pin_name(a.ref, b.number) for a, b in drivers)
             text = f"Outputs fight on {net.name}: " + ", ".join(_label(a, b) for a, b in drivers[:4])
-            yield _finding(
-                "stop", "outputs-fight", text, len(drivers), 1, "drivers", CIRCUIT, names, net.name, "at most"
-            )
+            yield tell("outputs-fight", text, len(drivers), 1, Place.of_pins(*names, net=net.name))
 
 
 def _supplies(design: Design) -> Iterator[Finding]:
@@ -172,7 +135,7 @@ def _supplies(design: Design) -> Iterator[Finding]:
                 ask=f"pin {name} {pin.name or pin.number} supply-out",
             )
         text = f"Nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
-        yield _finding("stop", "no-supply", text, 0, 1, "sources", CIRCUIT, takers, net.name, remedy=remedy)
+        yield tell("no-supply", text, 0, 1, Place.of_pins(*takers, net=net.name), remedy=remedy)
 
 
 def _grounds(design: Design) -> Iterator[Finding]:
@@ -183,9 +146,7 @@ def _grounds(design: Design) -> Iterator[Finding]:
         shell = astray and all(_is_shell(design, p) for p in astray)
         if astray and not (shell and _over_rc(design, net)):
             text = f"Ground pins on {net.name}, which is not a ground net: {', '.join(astray[:4])}"
-            yield _finding(
-                "stop", "ground-astray", text, len(astray), 0, "pins", CIRCUIT, astray, net.name, "at most"
-            )
+            yield tell("ground-astray", text, len(astray), 0, Place.of_pins(*astray, net=net.name))
 
 
 def _is_shell(design: Design, pin: str) -> bool:
@@ -218,14 +179,11 @@ def _decoupling(design: Design) -> Iterator[Finding]:
                 + ", ".join(takers[:4])
             )
             source = f"{RULE_OF_THUMB}: 100 nF at every supply pin"
-            yield _finding(
-                "look",
+            yield tell(
                 "decoupling",
                 text,
                 len(capacitors),
                 len(takers),
-                "capacitors",
-                source,
-                takers,
-                net.name,
+                Place.of_pins(*takers, net=net.name),
+                source=source,
             )

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from vane_step.core.circuit.electrics import value_of
 from vane_step.core.circuit.rails import net_at, rail
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 
 # A resistor up to this feeds what hangs on it; larger ones pull a line. Up to the other it is a link or a shunt.
 FEEDS_OHM, LINK_OHM = 220.0, 1.0
@@ -19,23 +19,6 @@ def source_findings(design: Design) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
     for rule in (_grounded, _tied, _forward):
         yield from rule(design)
-
-
-def _stop(
-    code: str, message: str, reading: float, limit: float, unit: str, pins: tuple[str, ...], net: str
-) -> Finding:
-    refs = tuple(dict.fromkeys(p.partition(".")[0] for p in pins))
-    return Finding(
-        level="stop",
-        code=code,
-        message=message,
-        reading=reading,
-        limit=limit,
-        unit=unit,
-        sense="at most",
-        source=CIRCUIT,
-        place=Place(step="circuit", refs=refs, pins=pins, net=net),
-    )
 
 
 def ohms_of(part: Part) -> float | None:
@@ -121,7 +104,7 @@ def _grounded(design: Design) -> Iterator[Finding]:
         )
         if on:
             text = f"Supply output {', '.join(on[:4])} is on {net.name}: it is shorted"
-            yield _stop("output-grounded", text, len(on), 0, "outputs", on, net.name)
+            yield tell("output-grounded", text, len(on), 0, Place.of_pins(*on, net=net.name))
 
 
 def _tied(design: Design) -> Iterator[Finding]:
@@ -152,7 +135,7 @@ def _tied(design: Design) -> Iterator[Finding]:
         if len(pins) > 1 and len(direct) > 1:
             nets = ", ".join(sorted((n for n in direct if n), key=natural)[:4])
             text = f"Two sources feed one another without a diode between: {', '.join(pins[:4])} on {nets}"
-            yield _stop("sources-tied", text, len(pins), 1, "sources", pins, name)
+            yield tell("sources-tied", text, len(pins), 1, Place.of_pins(*pins, net=name))
 
 
 def _forward(design: Design) -> Iterator[Finding]:
@@ -167,4 +150,4 @@ def _forward(design: Design) -> Iterator[Finding]:
             continue
         text = f"{part.ref} conducts from {anode.name} to {cathode.name}: it shorts them"
         pins = (f"{part.ref}.{part.pins[1].number}", f"{part.ref}.{part.pins[0].number}")
-        yield _stop("diode-forward", text, round(high.low - low.high, 3), DROP_V, "V", pins, anode.name)
+        yield tell("diode-forward", text, high.low - low.high, DROP_V, Place.of_pins(*pins, net=anode.name))

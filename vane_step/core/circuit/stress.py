@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from vane_step.core.circuit.electrics import is_switch
 from vane_step.core.circuit.rails import Volts, across, net_at, rail, who
 from vane_step.core.design.model import Design, Net, Part
-from vane_step.core.finding import Finding, Level, Place
+from vane_step.core.finding import Finding, Place, tell
 
 CATALOGUE = "the catalogue"
 # A coil pulls in from about three quarters of its voltage, and bears a tenth more (rule of thumb).
@@ -25,31 +25,6 @@ def stress_findings(design: Design) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
     for rule in (_currents, _zeners, _coils, _regulators, _bare_leds, _unsaid):
         yield from rule(design)
-
-
-def _found(
-    code: str,
-    message: str,
-    reading: float,
-    limit: float,
-    unit: str,
-    refs: tuple[str, ...],
-    net: str | None = None,
-    level: Level = "stop",
-    at_most: bool = True,
-    source: str = CATALOGUE,
-) -> Finding:
-    return Finding(
-        level=level,
-        code=code,
-        message=message,
-        reading=round(reading, 4),
-        limit=round(limit, 4),
-        unit=unit,
-        sense="at most" if at_most else "at least",
-        source=source,
-        place=Place(step="circuit", refs=refs, net=net),
-    )
 
 
 def _amps(net: Net | None) -> float | None:
@@ -98,7 +73,7 @@ def _currents(design: Design) -> Iterator[Finding]:
 
 def _over(part: Part, amps: float, limit: float, net: Net) -> Finding:
     text = f"{who(part)} bears {limit:g} A, {net.name} carries {amps:g} A"
-    return _found("over-current", text, amps, limit, "A", (part.ref,), net.name)
+    return tell("over-current", text, amps, limit, Place(refs=(part.ref,), net=net.name))
 
 
 def _catches(design: Design, part: Part) -> bool:
@@ -118,7 +93,9 @@ def _zeners(design: Design) -> Iterator[Finding]:
         if high is not None and low is not None and high.high - low.low > limit * 1.02:
             gap = high.high - low.low
             text = f"{who(part)} conducts from {limit:g} V on, {gap:g} V are across it"
-            yield _found("zener", text, gap, limit, "V", (part.ref,), cathode.name if cathode else None)
+            yield tell(
+                "zener", text, gap, limit, Place(refs=(part.ref,), net=cathode.name if cathode else None)
+            )
 
 
 def _coils(design: Design) -> Iterator[Finding]:
@@ -135,11 +112,13 @@ def _coils(design: Design) -> Iterator[Finding]:
         volts, net = feeds[0]
         if volts.high > rated * COIL_HIGH:
             text = f"{who(part)} is made for {rated:g} V and gets {volts.high:g} V"
-            yield _found("coil-voltage", text, volts.high, rated * COIL_HIGH, "V", (part.ref,), net.name)
+            yield tell(
+                "coil-voltage", text, volts.high, rated * COIL_HIGH, Place(refs=(part.ref,), net=net.name)
+            )
         elif "coil_v" in part.params and volts.low < rated * COIL_LOW:
             text = f"{who(part)} is made for {rated:g} V, gets {volts.low:g} V and does not pull in"
-            yield _found(
-                "coil-voltage", text, volts.low, rated * COIL_LOW, "V", (part.ref,), net.name, at_most=False
+            yield tell(
+                "coil-voltage", text, volts.low, rated * COIL_LOW, Place(refs=(part.ref,), net=net.name)
             )
 
 
@@ -161,9 +140,7 @@ def _regulators(design: Design) -> Iterator[Finding]:
         other = fixed is not None and out is not None and abs(out.most - fixed) > OUTPUT_OFF * abs(fixed)
         if other and fixed is not None and out is not None and outs[0].role == "supply":
             text, name = f"{who(part)} gives {fixed:g} V on {outs[0].name}", outs[0].name
-            yield _found(
-                "regulator-output", text, fixed, out.most, "V", (part.ref,), name, at_most=fixed > out.most
-            )
+            yield tell("regulator-output", text, fixed, out.most, Place(refs=(part.ref,), net=name))
         given = fixed if fixed is not None else (out.most if out else None)
         if given is None or into is None or not outs or not ins:
             continue
@@ -177,8 +154,13 @@ def _regulators(design: Design) -> Iterator[Finding]:
         if junction > MOST_JUNCTION_C:
             text = f"{who(part)} turns {heat:.2f} W into heat: its junction gets {junction:.0f} °C"
             source, name = f"{CATALOGUE}: {theta:g} K/W; silicon bears 125 °C (rule of thumb)", outs[0].name
-            yield _found(
-                "regulator-heat", text, junction, MOST_JUNCTION_C, "°C", (part.ref,), name, source=source
+            yield tell(
+                "regulator-heat",
+                text,
+                junction,
+                MOST_JUNCTION_C,
+                Place(refs=(part.ref,), net=name),
+                source=source,
             )
 
 
@@ -186,9 +168,7 @@ def _headroom(part: Part, given: float, into: Volts, net: Net) -> Iterator[Findi
     drop = part.params.get("dropout_v")
     if drop is not None and given > 0 and into.low < given + drop - 1e-9:
         text = f"{who(part)} needs {given + drop:g} V for {given:g} V and gets {into.low:g} V"
-        yield _found(
-            "dropout", text, into.low, given + drop, "V", (part.ref,), net.name, "look", at_most=False
-        )
+        yield tell("dropout", text, into.low, given + drop, Place(refs=(part.ref,), net=net.name))
 
 
 def _bare_leds(design: Design) -> Iterator[Finding]:
@@ -202,24 +182,26 @@ def _bare_leds(design: Design) -> Iterator[Finding]:
         gap = across(anode, cathode)
         if gap:
             text = f"{led.ref} lies between {anode.name} and {cathode.name} without a resistor"
-            yield _found(
-                "led-bare", text, gap, 0, "V", (led.ref,), anode.name, source="an LED takes what it gets"
+            yield tell(
+                "led-bare",
+                text,
+                gap,
+                0,
+                Place(refs=(led.ref,), net=anode.name),
+                source="an LED takes what it gets",
             )
         elif (far := _behind_resistor(design, led, anode, cathode)) is not None:
             high, low = far
             if high.high <= low.low:
                 text = f"{led.ref} is the wrong way round: its anode gets {high.high:g} V, its cathode {low.low:g} V"
-                yield _found(
+                yield tell(
                     "backwards",
                     text,
                     high.high - low.low,
                     0,
-                    "V",
-                    (led.ref,),
-                    None,
-                    "look",
-                    False,
-                    "polarity: pin 1 is the cathode",
+                    Place(refs=(led.ref,)),
+                    level="look",
+                    source="polarity: pin 1 is the cathode",
                 )
 
 
@@ -255,13 +237,12 @@ def _unsaid(design: Design) -> Iterator[Finding]:
     """Nets said to carry much of which nobody says how much."""
     for net in design.nets.values():
         if net.role == "high-current" and _amps(net) is None and len(net.pins) > 1:
-            yield Finding(
+            yield tell(
+                "no-current",
+                f"{net.name} carries a high current, and nobody says how much",
+                0,
+                1,
+                Place(net=net.name, pins=net.pins[:8]),
                 level="note",
-                code="no-current",
-                message=f"{net.name} carries a high current, and nobody says how much",
-                reading=0,
-                limit=1,
-                unit="currents",
                 source="width and ratings follow from it",
-                place=Place(step="circuit", net=net.name, pins=net.pins[:8]),
             )

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from vane_step.core.circuit.sources import fed_nets
 from vane_step.core.design.model import Design, natural, pin_name
 from vane_step.core.errors import NotFound
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 
 BASE = ""
 
@@ -57,16 +57,14 @@ def variant_findings(design: Design) -> Iterator[Finding]:
             chosen = [r for r in refs if have[r]]
             if len(chosen) != 1:
                 text = f"Of {choice}, {name} fits {', '.join(sorted(chosen, key=natural)) or 'none'}"
-                yield Finding(
-                    level="look",
-                    code="either-or",
-                    message=text,
-                    reading=len(chosen),
-                    limit=1,
-                    unit="fitted",
+                yield tell(
+                    "either-or",
+                    text,
+                    len(chosen),
+                    1,
+                    Place(refs=tuple(refs)),
                     sense="at most" if len(chosen) > 1 else "at least",
                     source=f"{choice}: one or the other",
-                    place=Place(step="circuit", refs=tuple(refs)),
                 )
         if variant:
             yield from _fights(design, variant, have)
@@ -84,16 +82,8 @@ def _fights(design: Design, variant: str, have: dict[str, bool]) -> Iterator[Fin
         base = {p.ref for p, _ in design.pins_on(net.name) if p.fitted}
         if len(drivers) > 1 and not {d.partition(".")[0] for d in drivers} <= base:
             text = f"In variant {variant}, outputs fight on {net.name}: {', '.join(sorted(drivers, key=natural)[:4])}"
-            yield Finding(
-                level="stop",
-                code="outputs-fight",
-                message=text,
-                reading=len(drivers),
-                limit=1,
-                unit="drivers",
-                sense="at most",
-                source=f"variant {variant}",
-                place=Place(step="circuit", net=net.name),
+            yield tell(
+                "outputs-fight", text, len(drivers), 1, Place(net=net.name), source=f"variant {variant}"
             )
 
 
@@ -105,14 +95,4 @@ def _unfed(design: Design, variant: str) -> Iterator[Finding]:
         takers = tuple(pin_name(a.ref, b.number) for a, b in less.pins_on(net.name) if b.role == "supply-in")
         if takers and net.name not in fed and net.name in base:
             text = f"In variant {variant}, nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
-            yield Finding(
-                level="stop",
-                code="no-supply",
-                message=text,
-                reading=0,
-                limit=1,
-                unit="sources",
-                sense="at least",
-                source=f"variant {variant}",
-                place=Place(step="circuit", pins=takers, net=net.name),
-            )
+            yield tell("no-supply", text, 0, 1, Place(pins=takers, net=net.name), source=f"variant {variant}")

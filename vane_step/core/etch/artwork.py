@@ -26,7 +26,7 @@ from vane_step.core.etch.sheets import (
     ruler,
     write_pdf,
 )
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 
 SIDES: tuple[Side, Side] = ("front", "back")
 GAP_MM = 8.0
@@ -188,15 +188,13 @@ def etch_findings(design: Design, method: EtchMethod) -> list[Finding]:
     found = [*plating_findings(design), *drill_findings(design)]
     if widths and (thin := min(widths, key=lambda w: w[0]))[0] < method.least_mm - 1e-9:
         found.append(
-            Finding(
-                level="look",
-                code="etch-width",
-                message=f"The thinnest track is finer than is comfortable with {method.title.lower()}",
-                reading=thin[0],
-                limit=method.least_mm,
-                unit="mm",
+            tell(
+                "etch-width",
+                f"The thinnest track is finer than is comfortable with {method.title.lower()}",
+                thin[0],
+                method.least_mm,
+                Place(net=thin[1].net),
                 source=method.least_source,
-                place=Place(step="make", net=thin[1].net),
             )
         )
     return found

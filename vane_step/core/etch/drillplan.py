@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from vane_step.core.board.geometry.shapes import copper_items, holes
 from vane_step.core.design.model import Design
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, tell
 
 # Numbered twist drills in millimetres.
 BITS_MM: dict[str, float] = {
@@ -93,25 +93,17 @@ def drill_findings(design: Design) -> Iterator[Finding]:
     for row in drill_plan(design):
         if not row.at_hand:
             largest = max(design.board.rules.drills_nm) / 1e6
-            yield Finding(
-                level="look",
-                code="etch-drill",
-                message=f"No drill at hand makes the {row.count} holes of {row.drill_mm:g} mm",
-                reading=row.drill_mm,
-                limit=largest,
-                unit="mm",
-                sense="at most",
-                source="the drills at hand",
-                place=Place(step="make"),
+            yield tell(
+                "etch-drill",
+                f"No drill at hand makes the {row.count} holes of {row.drill_mm:g} mm",
+                row.drill_mm,
+                largest,
             )
         elif row.ring_left_mm is not None and row.ring_loss_mm and row.ring_left_mm < least - WORTH_MM:
-            yield Finding(
-                level="look",
-                code="etch-ring",
-                message=f"Drilled with {row.bit}, holes of {row.drill_mm:g} mm keep too narrow a ring",
-                reading=row.ring_left_mm,
-                limit=least,
-                unit="mm",
+            yield tell(
+                "etch-ring",
+                f"Drilled with {row.bit}, holes of {row.drill_mm:g} mm keep too narrow a ring",
+                row.ring_left_mm,
+                least,
                 source=f"ring of {design.board.rules.title}",
-                place=Place(step="make"),
             )

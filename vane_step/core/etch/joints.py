@@ -9,7 +9,7 @@ from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.copper_table import KIND, touching_pairs
 from vane_step.core.board.geometry.shapes import LAYER_BIT, plated
 from vane_step.core.design.model import Design, natural
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, tell
 
 
 @dataclass(frozen=True)
@@ -34,31 +34,23 @@ def plating_findings(design: Design) -> list[Finding]:
     layers, title = design.board.copper_layers, design.board.rules.title
     if layers > 2:
         found.append(
-            Finding(
-                level="stop",
-                code="etch-layers",
-                reading=layers,
-                limit=2,
-                unit="layers",
-                sense="at most",
-                message="Inner layers cannot be etched at home",
+            tell(
+                "etch-layers",
+                "Inner layers cannot be etched at home",
+                layers,
+                2,
                 source="a sheet of laminate has two sides",
-                place=Place(step="make"),
             )
         )
     made, etched = connectivity(design), connectivity(as_etched(design))
     if lost := made.links_made - etched.links_made:
         found.append(
-            Finding(
-                level="stop",
-                code="etch-plating",
-                reading=lost,
-                limit=0,
-                unit="connections",
-                sense="at most",
-                message="Etched at home no hole is plated: connections are lost under bodies, where no iron reaches",
+            tell(
+                "etch-plating",
+                "Etched at home no hole is plated: connections are lost under bodies, where no iron reaches",
+                lost,
+                0,
                 source=f"{title} plates its holes; type: rules kitchen-table",
-                place=Place(step="make"),
             )
         )
     return found

@@ -18,9 +18,9 @@ from shapely.strtree import STRtree
 
 from vane_step.core.design.model import Design
 from vane_step.core.fab.panel import Copy
-from vane_step.core.fab.readback import ReadBack, compare_drills, compare_outline, compare_points, differs
+from vane_step.core.fab.readback import ReadBack, compare_drills, compare_outline, compare_points
 from vane_step.core.fab.reader import ReadObject, read_drill, read_gerber, read_netlist, read_objects
-from vane_step.core.finding import Finding
+from vane_step.core.finding import Finding, tell
 
 # Coordinates of both files are whole nanometres.
 APART_MM = 1e-6
@@ -83,7 +83,7 @@ def read_back_panel(repeated: Repeated, once: Made, whole: Design, files: Mappin
         if name.endswith(".gbr") and suffix != "-profile.gbr":
             there = base + suffix
             if there not in files:
-                found.append(differs("layers", f"The panel lacks {there}"))
+                found.append(tell("layers", f"The panel lacks {there}", sense="at most"))
                 continue
             found += _compare_layer(
                 repeated, read_objects(text, name), read_objects(files[there], there), there
@@ -102,22 +102,28 @@ def _compare_layer(repeated: Repeated, once: Objects, all_of_it: Objects, name: 
     holes = [(h.x_nm / 1e6, h.y_nm / 1e6) for h in repeated.frame.holes.values()] if "-mask-" in name else []
     if beside != len(holes) or not _are_bores(theirs[: len(holes)], holes):
         text = f"{name} has {len(theirs)} objects, {len(repeated.copies)} boards have {len(mine)} each"
-        yield differs(
-            "panel-objects", text, len(theirs), len(mine) * len(repeated.copies) + len(holes), "objects"
-        )
+        yield tell("panel-objects", text, len(theirs), len(mine) * len(repeated.copies) + len(holes))
         return
     reach: list[tuple[float, float, float, float]] = []
     for k, copy in enumerate(repeated.copies):
         here = theirs[len(holes) + k * len(mine) : len(holes) + (k + 1) * len(mine)]
         if not _alike(copy, (mine, once[1]), (here, all_of_it[1])):
-            yield differs("panel-copy", f"In {name} board {copy.number} differs from the board by itself")
+            yield tell(
+                "panel-copy",
+                f"In {name} board {copy.number} differs from the board by itself",
+                sense="at most",
+            )
         if here:
             reach.append(_extent(here, all_of_it[1]))
     if "-copper-" in name and len(reach) > 1:
         boxes = shapely.box(*np.array(reach).T)
         first, second = STRtree(boxes).query(boxes, predicate="intersects")
         for a, b in zip(first[first < second], second[first < second], strict=True):
-            yield differs("panel-overlap", f"In {name} the copper of boards {a + 1} and {b + 1} overlaps")
+            yield tell(
+                "panel-overlap",
+                f"In {name} the copper of boards {a + 1} and {b + 1} overlaps",
+                sense="at most",
+            )
 
 
 def _are_bores(objects: list[ReadObject], holes: list[tuple[float, float]]) -> bool:

@@ -28,7 +28,7 @@ from vane_step.core.fab.reader import (
     read_netlist,
     ring_width,
 )
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 
 TOLERANCE_MM = 0.001
 # Two polygons that imitate one circle differ by up to this much at the largest pads.
@@ -79,35 +79,13 @@ def _copper_layers(layers: Mapping[str, ReadLayer]) -> list[ReadLayer]:
     return sorted(chosen, key=lambda x: int(x.function[1][1:]))
 
 
-def differs(
-    code: str,
-    message: str,
-    reading: float | None = None,
-    limit: float | None = None,
-    unit: str = "",
-    place: Place | None = None,
-) -> Finding:
-    """Make the finding of a difference between files and design: a stop."""
-    return Finding(
-        level="stop",
-        code=code,
-        message=message,
-        reading=reading,
-        limit=limit,
-        unit=unit,
-        sense="at most",
-        source="read back from the files",
-        place=(place or Place()).model_copy(update={"step": "make"}),
-    )
-
-
 def compare_outline(
     design: Design, layers: Mapping[str, ReadLayer], readings: dict[str, float | int]
 ) -> Iterator[Finding]:
     """Compare outline and cut-outs in the profile with those of the design, to 1 um."""
     profile = [x for x in layers.values() if x.function and x.function[0] == "Profile"]
     if len(profile) != 1 or not profile[0].lines:
-        yield differs("outline-missing", "There is no outline in the files")
+        yield tell("outline-missing", "There is no outline in the files", sense="at most")
         return
     rings: list[list[tuple[float, float]]] = []
     for start, end in profile[0].lines:
@@ -116,19 +94,17 @@ def compare_outline(
         else:
             rings.append([start, end])
     if any(ring[0] != ring[-1] or len(ring) < 4 for ring in rings):
-        yield differs("outline-open", "The outline in the files is not closed")
+        yield tell("outline-open", "The outline in the files is not closed", sense="at most")
         return
     board = outline(design)
     if len(rings) != 1 + len(board.interiors):
         text = f"The files have {len(rings) - 1} cut-outs, the design {len(board.interiors)}"
-        yield differs("cutouts", text, abs(len(rings) - 1 - len(board.interiors)), 0, "cut-outs")
+        yield tell("cutouts", text, abs(len(rings) - 1 - len(board.interiors)), 0)
         return
     apart = _rings_apart(rings, [list(r.coords) for r in (board.exterior, *board.interiors)])
     readings["outline_difference_um"] = round(apart * 1000, 3)
     if apart > TOLERANCE_MM:
-        yield differs(
-            "outline", "The outline in the files differs from the design", apart, TOLERANCE_MM, "mm"
-        )
+        yield tell("outline", "The outline in the files differs from the design", apart, TOLERANCE_MM)
 
 
 def _rings_apart(some: list[list[tuple[float, float]]], others: list[list[tuple[float, float]]]) -> float:
@@ -155,7 +131,7 @@ def compare_drills(
         wanted = sorted({(h.x_mm, h.y_mm, h.drill_mm) for h in holes(design) if h.plated == plated})
         kind = "plated" if plated else "unplated"
         if len(read) != len(wanted):
-            yield differs(
+            yield tell(
                 "drill-count",
                 f"The files have {len(read)} {kind} holes, the design {len(wanted)}",
                 len(read),
@@ -173,10 +149,11 @@ def compare_drills(
                 if k in left and abs(wanted[k][2] - size) <= TOLERANCE_MM
             ]
             if not near:
-                yield differs(
+                yield tell(
                     "drill",
                     f"The files drill {size:g} mm at {x:.3f}, {y:.3f}, the design does not",
                     place=Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6)),
+                    source="read back from the files",
                 )
                 continue
             left.discard(int(near[0]))
@@ -211,12 +188,12 @@ def compare_points(
         there = np.array([(p.x, p.y) for p in theirs]).reshape(-1, 2)
         met = _met(here, there), _met(there, here)
         for item in (mine[k] for k in np.flatnonzero(~met[0])):
-            yield differs("netlist", f"The test netlist lacks {item.id} of {net}")
+            yield tell("netlist", f"The test netlist lacks {item.id} of {net}")
         for one in (theirs[k] for k in np.flatnonzero(~met[1])):
-            yield differs("netlist", f"The test netlist has {one.ref} of {net}, the design has not")
+            yield tell("netlist", f"The test netlist has {one.ref} of {net}, the design has not")
         if met[0].all() and met[1].all() and len(mine) != len(theirs):
             text = f"The test netlist has {len(theirs)} points of {net}, the design {len(mine)}"
-            yield differs("netlist", text, len(theirs), len(mine), "points")
+            yield tell("netlist", text, len(theirs), len(mine))
     readings["test_points"] = len(points)
 
 
@@ -291,17 +268,18 @@ def _compare_nets(
         chosen = layers if p.access == 0 else [min(p.access, len(copper)) - 1]
         nodes = {groups.find(n) for k in chosen if (n := groups.at(k, p.x, p.y)) is not None}
         if not nodes:
-            yield differs("pad-missing", f"There is no copper at {p.ref}.{p.pin} of {p.net}")
+            yield tell("pad-missing", f"There is no copper at {p.ref}.{p.pin} of {p.net}", sense="at most")
         name = p.net if p.net != "N/C" else f"N/C {p.ref}.{p.pin}"
         held.setdefault(name, set()).update(nodes)
         for node in nodes:
             other = owner.setdefault(node, name)
             if other != name:
                 shorts += 1
-                yield differs(
+                yield tell(
                     "file-short",
                     f"In the files {other} and {name} are one piece of copper",
                     place=Place(net=p.net),
+                    sense="at most",
                 )
     opens = _compare_opens(design, held, readings)
     readings["shorts"] = shorts
@@ -322,12 +300,11 @@ def _compare_opens(
         total += max(0, opens)
         if net in design.nets and opens != wanted.get(net, 0):
             found.append(
-                differs(
+                tell(
                     "file-open",
                     f"In the files {net} has {opens} open connections, in the design {wanted.get(net, 0)}",
                     opens,
                     wanted.get(net, 0),
-                    "connections",
                     Place(net=net),
                 )
             )
@@ -364,17 +341,18 @@ def _compare_images(
         worst = max(worst, float(left.area))
         if not left.is_empty:
             x, y = left.representative_point().coords[0]
-            yield differs(
+            yield tell(
                 "image",
                 f"Copper on the {layer} differs from the design",
                 float(left.area),
                 0.0,
-                "mm²",
                 Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6), layer=layer),
             )
     if len(copper) != len(design.board.layers):
-        yield differs(
-            "layers", f"The files have {len(copper)} copper layers, the design {len(design.board.layers)}"
+        yield tell(
+            "layers",
+            f"The files have {len(copper)} copper layers, the design {len(design.board.layers)}",
+            sense="at most",
         )
     readings["image_difference_mm2"] = round(worst, 6)
 
@@ -404,8 +382,13 @@ def _compare_widths(
                 thin += 1
                 place = Place(x_nm=round(at.x * 1e6), y_nm=round(at.y * 1e6), layer=layer)
                 text = f"In the files copper on the {layer} {says}"
-                yield differs("file-thin", text, width_mm, least, "mm", place).model_copy(
-                    update={"sense": "at least"}
+                yield tell(
+                    "file-thin",
+                    text,
+                    width_mm,
+                    least,
+                    place,
+                    source="read back from the files",
                 )
     readings["thin_places"] = thin
 

@@ -11,7 +11,7 @@ from typing import Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.design.model import Design, Part, natural
-from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.parts.catalogue import Catalogue, CataloguePart
 from vane_step.core.parts.parameters import PARAMETERS
 
@@ -238,13 +238,8 @@ def buying_findings(
         who = f"{line.number} ({', '.join(line.refs[:4])})"
         if not line.number:
             what = " ".join([", ".join(line.refs[:6]), line.value]).strip()
-            yield Finding(
-                level="note",
-                code="no-number",
-                source="the list of parts",
-                place=place,
-                message=f"{what}: no part is chosen yet",
-                remedy=_instead(line, swaps),
+            yield tell(
+                "no-number", f"{what}: no part is chosen yet", place=place, remedy=_instead(line, swaps)
             )
             continue
         wanted = need_of(line, design, boards, design.brief.stock_first)
@@ -258,17 +253,7 @@ def buying_findings(
         )
         remedy = _instead(line, swaps)
         if offer is None:
-            yield Finding(
-                level="look",
-                code="no-offer",
-                message=f"Nobody offers {who}",
-                reading=0,
-                limit=wanted,
-                unit="pieces",
-                source=source,
-                place=place,
-                remedy=remedy,
-            )
+            yield tell("no-offer", f"Nobody offers {who}", 0, wanted, place, source=source, remedy=remedy)
             continue
         yield from _about_offer(offer, who, buy(offer, wanted), source, place, remedy)
 
@@ -287,50 +272,14 @@ def _about_offer(
 ) -> Iterator[Finding]:
     if offer.stock < bought.wanted:
         text = f"Not enough of {who} in stock; more in {offer.lead_days} days"
-        yield Finding(
-            level="look",
-            code="short-stock",
-            message=text,
-            reading=offer.stock,
-            limit=bought.wanted,
-            unit="pieces",
-            source=source,
-            place=place,
-            remedy=remedy,
-        )
+        yield tell("short-stock", text, offer.stock, bought.wanted, place, source=source, remedy=remedy)
     if offer.life != "active":
         level: Literal["look", "note"] = "look" if offer.life == "end of life" else "note"
-        yield Finding(
-            level=level,
-            code="life",
-            message=f"{who} is {offer.life}",
-            source=source,
-            place=place,
-            remedy=remedy,
-        )
+        yield tell("life", f"{who} is {offer.life}", place=place, level=level, source=source, remedy=remedy)
     if offer.sources == 1 and offer.stock < 20 * bought.wanted:
         text = f"{who} comes from one source only"
-        yield Finding(
-            level="note",
-            code="one-source",
-            message=text,
-            reading=1,
-            limit=2,
-            unit="sources",
-            source=source,
-            place=place,
-        )
+        yield tell("one-source", text, 1, 2, place, source=source)
     if bought.cheaper:
         count, total = bought.cheaper
         text = f"{count} of {who} cost less than {bought.buy}"
-        yield Finding(
-            level="note",
-            code="next-break",
-            message=text,
-            reading=round(bought.total, 2),
-            limit=round(total, 2),
-            unit="€",
-            sense="at most",
-            source=source,
-            place=place,
-        )
+        yield tell("next-break", text, round(bought.total, 2), round(total, 2), place, source=source)

@@ -14,7 +14,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from vane_step.core.design.model import Design, Package, PadSpec
 from vane_step.core.errors import EditRefused, InputError
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 
 DIRECTIONS: Final = ("right", "above", "left", "below")
 SENSES: Final = ("clockwise", "anticlockwise")
@@ -141,14 +141,10 @@ def pattern_findings(design: Design) -> Iterator[Finding]:
         place = Place(step="parts", refs=tuple(refs))
         if pack.checked:
             text = f"{name} is checked but was never soldered on a board: {', '.join(refs[:5])}"
-            yield Finding(
-                level="note", code="unproved-pattern", message=text, source="land-pattern check", place=place
-            )
+            yield tell("unproved-pattern", text, place=place, level="note", source="land-pattern check")
         else:
             text = f"{name} was neither checked nor proven on a board: {', '.join(refs[:5])}"
-            yield Finding(
-                level="look", code="unproved-pattern", message=text, source="land-pattern check", place=place
-            )
+            yield tell("unproved-pattern", text, place=place, source="land-pattern check")
 
 
 def pattern_pdf(packs: list[Package]) -> bytes:

@@ -17,7 +17,8 @@ from vane_step.core.board.geometry.shapes import (
 )
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
-from vane_step.core.finding import Finding, Level
+from vane_step.core.finding import Finding
+from vane_step.core.rules import Level
 
 
 def courtyard_findings(design: Design) -> Iterable[Finding]:
@@ -41,7 +42,7 @@ def courtyard_findings(design: Design) -> Iterable[Finding]:
             deep = min(x1 - x0, y1 - y0)
             yield breach(
                 design, "courtyard", text, deep, 0.0, place, origin="courtyards of the land patterns"
-            ).model_copy(update={"sense": "at most"})
+            )
 
 
 def inside_findings(design: Design) -> Iterable[Finding]:
@@ -66,7 +67,7 @@ def inside_findings(design: Design) -> Iterable[Finding]:
             level,
             "% of its body",
             origin="the outline",
-        ).model_copy(update={"sense": "at most"})
+        )
 
 
 @derived("board")

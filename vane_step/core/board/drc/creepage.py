@@ -16,8 +16,9 @@ from vane_step.core.board.geometry.copper_table import board_columns
 from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem
 from vane_step.core.circuit.rails import across, rail
 from vane_step.core.design.model import Design, Net, pin_name
-from vane_step.core.finding import Finding, Level, Remedy
+from vane_step.core.finding import Finding, Remedy
 from vane_step.core.power.spacing import SOURCE, Surface, spacing_mm
+from vane_step.core.rules import Level
 
 # Up to here the gap that any maker can make is enough.
 ORDINARY_V: Final = 15.0

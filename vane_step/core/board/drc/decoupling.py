@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from vane_step.core.board.geometry.bypass_distance import nearest_bypass
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, split_pin
-from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.quantity import nm
 
 DECOUPLING_MM = 3.0
@@ -25,21 +25,18 @@ def _far_capacitors(design: Design) -> Iterator[Finding]:
         if not found.told or found.gap_mm <= DECOUPLING_MM:
             continue
         ref = split_pin(found.part.id)[0]
-        yield Finding(
-            level="look",
-            code="decoupling-distance",
-            message=f"Decoupling capacitor {ref} is far from supply pin {found.pin.id}",
-            reading=round(found.gap_mm, 2),
-            limit=DECOUPLING_MM,
-            unit="mm",
-            sense="at most",
-            source=SOURCE,
-            place=Place(
+        yield tell(
+            "decoupling-distance",
+            f"Decoupling capacitor {ref} is far from supply pin {found.pin.id}",
+            round(found.gap_mm, 2),
+            DECOUPLING_MM,
+            Place(
                 refs=(ref,),
                 pins=(found.pin.id,),
                 net=found.pin.net,
                 x_nm=nm(found.part.x_mm),
                 y_nm=nm(found.part.y_mm),
             ),
+            source=SOURCE,
             remedy=Remedy(label=f"Place {ref} by {found.pin.id}", ask=f"place {ref} by {found.pin.id}"),
         )

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import Literal
 
 import numpy as np
 import shapely
@@ -26,7 +25,7 @@ from vane_step.core.board.geometry.copper_table import (
 from vane_step.core.board.geometry.shapes import LAYER_BIT, copper_items, holes
 from vane_step.core.derive import Kept, derived
 from vane_step.core.design.model import Design, Package, PadSpec, Via
-from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.quantity import nm
 
 TOLERANCE_MM = 1e-6
@@ -51,31 +50,6 @@ def dfm_findings(design: Design) -> Iterator[Finding]:
     yield from _thin_pads(design)
 
 
-def _look(
-    code: str,
-    message: str,
-    place: Place,
-    reading: float,
-    limit: float,
-    unit: str,
-    source: str,
-    sense: Literal["at least", "at most"] = "at least",
-    remedy: Remedy | None = None,
-) -> Finding:
-    return Finding(
-        level="look",
-        code=code,
-        message=message,
-        reading=round(reading, 4),
-        limit=limit,
-        unit=unit,
-        source=source,
-        place=place,
-        remedy=remedy,
-        sense=sense,
-    )
-
-
 def _corners(design: Design) -> Iterator[Finding]:
     tracks = [t for t in design.tracks.values() if len(t.points) > 2]
     if not tracks:
@@ -89,14 +63,13 @@ def _corners(design: Design) -> Iterator[Finding]:
     within = of_track[:-2] == of_track[2:]
     for k in np.flatnonzero(within & (inner < LEAST_CORNER_DEG)):
         track, (x, y) = tracks[of_track[k]], at[k + 1]
-        yield _look(
+        yield tell(
             "acute-corner",
             f"Track of {track.net} turns back sharply on the {track.layer}",
-            Place(net=track.net, layer=track.layer, x_nm=int(x), y_nm=int(y)),
             float(inner[k]),
             90.0,
-            "°",
-            ETCHING,
+            Place(net=track.net, layer=track.layer, x_nm=int(x), y_nm=int(y)),
+            source=ETCHING,
             remedy=Remedy(label=f"Route {track.net} again", ask=f"route {track.net} fresh"),
         )
 
@@ -122,9 +95,7 @@ def loose_findings(design: Design) -> Iterator[Finding]:
             if not _in_pour(pours, track.net, track.layer, x / 1e6, y / 1e6):
                 place = Place(net=track.net, layer=track.layer, x_nm=x, y_nm=y)
                 text = f"A track of {track.net} ends in nothing on the {track.layer}"
-                yield _look(
-                    "loose-end", text, place, 0, 1, "joined", "copper that ends in nothing is an aerial"
-                )
+                yield tell("loose-end", text, 0, 1, place, source="copper that ends in nothing is an aerial")
     yield from _loose_vias(of, a, b, vias, pours)
 
 
@@ -179,9 +150,7 @@ def _loose_vias(
             if joined < 2:
                 place = Place(net=via.net, x_nm=via.x_nm, y_nm=via.y_nm)
                 text = f"Via {via.id} of {via.net} joins copper on {joined} layer{'' if joined == 1 else 's'}"
-                yield _look(
-                    "loose-via", text, place, joined, 2, "layers", "a hole that costs and does nothing"
-                )
+                yield tell("loose-via", text, joined, 2, place, source="a hole that costs and does nothing")
 
 
 def _in_pour(
@@ -204,7 +173,7 @@ def _vias_in_pads(design: Design) -> Iterator[Finding]:
         if not one.drill_mm and bored < -TOLERANCE_MM:
             place = Place(net=two.net, pins=(one.id,), x_nm=nm(two.x_mm), y_nm=nm(two.y_mm))
             text = f"The hole of via {two.id} lies in pad {one.id}: its solder runs away"
-            yield _look("via-in-pad", text, place, bored, 0.0, "mm", SOLDERING)
+            yield tell("via-in-pad", text, bored, 0.0, place, source=SOLDERING)
 
 
 def _deep_holes(design: Design) -> Iterator[Finding]:
@@ -213,9 +182,7 @@ def _deep_holes(design: Design) -> Iterator[Finding]:
         if hole.plated and deep / hole.drill_mm > MOST_ASPECT + 1e-9:
             place = Place(net=hole.net, x_nm=nm(hole.x_mm), y_nm=nm(hole.y_mm))
             text = f"Hole of {hole.id} is deep for its width to be plated: {deep:g} mm through {hole.drill_mm:g} mm"
-            yield _look(
-                "aspect-ratio", text, place, deep / hole.drill_mm, MOST_ASPECT, "", PLATING, "at most"
-            )
+            yield tell("aspect-ratio", text, deep / hole.drill_mm, MOST_ASPECT, place, source=PLATING)
 
 
 def _mask_bridges(design: Design) -> Iterator[Finding]:
@@ -239,7 +206,7 @@ def _mask_bridges(design: Design) -> Iterator[Finding]:
             place = Place(pins=(one.id, two.id), layer=side, x_nm=nm(one.x_mm), y_nm=nm(one.y_mm))
             text = f"Solder mask between {one.id} and {two.id} is too narrow to hold; solder may bridge them"
             reading = max(0.0, float(bridge[k]))
-            yield _look("mask-bridge", text, place, reading, LEAST_BRIDGE_MM, "mm", SOLDERING)
+            yield tell("mask-bridge", text, reading, LEAST_BRIDGE_MM, place, source=SOLDERING)
 
 
 def _paste_openings(design: Design) -> Iterator[Finding]:
@@ -255,7 +222,7 @@ def _paste_openings(design: Design) -> Iterator[Finding]:
             place = Place(refs=(part.ref,), x_nm=part.place.x_nm, y_nm=part.place.y_nm)
             text = f"Paste hardly leaves the stencil at pad {part.ref}.{number}, {size}"
             source = f"IPC-7525, stencil {STENCIL_MM:g} mm"
-            yield _look("paste-opening", text, place, ratio, LEAST_AREA_RATIO, "area ratio", source)
+            yield tell("paste-opening", text, ratio, LEAST_AREA_RATIO, place, source=source)
 
 
 def _thin_pads(design: Design) -> Iterator[Finding]:
@@ -272,7 +239,7 @@ def _thin_pads(design: Design) -> Iterator[Finding]:
             place = Place(refs=(part.ref,), x_nm=part.place.x_nm, y_nm=part.place.y_nm)
             text = f"{len(thin)} pads of {part.ref} are narrower than the copper that can be held"
             maker = design.board.rules.title or design.board.rules.name
-            yield _look("thin-pad", text, place, wide, least / 1e6, "mm", maker)
+            yield tell("thin-pad", text, wide, least / 1e6, place, source=maker)
 
 
 _opening_of: Kept[tuple[float, str, str]] = Kept(1_000)
@@ -328,4 +295,4 @@ def spoke_findings(design: Design, pour: PouredCopper) -> Iterator[Finding]:
             text = (
                 f"Pad {item.id} hangs on {count} spoke{'' if count == 1 else 's'} of the pour of {pour.net}"
             )
-            yield _look("few-spokes", text, place, count, LEAST_SPOKES, "ways in", CURRENT)
+            yield tell("few-spokes", text, count, LEAST_SPOKES, place, source=CURRENT)

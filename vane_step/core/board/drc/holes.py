@@ -52,9 +52,7 @@ def rings_and_drills(design: Design) -> Iterable[Finding]:
             )
         else:
             text = f"Hole of {hole.id} is too large to drill; it would have to be milled"
-            yield breach(design, "drill", text, hole.drill_mm, high, place).model_copy(
-                update={"sense": "at most"}
-            )
+            yield breach(design, "drill", text, hole.drill_mm, high, place)
 
 
 def drill_sizes(design: Design) -> Iterable[Finding]:
@@ -79,7 +77,7 @@ def drill_sizes(design: Design) -> Iterable[Finding]:
             at(some[0].x_mm, some[0].y_mm, net=some[0].net),
             "look",
             origin=f"drills of {source(design)}",
-        ).model_copy(update={"sense": "at least" if nearest > size else "at most"})
+        )
 
 
 def hole_gaps(design: Design) -> Iterable[Finding]:
@@ -146,7 +144,7 @@ def _astray(
     design: Design, code: str, text: str, deep: float, spot: tuple[float, float], ref: str, origin: str
 ) -> Finding:
     found = breach(design, code, text, deep, 0.0, at(*spot, refs=(ref,)), "look", origin=origin)
-    return found.model_copy(update={"sense": "at most"})
+    return found
 
 
 def half_hole(design: Design, item: CopperItem) -> Iterable[Finding]:
@@ -156,9 +154,7 @@ def half_hole(design: Design, item: CopperItem) -> Iterable[Finding]:
     place = at(item.x_mm, item.y_mm, item)
     if not least:
         text = f"Pad {item.id} is a plated hole on the edge, which this maker does not make"
-        yield breach(design, "edge-hole", text, item.drill_mm, 0.0, place).model_copy(
-            update={"sense": "at most"}
-        )
+        yield breach(design, "edge-hole", text, item.drill_mm, 0.0, place)
     elif item.drill_mm < least - TOLERANCE_MM:
         yield breach(
             design,
@@ -170,6 +166,4 @@ def half_hole(design: Design, item: CopperItem) -> Iterable[Finding]:
         )
     if off > OFF_EDGE_MM:
         text = f"Plated hole {item.id} does not lie on the edge, so that no half of it would stay"
-        yield breach(
-            design, "off-edge", text, off, OFF_EDGE_MM, place, origin="rule of thumb: milling"
-        ).model_copy(update={"sense": "at most"})
+        yield breach(design, "off-edge", text, off, OFF_EDGE_MM, place, origin="rule of thumb: milling")

@@ -36,6 +36,4 @@ def jumper_findings(design: Design) -> Iterable[Finding]:
             if blocked.area > 1e-3 and design.parts[ref].place.side == "front":  # type: ignore[union-attr]
                 text = f"Wire jumper {jumper.id} runs under {ref}"
                 deep = min(blocked.bounds[2] - blocked.bounds[0], blocked.bounds[3] - blocked.bounds[1])
-                yield breach(design, "jumper-blocked", text, deep, 0.0, place, "look").model_copy(
-                    update={"sense": "at most"}
-                )
+                yield breach(design, "jumper-blocked", text, deep, 0.0, place, "look")

@@ -103,7 +103,7 @@ def _keepouts(design: Design, pour: PouredCopper) -> Iterable[Finding]:
                     at(x, y, refs=(ref,)),
                     unit="mm²",
                     origin=who_wants(design, ref),
-                ).model_copy(update={"sense": "at most"})
+                )
 
 
 def _slivers(design: Design, pour: PouredCopper) -> Iterable[Finding]:

@@ -13,7 +13,7 @@ from vane_step.core.board.silkscreen.designators import references
 from vane_step.core.board.silkscreen.legend import SIDES, Print, polylines, prints
 from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design, Side, natural
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 
 
 def silkscreen_findings(design: Design) -> Iterable[Finding]:
@@ -56,17 +56,7 @@ def _unprinted(design: Design, side: Side) -> Iterable[Finding]:
     if left:
         few = ", ".join(left[:8]) + (" …" if len(left) > 8 else "")
         text = f"The legend has no room for the reference{'' if len(left) == 1 else 's'} {few} on the {side}"
-        yield Finding(
-            level="note",
-            code="unprinted",
-            message=text,
-            reading=len(left),
-            limit=0,
-            sense="at most",
-            unit="references",
-            source="the legend",
-            place=Place(refs=tuple(left[:40])),
-        )
+        yield tell("unprinted", text, len(left), 0, Place(refs=tuple(left[:40])))
 
 
 # The print is held, so that no other gets its identity.

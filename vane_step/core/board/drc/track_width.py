@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from functools import partial
 from operator import is_not
 
 import numpy as np
@@ -14,7 +13,7 @@ from vane_step.core.board.copper.connectivity import NetCopper, net_copper
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design, NetRule
-from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.power import trace
 from vane_step.core.quantity import format_value, nm
 
@@ -56,23 +55,16 @@ def _net_widths(
     for piece, neck in zip(pieces, necks, strict=True):
         if piece.width_mm >= max(least, wanted) - TOLERANCE_MM:
             continue
-        make = partial(
-            _finding, piece, net, remedy=Remedy(label=f"Route {net} again", ask=f"route {net} fresh")
-        )
+        place = Place(net=net, layer=piece.layers[0], x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm))
+        remedy = Remedy(label=f"Route {net} again", ask=f"route {net} fresh")
         if piece.width_mm < least - TOLERANCE_MM:
-            yield make(
-                "width", f"Track of {net} is thinner than the maker can hold", piece.width_mm, least, maker
-            )
+            text = f"Track of {net} is thinner than the maker can hold"
+            yield tell("width", text, piece.width_mm, least, place, source=maker, remedy=remedy)
         elif not neck:
             reach = (rule.neck_length_nm or 0) / 1e6
             why = f" and is no neck within {reach:g} mm of a pad" if rule.neck_width_nm else ""
-            yield make(
-                "net-width",
-                f"Track of {net} is thinner than its rule{why}",
-                piece.width_mm,
-                wanted,
-                f"rule of {net}",
-            )
+            text, source = f"Track of {net} is thinner than its rule{why}", f"rule of {net}"
+            yield tell("net-width", text, piece.width_mm, wanted, place, source=source, remedy=remedy)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -153,30 +145,6 @@ def _remedy(net: str, rule: NetRule, wanted_mm: float) -> Remedy:
     return Remedy(label=f"Route {net} again", ask=f"route {net} fresh")
 
 
-def _finding(
-    piece: CopperItem,
-    net: str,
-    code: str,
-    text: str,
-    reading: float,
-    limit: float,
-    source: str,
-    remedy: Remedy,
-) -> Finding:
-    place = Place(net=net, layer=piece.layers[0], x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm))
-    return Finding(
-        level="stop",
-        code=code,
-        message=text,
-        reading=round(reading, 6),
-        limit=limit,
-        unit="mm",
-        source=source,
-        place=place,
-        remedy=remedy,
-    )
-
-
 def is_neck(rule: NetRule, piece: CopperItem, pads: Iterable[CopperItem]) -> bool:
     """Tell whether a thin piece is a legal neck: wide enough, and all of it near pads of its net."""
     if rule.neck_width_nm is None or rule.neck_length_nm is None:
@@ -234,16 +202,13 @@ def _off_layers(
         far = [p for p in strays if not _covered(p, here, FAN_MM + TOLERANCE_MM)]
         if far:
             length = sum(p.spine.length for p in far)
-            yield Finding(
-                level="stop",
-                code="net-layer",
-                message=f"{net} runs on the {layer}, off the layers its rule names",
-                reading=round(length, 3),
-                limit=0.0,
-                unit="mm",
-                sense="at most",
+            yield tell(
+                "net-layer",
+                f"{net} runs on the {layer}, off the layers its rule names",
+                length,
+                0.0,
+                Place(net=net, layer=layer, x_nm=nm(far[0].x_mm), y_nm=nm(far[0].y_mm)),
                 source=f"rule of {net}: {', '.join(wanted)}",
-                place=Place(net=net, layer=layer, x_nm=nm(far[0].x_mm), y_nm=nm(far[0].y_mm)),
                 remedy=Remedy(label=f"Route {net} again", ask=f"route {net} fresh"),
             )
 
@@ -266,16 +231,14 @@ def _current(
         amps = format_value(need.current_a, "A")
         what = "Neck" if neck else "Track"
         text = f"{what} of {net} runs hot on the {layer}: {piece.width_mm:.2f} mm wide, {amps} needs {wanted:.2f} mm"
-        yield Finding(
+        yield tell(
+            "track-current",
+            text,
+            round(rise, 2),
+            need.rise_k,
+            Place(net=net, layer=layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm)),
             level="note" if neck else "stop",
-            code="track-current",
-            message=text,
-            reading=round(rise, 2),
-            limit=need.rise_k,
-            unit="K",
-            sense="at most",
             source=f"{trace.SOURCE}, {copper:g} µm copper",
-            place=Place(net=net, layer=layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm)),
             remedy=None if neck else _remedy(net, rule, wanted),
         )
 

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.design.model import Design, split_pin
-from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.quantity import nm
 
 
@@ -15,16 +15,12 @@ def unrouted_findings(design: Design) -> Iterable[Finding]:
     for link in connectivity(design).open_links:
         middle = (link.a_mm[0] + link.b_mm[0]) / 2, (link.a_mm[1] + link.b_mm[1]) / 2
         place = Place(net=link.net, pins=(link.a, link.b), x_nm=nm(middle[0]), y_nm=nm(middle[1]))
-        yield Finding(
-            level="stop",
-            code="unrouted",
-            message=f"{link.net}: {link.a} and {link.b} are not joined in copper",
-            reading=round(link.length_mm, 3),
-            limit=0.0,
-            unit="mm",
-            sense="at most",
-            source="the circuit",
-            place=place,
+        yield tell(
+            "unrouted",
+            f"{link.net}: {link.a} and {link.b} are not joined in copper",
+            link.length_mm,
+            0.0,
+            place,
             remedy=Remedy(label="Route them", ask="route"),
         )
     yield from _bare_pins(design)
@@ -32,18 +28,13 @@ def unrouted_findings(design: Design) -> Iterable[Finding]:
     if waiting:
         few = ", ".join(waiting[:6]) + (" …" if len(waiting) > 6 else "")
         one = len(waiting) == 1
-        yield Finding(
-            level="stop",
-            code="not-placed",
-            source="the circuit",
-            sense="at most",
-            reading=len(waiting),
-            limit=0,
+        yield tell(
+            "not-placed",
+            f"{few} has no place on the board yet" if one else f"Without a place on the board yet: {few}",
+            len(waiting),
+            0,
+            Place(refs=waiting),
             unit="part" if one else "parts",
-            place=Place(refs=waiting),
-            message=f"{few} has no place on the board yet"
-            if one
-            else f"Without a place on the board yet: {few}",
             remedy=Remedy(label="Arrange the parts", ask="arrange"),
         )
 
@@ -66,15 +57,12 @@ def _bare_pins(design: Design) -> Iterable[Finding]:
         else:
             text = f"{len(pins)} connected {what} no copper on the {part.place.side}, where {ref} lies: {few}"
             remedy = Remedy(label=f"Put {ref} on the other side", ask=f"flip {ref}")
-        yield Finding(
-            level="stop",
-            code="no-copper",
-            message=text,
-            reading=len(pins),
-            limit=0,
-            sense="at most",
+        yield tell(
+            "no-copper",
+            text,
+            len(pins),
+            0,
+            Place(refs=(ref,), pins=tuple(pins[:40]), x_nm=part.place.x_nm, y_nm=part.place.y_nm),
             unit="pin" if len(pins) == 1 else "pins",
-            source="the circuit",
             remedy=remedy,
-            place=Place(refs=(ref,), pins=tuple(pins[:40]), x_nm=part.place.x_nm, y_nm=part.place.y_nm),
         )

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 from vane_step.core.design.model import Design, Via
-from vane_step.core.finding import Finding, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.power import trace
 from vane_step.core.quantity import format_value
 
@@ -56,14 +56,12 @@ def via_findings(design: Design) -> Iterator[Finding]:
                 f"{what} of {net} {'carries' if len(group) == 1 else 'carry'} {format_value(round(amps, 2), 'A')} "
                 f"where {format_value(need.current_a, 'A')} may pass; {wanted} would"
             )
-            yield Finding(
-                level="look",
-                code="via-current",
-                message=text,
-                reading=round(amps, 3),
-                limit=need.current_a,
-                unit="A",
+            yield tell(
+                "via-current",
+                text,
+                amps,
+                need.current_a,
+                Place(net=net, x_nm=at.x_nm, y_nm=at.y_nm),
                 source=f"{trace.SOURCE} on barrels of {PLATING_UM:g} µm, {need.rise_k:g} K, rule of thumb",
-                place=Place(net=net, x_nm=at.x_nm, y_nm=at.y_nm),
                 remedy=Remedy(label=f"Add vias to {net}", ask=f"vias {net}"),
             )

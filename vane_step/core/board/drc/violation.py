@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design
-from vane_step.core.finding import Finding, Level, Place, Remedy
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.quantity import nm
+from vane_step.core.rules import Level
 
 TOLERANCE_MM = 1e-6
 
@@ -45,21 +46,21 @@ def breach(
     reading: float,
     limit: float,
     place: Place,
-    level: Level = "stop",
-    unit: str = "mm",
+    level: Level | None = None,
+    unit: str | None = None,
     remedy: Remedy | None = None,
     origin: str = "",
 ) -> Finding:
-    """Make the finding of a reading below its limit; the source is the maker's rule set, or ``origin``."""
-    return Finding(
+    """Make the finding of a reading beyond its limit; the source is the maker's rule set, or ``origin``."""
+    return tell(
+        code,
+        message,
+        reading,
+        limit,
+        place,
         level=level,
-        code=code,
-        message=message,
-        reading=round(reading, 6),
-        limit=limit,
         unit=unit,
         source=origin or source(design),
-        place=place,
         remedy=remedy,
     )
 

@@ -12,7 +12,7 @@ from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach, named, 
 from vane_step.core.board.geometry.copper_table import board_columns
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, keepouts, zone_shape
 from vane_step.core.design.model import Design, Zone, split_pin
-from vane_step.core.finding import Finding, Place
+from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.quantity import nm
 
 LEAST_MM2 = 0.01
@@ -37,16 +37,13 @@ def _hands(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
         shared = yard.intersection(shape)
         if shared.area > LEAST_MM2:
             x, y = shared.representative_point().coords[0]
-            yield Finding(
-                level="look",
-                code="hand-zone",
-                message=f"{ref} lies where hands hold the board ({name})",
-                reading=round(shared.area, 2),
-                limit=0.0,
-                unit="mm²",
-                sense="at most",
+            yield tell(
+                "hand-zone",
+                f"{ref} lies where hands hold the board ({name})",
+                round(shared.area, 2),
+                0.0,
+                Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
                 source=f"zone {name}",
-                place=Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
             )
 
 
@@ -65,16 +62,13 @@ def _low(design: Design, zone: Zone, shape: Polygon) -> Iterator[Finding]:
                 "is too tall for the case" if side == part.place.side else "has pins that reach into the case"
             )
             x, y = shared.representative_point().coords[0]
-            yield Finding(
-                level="look",
-                code="low-zone",
-                message=f"{ref} {what} over the {side} ({zone.id})",
-                reading=tall / 1e6,
-                limit=zone.tall_nm / 1e6,
-                unit="mm",
-                sense="at most",
+            yield tell(
+                "low-zone",
+                f"{ref} {what} over the {side} ({zone.id})",
+                tall / 1e6,
+                zone.tall_nm / 1e6,
+                Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
                 source=f"zone {zone.id}",
-                place=Place(refs=(ref,), x_nm=nm(x), y_nm=nm(y)),
             )
 
 
@@ -101,16 +95,13 @@ def _quiet(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
         if length > LEAST_MM:
             refs = tuple(dict.fromkeys(split_pin(p)[0] for p in design.nets[net].pins))[:2]
             x, y = where[net]
-            yield Finding(
-                level="look",
-                code="quiet-zone",
-                message=f"Tracks of {net} run through the quiet zone {name}",
-                reading=round(length, 2),
-                limit=0.0,
-                unit="mm",
-                sense="at most",
+            yield tell(
+                "quiet-zone",
+                f"Tracks of {net} run through the quiet zone {name}",
+                round(length, 2),
+                0.0,
+                Place(net=net, refs=refs, x_nm=nm(x), y_nm=nm(y)),
                 source=f"zone {name}",
-                place=Place(net=net, refs=refs, x_nm=nm(x), y_nm=nm(y)),
             )
 
 
