@@ -24,6 +24,7 @@ from vane_step.core.derive import forget
 from vane_step.core.design.model import (
     Design,
     Pour,
+    Via,
 )
 from vane_step.core.fab.readback import read_back
 from vane_step.core.fab.release import write_files
@@ -121,6 +122,40 @@ class Joints(unittest.TestCase):
         off = into < -1e-3 or (shape == "round" and into < 1e-3)
         if off or into > 0.02:
             self.assertEqual("unrouted" in found, off)
+
+    @settings(max_examples=40)
+    @given(
+        st.tuples(st.floats(0, 3), st.floats(-3, 3)),
+        st.floats(0.3, 0.7),
+        st.sampled_from([0, 1.2, 2.5]),
+        st.tuples(st.floats(10.7, 14), st.floats(8, 14)),
+        st.tuples(st.integers(-9, 9), st.integers(-9, 9)),
+    )
+    def test_tracks_and_vias_in_pours(
+        self,
+        way: tuple[float, float],
+        wide: float,
+        hatch: float,
+        spot: tuple[float, float],
+        off: tuple[int, int],
+    ) -> None:
+        """A track that leaves a pad through its spokes, and a via anywhere, hang on the pour by enough wherever all lies."""
+        x, y = (v * 0.137 for v in off)
+        rules = rule_set("standard-house").model_copy(update={"min_width_nm": nm(0.3)})
+        d = design([part("R1", "CHIP-2012M", 10 + x, 10 + y)], {"A": "R1.2"}, board(rules=rules))
+        pad = next(i for i in copper_items(d) if i.id == "R1.2")
+        x0, y0 = pad.x_mm, pad.y_mm
+        area = [(nm(a + x), nm(b + y)) for a, b in ((5, 5), (16, 5), (16, 16), (5, 16))]
+        pour = Pour(id="P1", net="A", layer="front", area=area, hatch_nm=nm(hatch))
+        via = Via(
+            id="V1", net="A", x_nm=nm(spot[0] + x), y_nm=nm(spot[1] + y), pad_nm=nm(0.6), drill_nm=nm(0.3)
+        )
+        run = (x0, y0), (x0 + way[0], y0 + way[1])
+        d = d.replaced(pours={"P1": pour}, vias={"V1": via}, tracks={"T1": track("T1", "A", wide, *run)})
+        found = {f.code for f in check(d).findings}
+        self.assertFalse(found & {"thin-joint", "sliver", "unrouted"})
+        read = {f.code for f in read_back(d, write_files(d, "2026-11-26T00:00:00Z")).differences}
+        self.assertFalse(read & {"file-thin", "file-short", "file-open"})
 
     def test_beside_a_better_one(self) -> None:
         """A track that grazes a pad it is joined to otherwise, by another piece or by a pour, is left alone."""

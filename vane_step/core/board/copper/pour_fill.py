@@ -23,6 +23,9 @@ SAFETY_MM = 1e-4
 ARC_SEGMENTS = 8
 WIDEN = 1 / math.cos(math.pi / (4 * ARC_SEGMENTS))
 
+# Lines of a hatch are so much wider than the least, that no rounding makes them thinner.
+HAIR_MM = 0.005
+
 
 @dataclass(frozen=True)
 class PouredCopper:
@@ -138,7 +141,9 @@ def _fill(design: Design, pour: Pour, near: _Near) -> PouredCopper:
     area = without_necks(area, least, rules.min_clearance_nm / 1e6)
     area = _without_grazes(area, near.mine, least, rules)
     if pour.hatch_nm:
-        area = _hatched(area, least, pour.hatch_nm / 1e6)
+        own = np.array([i.shape() for i in near.mine], dtype=object)
+        x0, y0, *_ = outline(design).bounds
+        area = _hatched(area, least + HAIR_MM, pour.hatch_nm / 1e6, (x0, y0), own)
     return PouredCopper(pour.id, pour.net, pour.layer, tuple(_joined(area, near.mine)))
 
 
@@ -169,22 +174,27 @@ def _grown(spine: BaseGeometry, distance: float) -> BaseGeometry:
     return spine.buffer((distance + SAFETY_MM) * WIDEN, quad_segs=ARC_SEGMENTS)
 
 
-def _hatched(area: BaseGeometry, line_mm: float, pitch_mm: float) -> BaseGeometry:
+def _hatched(
+    area: BaseGeometry, line_mm: float, pitch_mm: float, corner: tuple[float, float], own: np.ndarray
+) -> BaseGeometry:
     """Open windows in a pour, leaving lines of a width along its border and on a grid of a pitch.
 
-    Windows cut off by the border stay only where a line's width is left round them, so no copper gets thinner; of two
-    that the border parts and that lie nearer than a line the smaller one is not opened.
+    The grid begins at the corner of the board, and so moves with it. No window is opened within a line's width of
+    copper of the pour's own net: a via in a window would join nothing, beside one it would hang by a hair. Windows cut
+    off by the border stay only where a line's width is left round them, so no copper gets thinner; of two that the
+    border parts and that lie nearer than a line the smaller one is not opened.
     """
     inner = area.buffer(-line_mm, quad_segs=8)
     if inner.is_empty or pitch_mm <= line_mm:
         return area
     x0, y0, x1, y1 = inner.bounds
-    columns, rows = (
-        np.arange(math.floor(x0 / pitch_mm), x1 / pitch_mm),
-        np.arange(math.floor(y0 / pitch_mm), y1 / pitch_mm),
-    )
+    x, y = corner
+    columns = np.arange(math.floor((x0 - x) / pitch_mm), (x1 - x) / pitch_mm)
+    rows = np.arange(math.floor((y0 - y) / pitch_mm), (y1 - y) / pitch_mm)
     xs, ys = (v.ravel() * pitch_mm + line_mm / 2 for v in np.meshgrid(columns, rows))
-    cells = shapely.box(xs, ys, xs + pitch_mm - line_mm, ys + pitch_mm - line_mm)
+    cells = shapely.box(x + xs, y + ys, x + xs + pitch_mm - line_mm, y + ys + pitch_mm - line_mm)
+    closed = np.unique(STRtree(cells).query(own, predicate="dwithin", distance=line_mm)[1])
+    cells = np.delete(cells, closed)
     shapely.prepare(inner)
     windows = cells[shapely.intersects(inner, cells)]
     within = shapely.contains(inner, windows)

@@ -119,7 +119,7 @@ def _slivers(design: Design, pour: PouredCopper) -> Iterable[Finding]:
     shapes = np.array([i.shape() for i in mine], dtype=object)
     for piece in pour.pieces:
         for shared in grazes(piece, shapes, least):
-            x, y = shared.representative_point().coords[0]
+            x, y = shared.interpolate(0.5, normalized=True).coords[0]
             wide = longest(shared).length
             text = (
                 f"Pour {pour.id} hangs together with copper of {pour.net} by too little on the {pour.layer}"

@@ -25,6 +25,8 @@ CRUMB = 0.3
 # A cut reaches this far past the edges it runs between.
 PAST_MM = 0.02
 MOST_ROUNDS = 12
+# Rims that share no more than this touch, and overlap nowhere.
+TINY_MM = 1e-6
 # Rims are told apart to this.
 PLAIN_MM = 0.0005
 
@@ -136,16 +138,19 @@ def _between_places(piece: Polygon, least: float, core: BaseGeometry | None) -> 
     return found
 
 
-def longest(shape: Polygon) -> LineString:
-    """Give the longest way across a small shape, from corner to corner."""
-    corners = np.array(shape.exterior.coords)
+def longest(shape: Polygon | LineString) -> LineString:
+    """Give the longest way across a small shape or stretch, from corner to corner."""
+    corners = np.array((shape.exterior if isinstance(shape, Polygon) else shape).coords)
     gap = np.hypot(*(corners[:, None] - corners[None, :]).transpose(2, 0, 1))
     i, j = np.unravel_index(int(np.argmax(gap)), gap.shape)
     return LineString([corners[i], corners[j]])
 
 
-def grazes(copper: BaseGeometry, shapes: np.ndarray, width_mm: float) -> list[Polygon]:
-    """Give where shapes reach into copper by so little that they hang together by less than a width.
+def grazes(copper: BaseGeometry, shapes: np.ndarray, width_mm: float) -> list[LineString]:
+    """Give where copper hangs on shapes by less than a width.
+
+    Copper and shapes hang together wherever the edge of the shapes, taken together, lies in the copper: each stretch
+    of it there is a way from one to the other, as wide as the stretch reaches.
 
     Parameters
     ----------
@@ -156,29 +161,39 @@ def grazes(copper: BaseGeometry, shapes: np.ndarray, width_mm: float) -> list[Po
 
     Returns
     -------
-    list of Polygon
-        What a shape and the copper share, where the longest way across it is shorter than the width.
+    list of LineString
+        The stretches that reach less far than the width.
     """
     if not len(shapes):
         return []
     shapely.prepare(copper)
-    shapes = shapes[shapely.intersects(copper, shapes)]
-    # What reaches in by half the width shares more than the width with it, whatever its corners.
-    deep = shapely.buffer(shapes, -width_mm / 2, quad_segs=4)
-    shallow = shapes[shapely.is_empty(deep) | ~shapely.intersects(copper, deep)]
-    found: list[Polygon] = []
-    for shape in shallow:
-        # What several shapes share with it together, such as a pad and the end of a track in it, is one joint.
-        joined = shapely.union_all(shapes[shapely.intersects(shape, shapes)])
-        shared = shapely.get_parts(_window(copper, shape, width_mm).intersection(joined))
-        found += [
-            part
-            for part in shared
-            if part.geom_type == "Polygon"
-            and longest(part).length < width_mm - TOLERANCE_MM
-            and part.intersects(shape)
-        ]
-    return found
+    near = shapes[shapely.intersects(copper, shapes)]
+    # What lies in the copper altogether hangs on it all round; most tracks and vias do.
+    partly = near[~shapely.contains_properly(copper, near)]
+    windows = np.array([_window(copper, one, width_mm) for one in partly], dtype=object)
+    edges = shapely.intersection(shapely.boundary(partly), windows)
+    beside: dict[int, list[int]] = {}
+    for k, other in zip(*STRtree(near).query(partly, predicate="intersects").tolist(), strict=True):
+        if near[other] is not partly[k]:
+            beside.setdefault(k, []).append(other)
+    found: list[LineString] = []
+    for k in np.flatnonzero(~shapely.is_empty(edges)).tolist():
+        others = shapely.union_all(near[beside[k]]) if k in beside else None
+        for stretch in _short(edges[k].difference(others) if others else edges[k], width_mm):
+            # It may go on along the edge of a shape beside it.
+            edge = shapely.boundary(partly[k].union(others)) if others else shapely.boundary(partly[k])
+            whole = _window(edge, stretch, width_mm).intersection(_window(copper, stretch, width_mm))
+            found += [s for s in _short(whole, width_mm) if s.distance(stretch) < TINY_MM]
+    return list(dict.fromkeys(found))
+
+
+def _short(lines: BaseGeometry, width_mm: float) -> list[LineString]:
+    """Give the stretches of some lines that reach less far than a width."""
+    merged = shapely.line_merge(lines) if lines.geom_type == "MultiLineString" else lines
+    stretches = shapely.get_parts(merged)
+    x0, y0, x1, y1 = shapely.bounds(stretches).T.reshape(4, -1)
+    short = (np.maximum(x1 - x0, y1 - y0) < width_mm) & (shapely.length(stretches) > TINY_MM)
+    return [s for s in stretches[short] if longest(s).length < width_mm - TOLERANCE_MM]
 
 
 def without_necks(area: BaseGeometry, width_mm: float, gap_mm: float) -> BaseGeometry:
@@ -236,9 +251,12 @@ def _necks_near(area: BaseGeometry, cut: BaseGeometry, width_mm: float) -> list[
 
 def _window(area: BaseGeometry, cut: BaseGeometry, reach_mm: float) -> BaseGeometry:
     x0, y0, x1, y1 = cut.bounds
-    clipped: BaseGeometry = shapely.clip_by_rect(
-        area, x0 - reach_mm, y0 - reach_mm, x1 + reach_mm, y1 + reach_mm
-    )
+    frame = x0 - reach_mm, y0 - reach_mm, x1 + reach_mm, y1 + reach_mm
+    try:
+        clipped: BaseGeometry = shapely.clip_by_rect(area, *frame)
+    except shapely.errors.GEOSException:
+        # The quick way fails where corners lie on the frame.
+        return area.intersection(shapely.box(*frame))
     return clipped if clipped.is_valid else clipped.buffer(0)
 
 
