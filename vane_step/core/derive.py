@@ -25,6 +25,9 @@ _bytes_kept = 0
 # no one edit pays for all.
 ONE_IN: Final = 16
 _weights: dict[tuple[Any, ...], tuple[int, int]] = {}
+# The sections each derived function says it reads, by its name; and the names of those at work, the innermost last.
+DERIVED: Final[dict[str, tuple[str, ...]]] = {}
+at_work: Final[list[str]] = []
 # Held while shared geometry is worked on; also by callers who work on results outside of a derived function.
 alone = RLock()
 
@@ -49,6 +52,7 @@ def derived(
 
     def decorate(function: Callable[Concatenate[Design, P], R]) -> Callable[Concatenate[Design, P], R]:
         name = f"{function.__module__}.{function.__qualname__}"
+        DERIVED[name] = sections
 
         def kept(design: Design, /, *args: P.args, **kwargs: P.kwargs) -> R:
             key = (name, *(design.digest(s) for s in sections), args, tuple(sorted(kwargs.items())))
@@ -60,7 +64,11 @@ def derived(
             with alone:
                 if key in _cache:
                     return _cache[key][0]  # type: ignore[no-any-return]
-                result = function(design, *args, **kwargs)
+                at_work.append(name)
+                try:
+                    result = function(design, *args, **kwargs)
+                finally:
+                    at_work.pop()
                 things = sum(len(getattr(design, s)) for s in sections if s not in SINGLES)
                 _keep(key, result, (name, args, things.bit_length()))
                 return result

@@ -27,7 +27,7 @@ RULE_OF_THUMB = "rule of thumb"
 CIRCUIT = "the circuit"
 
 
-@derived("parts", "nets", "variants", "calculations", "brief", "texts")
+@derived("parts", "packages", "nets", "variants", "calculations", "brief", "texts")
 def review(design: Design) -> tuple[Finding, ...]:
     """Review a circuit: open pins, lonely nets, fights, supplies, decoupling, values, ratings, reasons and variants."""
     found = [

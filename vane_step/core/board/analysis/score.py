@@ -55,7 +55,7 @@ class Score:
         return self.link_mm + CROSSING_MM * self.crossings + 10.0 * self.bypass_far + 4.0 * self.edge_mm
 
 
-@derived("parts", "packages", "nets", "board")
+@derived("parts", "packages", "nets", "board", "holes")
 def score(design: Design) -> Score:
     """Work out what the arrangement of a board is worth, whatever copper is laid on it."""
     bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
