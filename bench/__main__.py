@@ -38,7 +38,6 @@ from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.drc.check import check
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet
-from vane_step.core.derive import forget
 from vane_step.core.design.edits import SetValue, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
@@ -47,6 +46,7 @@ from vane_step.core.etch.mirror import method_of
 from vane_step.core.etch.sheets import MARGIN_MM
 from vane_step.core.exchange import FILES, read_exchange
 from vane_step.core.fab.release import release
+from vane_step.core.memo import forget
 from vane_step.core.route.router import route, warm_up
 from vane_step.data.shipped import demo_designs
 

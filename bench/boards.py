@@ -23,9 +23,9 @@ from vane_step.core.board.geometry.diff_pairs import sense_pairs
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.placement.placer import arrange, propose, warm_up as warm_arranging
 from vane_step.core.board.tracks.centre import centred
-from vane_step.core.derive import forget
 from vane_step.core.design.edits import ExchangePins, PlaceParts, apply
 from vane_step.core.design.model import Design, Pour
+from vane_step.core.memo import forget
 from vane_step.core.route.router import route
 
 if TYPE_CHECKING:

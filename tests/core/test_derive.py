@@ -23,12 +23,13 @@ from vane_step.core.board.analysis.score import scoreboard
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.geometry.shapes import copper_items
-from vane_step.core.derive import derived, forget
+from vane_step.core.derive import derived
 from vane_step.core.design.edits import PlaceParts, SetValue, apply
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
 from vane_step.core.fab.release import release
 from vane_step.core.judge import all_findings
+from vane_step.core.memo import MEMO, forget
 from vane_step.core.weight import weight
 from vane_step.data.shipped import resources
 
@@ -70,19 +71,15 @@ class Keeping(unittest.TestCase):
             ({k: (k, 0.5) for k in range(900)}, 30_000, 200_000),
         ):
             self.assertTrue(least < weight(value) < most, (weight(value), least, most))
-        with (
-            mock.patch.object(derive, "RESULTS_BYTES", 400_000),
-            mock.patch.object(derive, "PIECES_BYTES", 800_000),
-        ):
+        with mock.patch.object(MEMO, "most_bytes", 400_000):
             for k in range(6):
                 moved = apply(
                     d, PlaceParts(places={"R9": {"x_nm": 20_000_000 + k * 1000, "y_nm": 9_000_000}})
                 )[0]
                 self.assertEqual(check(moved).figures["parts"], check(d).figures["parts"])
-                largest = max(taken for _, taken in derive._cache.values())
-                self.assertLessEqual(derive._bytes_kept, max(400_000, largest))
-                self.assertEqual(derive._bytes_kept, sum(taken for _, taken in derive._cache.values()))
-                self.assertLess(sum(store.size() for store in derive.Kept.stores), 4_000_000)
+                taken = [size for _, size in MEMO._kept.values()]
+                self.assertEqual(MEMO.bytes, sum(taken))
+                self.assertLessEqual(MEMO.bytes, max(400_000, *taken))
         forget()
 
     def test_many_at_once_compute_once(self) -> None:
@@ -170,11 +167,8 @@ def alone() -> list[Callable[[Design], Any]]:
 
 
 # What is read of a section that no answer hangs on.
-HARMLESS = dict.fromkeys(
-    ("legend.prints", "designators.references", "designators._rooms"),
-    # Openings of the mask are sought in the table of all copper, among pads and jumpers alone.
-    {"tracks"},
-)
+# Openings of the mask are sought in the table of all copper, among pads and jumpers alone.
+HARMLESS = {n: {"tracks"} for n in ("legend.prints", "designators.references", "designators._rooms")}
 
 
 class Reads(unittest.TestCase):

@@ -12,12 +12,12 @@ from tests.support import (
     mirrored,
 )
 from vane_step.core.board.drc.check import check
-from vane_step.core.derive import forget
 from vane_step.core.design.edits import LayCopper, PlaceParts, SetItem, apply
 from vane_step.core.design.model import (
     Design,
     MountingHole,
 )
+from vane_step.core.memo import forget
 from vane_step.core.quantity import nm
 
 

@@ -20,7 +20,6 @@ from tests.support import (
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.geometry.shapes import copper_items
-from vane_step.core.derive import forget
 from vane_step.core.design.model import (
     Design,
     Pour,
@@ -28,6 +27,7 @@ from vane_step.core.design.model import (
 )
 from vane_step.core.fab.readback import read_back
 from vane_step.core.fab.release import write_files
+from vane_step.core.memo import forget
 from vane_step.core.quantity import nm
 from vane_step.data.shipped import rule_set
 

@@ -4,27 +4,17 @@ from __future__ import annotations
 
 import functools
 import itertools
-from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from operator import is_not
 from threading import RLock
-from typing import Any, ClassVar, Concatenate, Final, Generic, ParamSpec, TypeVar
+from typing import Any, Concatenate, Final, Generic, ParamSpec, TypeVar
 
 from vane_step.core.design.model import SINGLES, Design, Package, Part
-from vane_step.core.weight import weight
+from vane_step.core.memo import MEMO, Kept
 
 P = ParamSpec("P")
 R = TypeVar("R")
 V = TypeVar("V")
-# Bytes of results of whole designs, and of what is worked out of single things; both estimated.
-RESULTS_BYTES: Final = 64 * 1024 * 1024
-PIECES_BYTES: Final = 64 * 1024 * 1024
-_cache: OrderedDict[tuple[Any, ...], tuple[Any, int]] = OrderedDict()
-_bytes_kept = 0
-# The first result of a kind is weighed; after it one in so many, which stands for the others. Kinds take turns, so that
-# no one edit pays for all.
-ONE_IN: Final = 16
-_weights: dict[tuple[Any, ...], tuple[int, int]] = {}
 # The sections each derived function says it reads, by its name; and the names of those at work, the innermost last.
 DERIVED: Final[dict[str, tuple[str, ...]]] = {}
 at_work: Final[list[str]] = []
@@ -57,97 +47,27 @@ def derived(
         def kept(design: Design, /, *args: P.args, **kwargs: P.kwargs) -> R:
             key = (name, *(design.digest(s) for s in sections), args, tuple(sorted(kwargs.items())))
             # What is there is given at once, also while another design is being worked on.
-            found = _cache.get(key)
+            found = MEMO.get(key)
             if found is not None:
-                _asked_for(key)
                 return found[0]  # type: ignore[no-any-return]
             with alone:
-                if key in _cache:
-                    return _cache[key][0]  # type: ignore[no-any-return]
+                found = MEMO.get(key)
+                if found is not None:
+                    return found[0]  # type: ignore[no-any-return]
                 at_work.append(name)
                 try:
                     result = function(design, *args, **kwargs)
                 finally:
                     at_work.pop()
                 things = sum(len(getattr(design, s)) for s in sections if s not in SINGLES)
-                _keep(key, result, (name, args, things.bit_length()))
+                # One function's results for designs of about one size weigh about the same.
+                MEMO.put(key, (result,), like=(name, args, things.bit_length()))
                 return result
 
         functools.update_wrapper(kept, function)
         return kept
 
     return decorate
-
-
-def _asked_for(key: tuple[Any, ...]) -> None:
-    """Note that a result was asked for, unless another thread is at work: what is asked for often is noted often."""
-    if alone.acquire(blocking=False):
-        try:
-            if key in _cache:
-                _cache.move_to_end(key)
-        finally:
-            alone.release()
-
-
-def _keep(key: tuple[Any, ...], result: Any, like: tuple[Any, ...]) -> None:
-    """Keep a result; those not asked for longest go when all together are too large.
-
-    One function's results for designs of about one size are ``like`` each other and weigh about the same.
-    """
-    global _bytes_kept
-    turn, taken = _weights.get(like, (0, 0))
-    if like not in _weights:
-        turn, taken = len(_weights), weight(result)
-    elif turn % ONE_IN == 0:
-        taken = weight(result)
-    _weights[like] = turn + 1, taken
-    _cache[key] = result, taken
-    _bytes_kept += taken
-    while _bytes_kept > RESULTS_BYTES and len(_cache) > 1:
-        _bytes_kept -= _cache.popitem(last=False)[1][1]
-
-
-class Kept(Generic[V]):
-    """What was worked out of single things of a design, such as one part, by the marks of all it was worked out from.
-
-    After an edit only what changed is worked out anew. Beyond ``most`` entries the older half is dropped, and so it is
-    in the largest store when all stores together are too large.
-    """
-
-    stores: ClassVar[list[Kept[Any]]] = []
-
-    def __init__(self, most: int) -> None:
-        self._most = most
-        self._values: dict[Any, V] = {}
-        # Of some of the values put: how many were weighed, and what they weigh together.
-        self._puts, self._weighed, self._weight = len(Kept.stores), 0, 0
-        forgettable(self._values)
-        Kept.stores.append(self)
-
-    def size(self) -> int:
-        """Estimate the bytes of all values, by those that were weighed."""
-        return len(self._values) * self._weight // max(1, self._weighed)
-
-    def _halve(self) -> None:
-        for old in list(self._values)[: max(1, len(self._values) // 2)]:
-            del self._values[old]
-
-    def get(self, key: Any) -> V | None:
-        """Give what is kept under a key, or ``None``."""
-        return self._values.get(key)
-
-    def put(self, key: Any, value: V) -> V:
-        """Keep a value and give it back."""
-        with alone:
-            if len(self._values) >= self._most:
-                self._halve()
-            self._values[key] = value
-            if not self._weighed or self._puts % ONE_IN == 0:
-                self._weighed, self._weight = self._weighed + 1, self._weight + weight(value)
-                while sum(store.size() for store in Kept.stores) > PIECES_BYTES:
-                    max(Kept.stores, key=Kept.size)._halve()
-            self._puts += 1
-        return value
 
 
 class PerPart(Generic[V]):
@@ -163,8 +83,8 @@ class PerPart(Generic[V]):
     def __init__(self, work: Callable[[Design, list[Part]], Sequence[V]]) -> None:
         self._work = work
         # Part and package are held, so that no other object gets their identity.
-        self._known: Kept[tuple[Part, Package, Any, V]] = Kept(8_000)
-        self._last: Kept[tuple[dict[str, Part], dict[str, Package], Any, dict[str, V]]] = Kept(16)
+        self._known: Kept[tuple[Part, Package, Any, V]] = Kept()
+        self._last: Kept[tuple[dict[str, Part], dict[str, Package], Any, dict[str, V]]] = Kept()
 
     def of(self, design: Design, context: Any = None) -> dict[str, V]:
         """Give the value of every placed part by its reference; ``context`` is all else the work reads."""
@@ -194,22 +114,3 @@ class PerPart(Generic[V]):
         for part, value in zip(fresh, self._work(design, fresh) if fresh else (), strict=True):
             found[part.ref] = value
             self._known.put(id(part), (part, design.packages[part.package], context, value))
-
-
-_stores: list[dict[Any, Any]] = []
-
-
-def forgettable(store: dict[Any, Any]) -> None:
-    """Let :func:`forget` empty a store as well."""
-    _stores.append(store)
-
-
-def forget() -> None:
-    """Drop every kept result, so that a measurement starts cold."""
-    global _bytes_kept
-    with alone:
-        _cache.clear()
-        _weights.clear()
-        _bytes_kept = 0
-        for store in _stores:
-            store.clear()

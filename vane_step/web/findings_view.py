@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from dataclasses import dataclass
 from datetime import datetime
-from threading import Lock
 
 from fastapi import Request
 
@@ -14,6 +12,7 @@ from vane_step.core.brief.needs import Figure, evidence
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding, Place, tell
+from vane_step.core.memo import MEMO
 from vane_step.core.order.buying import (
     QUANTITIES,
     Dated,
@@ -30,11 +29,6 @@ from vane_step.store.designs import Kept
 from vane_step.store.shelfware import Shelfware
 from vane_step.suppliers.client import kept_offers
 from vane_step.web.view import findings_of
-
-_KEPT = 64
-_lock = Lock()
-_cache: OrderedDict[tuple[object, ...], Outside] = OrderedDict()
-_tried: OrderedDict[tuple[object, ...], tuple[Finding, ...]] = OrderedDict()
 
 
 @dataclass(frozen=True)
@@ -57,15 +51,10 @@ def outside(kept: Kept, shared: Shelfware, variant: str = "") -> Outside:
         design.digest(s) for s in ("parts", "packages", "variants", "brief", "requirements", "extras")
     )
     key = (kept.id, *sections, shared.stamp, variant, now.date())
-    with _lock:
-        if key in _cache:
-            return _cache[key]
-    result = _outside(kept.id, design, shared, variant, now)
-    with _lock:
-        _cache[key] = result
-        while len(_cache) > _KEPT:
-            _cache.popitem(last=False)
-    return result
+    known: Outside | None = MEMO.get(("outside", key))
+    return known or MEMO.put(
+        ("outside", key), _outside(kept.id, design, shared, variant, now), like="outside"
+    )
 
 
 def _outside(id: str, design: Design, shared: Shelfware, variant: str, now: datetime) -> Outside:
@@ -135,12 +124,7 @@ def findings_with_offers(request: Request, kept: Kept) -> tuple[Finding, ...]:
     if not any(f.remedy and f.remedy.ask.split(" ", 1)[0] in CHANGING for f in found):
         return found
     key = (kept.id, kept.version, shared.stamp, tuple(f.key() for f in found))
-    with _lock:
-        known = _tried.get(key)
+    known: tuple[Finding, ...] | None = MEMO.get(("tried", key))
     if known is None:
-        known = harmless(kept.design, found, resources())
-        with _lock:
-            _tried[key] = known
-            while len(_tried) > _KEPT:
-                _tried.popitem(last=False)
+        known = MEMO.put(("tried", key), harmless(kept.design, found, resources()), like="tried")
     return known

@@ -14,8 +14,9 @@ from trimesh.visual.material import PBRMaterial
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.shapes import copper_items, edge_pads, holes, outline
 from vane_step.core.board.silkscreen.legend import legend
-from vane_step.core.derive import Kept, derived
+from vane_step.core.derive import derived
 from vane_step.core.design.model import SECTIONS, Design, Package, Part
+from vane_step.core.memo import Kept
 from vane_step.core.solid.bodies import MATERIALS, Solid, cylinder, extruded, part_solids
 
 # Copper and print are drawn as sheets a little above what they lie on, so that they do not flicker.
@@ -67,7 +68,7 @@ def placed(design: Design, part: Part, board_mm: float) -> list[Solid]:
     return found
 
 
-_few: Kept[tuple[Solid, ...]] = Kept(500)
+_few: Kept[tuple[Solid, ...]] = Kept()
 
 
 def _in_few(package: Package, board_mm: float) -> tuple[Solid, ...]:

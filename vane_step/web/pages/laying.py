@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from threading import Lock
 from typing import Annotated, Any, Literal
 
@@ -15,6 +14,7 @@ from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import LayCopper
 from vane_step.core.design.model import Design, Layer, Track, Via
 from vane_step.core.errors import EditRefused, InputError, StaleEdit
+from vane_step.core.memo import MEMO
 from vane_step.core.quantity import nm
 from vane_step.core.route.guide import Guide, Spot
 from vane_step.store.designs import Kept
@@ -22,10 +22,8 @@ from vane_step.web.pages.changes import answer
 from vane_step.web.render import store_of
 
 router = APIRouter()
-_KEPT = 3
 READ = ("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
-# Grids of the nets laid last, by what the design holds, net, width and what is left out; one hand asks at a time.
-_guides: OrderedDict[tuple[Any, ...], Guide] = OrderedDict()
+# Grids hang on all of these; one hand asks at a time.
 _one_at_a_time = Lock()
 
 Mm = Annotated[float, Field(ge=-2000, le=2000, allow_inf_nan=False)]
@@ -105,13 +103,12 @@ def _mm(point: tuple[int, int]) -> tuple[float, float]:
 
 def _guide(kept: Kept, asked: WayAsked) -> Guide:
     held = tuple(kept.design.digest(s) for s in READ)
-    key = (held, asked.net, asked.width, asked.without)
-    if key not in _guides:
-        _guides[key] = Guide(_at_width(kept.design, asked.net, nm(asked.width)), asked.net, asked.without)
-        while len(_guides) > _KEPT:
-            _guides.popitem(last=False)
-    _guides.move_to_end(key)
-    return _guides[key]
+    key = ("guide", held, asked.net, asked.width, asked.without)
+    known: Guide | None = MEMO.get(key)
+    if known is None:
+        design = _at_width(kept.design, asked.net, nm(asked.width))
+        known = MEMO.put(key, Guide(design, asked.net, asked.without), like="guide")
+    return known
 
 
 def _at_width(design: Design, name: str, width_nm: int) -> Design:

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections import OrderedDict
 from collections.abc import Iterable
 from pathlib import Path
-from threading import Lock
 from typing import Any
 
 from fastapi import APIRouter, Request, UploadFile
@@ -19,6 +17,7 @@ from vane_step.core.design.model import Design, PointNm
 from vane_step.core.errors import DamagedDesign, VaneStepError
 from vane_step.core.exchange import FILES
 from vane_step.core.fab.release import slug
+from vane_step.core.memo import MEMO
 from vane_step.importers import design_file as imported_design, exchange_folder
 from vane_step.store.designs import DesignStore, Kept
 from vane_step.web.log import log
@@ -26,9 +25,6 @@ from vane_step.web.render import page, store_of
 from vane_step.web.view import findings_of
 
 router = APIRouter()
-_KEPT = 200
-_cards: OrderedDict[tuple[str, int, str], dict[str, Any]] = OrderedDict()
-_one_at_a_time = Lock()
 
 
 @router.get("/", response_class=HTMLResponse)
@@ -52,9 +48,8 @@ def _card_or_damage(store: DesignStore, id: str, name: str, changed: str) -> dic
 
 
 def _card(kept: Kept) -> dict[str, Any]:
-    key = (kept.id, kept.version, kept.changed_at)
-    with _one_at_a_time:
-        known = _cards.get(key)
+    key = ("card", kept.id, kept.version, kept.changed_at)
+    known: dict[str, Any] | None = MEMO.get(key)
     if known is not None:
         return known
     design = kept.design
@@ -77,10 +72,7 @@ def _card(kept: Kept) -> dict[str, Any]:
         "tracks": [(t.layer, _line(t.points), t.width_nm / 1e6) for t in design.tracks.values()],
         "damaged": "",
     }
-    with _one_at_a_time:
-        _cards[key] = card
-        while len(_cards) > _KEPT:
-            _cards.popitem(last=False)
+    MEMO.put(key, card, like="card")
     return card
 
 

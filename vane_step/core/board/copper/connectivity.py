@@ -18,8 +18,9 @@ from vane_step.core.board.geometry.copper_table import (
     touching_pairs,
 )
 from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem
-from vane_step.core.derive import Kept, derived
+from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
+from vane_step.core.memo import Kept
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +90,7 @@ def net_copper(design: Design) -> dict[str | None, NetCopper]:
     return _copper_of_nets.put(len(of.items), (of, found))[1]
 
 
-_copper_of_nets: Kept[tuple[Columns, dict[str | None, NetCopper]]] = Kept(16)
+_copper_of_nets: Kept[tuple[Columns, dict[str | None, NetCopper]]] = Kept()
 
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")

@@ -15,8 +15,9 @@ from shapely.strtree import STRtree
 from vane_step.core.board.geometry.copper_table import gap_of
 from vane_step.core.board.geometry.shapes import CopperItem, bare_holes, copper_items, keepouts, outline
 from vane_step.core.board.geometry.thinness import MOST_ROUNDS, grazes, parted_at, without_necks
-from vane_step.core.derive import Kept, derived
+from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Pour, RuleSet
+from vane_step.core.memo import Kept
 
 SAFETY_MM = 1e-4
 # Chords of a quarter of the gaps round other copper, drawn outside the true circle: 0.5 % of the reach wider at most.
@@ -89,7 +90,7 @@ class _Near:
 
 
 # Of each pour the last filling; what it was filled round is held, so that no other gets its identity.
-_of_pour: Kept[tuple[_Near, PouredCopper]] = Kept(64)
+_of_pour: Kept[tuple[_Near, PouredCopper]] = Kept()
 
 
 def _poured(design: Design, pour: Pour, before: list[PouredCopper]) -> PouredCopper:

@@ -23,9 +23,10 @@ from vane_step.core.board.geometry.copper_table import (
     touching_pairs,
 )
 from vane_step.core.board.geometry.shapes import LAYER_BIT, copper_items, holes
-from vane_step.core.derive import Kept, derived
+from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Package, PadSpec, Via
 from vane_step.core.finding import Finding, Place, Remedy, tell
+from vane_step.core.memo import Kept
 from vane_step.core.quantity import nm
 
 TOLERANCE_MM = 1e-6
@@ -133,7 +134,7 @@ def _reached(
 
 
 # Of the ends of tracks of the last boards, by which piece each is reached.
-_reached_by: Kept[tuple[Columns, np.ndarray, np.ndarray]] = Kept(16)
+_reached_by: Kept[tuple[Columns, np.ndarray, np.ndarray]] = Kept()
 
 
 def _loose_vias(
@@ -242,7 +243,7 @@ def _thin_pads(design: Design) -> Iterator[Finding]:
             yield tell("thin-pad", text, wide, least / 1e6, place, source=maker)
 
 
-_opening_of: Kept[tuple[float, str, str]] = Kept(1_000)
+_opening_of: Kept[tuple[float, str, str]] = Kept()
 
 
 def _least_opening(package: Package) -> tuple[float, str, str]:

@@ -5,16 +5,16 @@ Which rules those are is said in ``check``; they are run here over a piece of th
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Callable, Sequence
 
 import numpy as np
 
 from vane_step.core.board.geometry.shapes import extents
-from vane_step.core.derive import derived, forgettable
+from vane_step.core.derive import derived
 from vane_step.core.design.bareboard import MountingHole
 from vane_step.core.design.model import Design, Jumper, Track, Via
 from vane_step.core.finding import Finding
+from vane_step.core.memo import Kept
 
 # Sections whose things have a place; a change anywhere else makes everything be judged anew.
 PLACED = ("parts", "tracks", "vias", "jumpers", "holes")
@@ -36,12 +36,13 @@ class Nearby:
 
     def __init__(self, rules: Callable[[Design], list[Finding]]) -> None:
         self._rules = rules
-        self._past: OrderedDict[tuple[str, ...], tuple[Design, tuple[Finding, ...]]] = OrderedDict()
-        forgettable(self._past)
+        # The last few designs and what was found in them, the newest first.
+        self._past: Kept[tuple[tuple[Design, tuple[Finding, ...]], ...]] = Kept()
 
     def __call__(self, design: Design) -> tuple[Finding, ...]:
         """Give the findings of the rules in a design."""
-        for before, findings in reversed(self._past.values()):
+        past = self._past.get("last") or ()
+        for before, findings in past:
             after = self._after(before, findings, design)
             if after is not None:
                 break
@@ -49,9 +50,7 @@ class Nearby:
             after = tuple(self._rules(design))
             # What the first edit will ask for: it is to be judged at once.
             _laid(design)
-        self._past[tuple(design.digest(s) for s in PLACED)] = design, after
-        while len(self._past) > _REMEMBERED:
-            self._past.popitem(last=False)
+        self._past.put("last", ((design, after), *past)[:_REMEMBERED])
         return after
 
     def _after(

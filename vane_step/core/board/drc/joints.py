@@ -20,9 +20,9 @@ from vane_step.core.board.drc.violation import at, breach, named, sentence
 from vane_step.core.board.geometry.copper_table import Columns, touching_pairs
 from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem
 from vane_step.core.board.geometry.thinness import necks
-from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding
+from vane_step.core.memo import Kept
 
 # A lens that two circles of this share of the least width share is wider than the least width (chord of a circle).
 DEEP_ENOUGH = 0.75
@@ -98,7 +98,7 @@ def _thinnest(
 
 
 # Of each joint what it was measured among, held so that no other object gets its identity, and its width.
-_of_joint: Kept[tuple[list[object], tuple[float, float, float] | None]] = Kept(2_000)
+_of_joint: Kept[tuple[list[object], tuple[float, float, float] | None]] = Kept()
 
 
 def _narrowest(

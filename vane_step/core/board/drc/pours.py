@@ -15,9 +15,9 @@ from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach, named, 
 from vane_step.core.board.geometry.copper_table import board_columns, gap_of
 from vane_step.core.board.geometry.shapes import LAYER_BIT, copper_items, keepouts, outline
 from vane_step.core.board.geometry.thinness import grazes, longest, necks, strips, thinnest_mm
-from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding
+from vane_step.core.memo import Kept
 
 # So many thin strips of a pour are measured.
 MEASURED = 4
@@ -36,7 +36,7 @@ def pour_findings(design: Design) -> Iterable[Finding]:
 
 
 # A pour is another object when anything on its layer changed. It is held, so that no other gets its identity.
-_of_pour: Kept[tuple[PouredCopper, tuple[Finding, ...]]] = Kept(64)
+_of_pour: Kept[tuple[PouredCopper, tuple[Finding, ...]]] = Kept()
 
 
 def _clearances(design: Design, pour: PouredCopper) -> Iterable[Finding]:

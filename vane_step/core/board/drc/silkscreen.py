@@ -11,9 +11,9 @@ from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach
 from vane_step.core.board.geometry.mask_openings import openings_near
 from vane_step.core.board.silkscreen.designators import references
 from vane_step.core.board.silkscreen.legend import SIDES, Print, polylines, prints
-from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design, Side, natural
 from vane_step.core.finding import Finding, Place, tell
+from vane_step.core.memo import Kept
 
 
 def silkscreen_findings(design: Design) -> Iterable[Finding]:
@@ -60,7 +60,7 @@ def _unprinted(design: Design, side: Side) -> Iterable[Finding]:
 
 
 # The print is held, so that no other gets its identity.
-_legend_of: Kept[tuple[Print, tuple[Finding, ...]]] = Kept(8_000)
+_legend_of: Kept[tuple[Print, tuple[Finding, ...]]] = Kept()
 
 
 def _legend_on_pads(design: Design, side: Side, some: list[Print]) -> list[tuple[Finding, ...]]:

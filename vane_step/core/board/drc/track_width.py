@@ -11,9 +11,9 @@ import shapely
 
 from vane_step.core.board.copper.connectivity import NetCopper, net_copper
 from vane_step.core.board.geometry.shapes import CopperItem
-from vane_step.core.derive import Kept
 from vane_step.core.design.model import Design, NetRule
 from vane_step.core.finding import Finding, Place, Remedy, tell
+from vane_step.core.memo import Kept
 from vane_step.core.power import trace
 from vane_step.core.quantity import format_value, nm
 
@@ -44,7 +44,7 @@ def width_findings(design: Design) -> Iterator[Finding]:
 
 
 # Copper is held, so that no other gets its identity.
-_of_net: Kept[tuple[tuple[Finding, ...], NetCopper, tuple[str, bytes, NetRule]]] = Kept(8_000)
+_of_net: Kept[tuple[tuple[Finding, ...], NetCopper, tuple[str, bytes, NetRule]]] = Kept()
 
 
 def _net_widths(
@@ -77,7 +77,7 @@ class _Necks:
     found: list[bool]
 
 
-_necks_of: Kept[_Necks] = Kept(2_000)
+_necks_of: Kept[_Necks] = Kept()
 
 
 def _necks(rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]) -> list[bool]:

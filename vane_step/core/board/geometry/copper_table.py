@@ -11,8 +11,9 @@ import shapely
 from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem, copper_items
-from vane_step.core.derive import Kept, derived
+from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
+from vane_step.core.memo import Kept
 
 KIND = {"pad": 0, "track": 1, "via": 2, "jumper": 3}
 TOUCH_MM = 1e-6
@@ -82,7 +83,7 @@ def _bits(layers: tuple[str, ...]) -> int:
     return sum(1 << LAYER_BIT[x] for x in layers)
 
 
-_last: Kept[Columns] = Kept(16)
+_last: Kept[Columns] = Kept()
 
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
@@ -113,7 +114,7 @@ def differing(before: tuple[CopperItem, ...], after: tuple[CopperItem, ...]) -> 
     return known[2]
 
 
-_differing: Kept[tuple[tuple[CopperItem, ...], tuple[CopperItem, ...], list[int]]] = Kept(16)
+_differing: Kept[tuple[tuple[CopperItem, ...], tuple[CopperItem, ...], list[int]]] = Kept()
 
 
 def _patched(past: Columns, items: tuple[CopperItem, ...], changed: list[int]) -> Columns:
@@ -218,7 +219,7 @@ def touching_pairs(design: Design) -> tuple[Columns, np.ndarray, np.ndarray, np.
     return _touched.put(len(of.items), (of, *_one_net(of, near_pairs(design))))
 
 
-_touched: Kept[tuple[Columns, np.ndarray, np.ndarray, np.ndarray]] = Kept(16)
+_touched: Kept[tuple[Columns, np.ndarray, np.ndarray, np.ndarray]] = Kept()
 
 
 def _one_net(of: Columns, pairs: Pairs) -> Pairs:

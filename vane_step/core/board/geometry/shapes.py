@@ -20,7 +20,7 @@ from shapely.geometry import Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
-from vane_step.core.derive import Kept, PerPart, derived
+from vane_step.core.derive import PerPart, derived
 from vane_step.core.design.areas import board_left, opening as opening, ring_mm
 from vane_step.core.design.model import (
     Design,
@@ -34,6 +34,7 @@ from vane_step.core.design.model import (
     Zone,
     pin_name,
 )
+from vane_step.core.memo import Kept
 from vane_step.core.quantity import nm
 
 ARC_SEGMENTS = 16
@@ -218,7 +219,7 @@ def _pads(design: Design) -> Iterator[CopperItem | Hole]:
     return itertools.chain.from_iterable(pads(design).values())
 
 
-_of_track: Kept[tuple[CopperItem, ...]] = Kept(40_000)
+_of_track: Kept[tuple[CopperItem, ...]] = Kept()
 
 
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")

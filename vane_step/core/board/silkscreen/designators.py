@@ -19,8 +19,9 @@ from vane_step.core.board.geometry.mask_openings import openings_near, overlaps
 from vane_step.core.board.geometry.shapes import courtyards, extents, outline
 from vane_step.core.board.silkscreen.filled_shapes import shape_of
 from vane_step.core.board.silkscreen.strokefont import text_width
-from vane_step.core.derive import Kept, PerPart, derived
+from vane_step.core.derive import PerPart, derived
 from vane_step.core.design.model import Design, LegendText, Part, Side, natural
+from vane_step.core.memo import Kept
 
 REF_HEIGHTS_MM = (1.2, 1.0)
 
@@ -132,7 +133,7 @@ class _Around:
     found: dict[str, bytes]
 
 
-_around: Kept[_Around] = Kept(16)
+_around: Kept[_Around] = Kept()
 
 
 def _frames_of(design: Design, parts: list[Part]) -> list[tuple[float, float, float, float]]:
@@ -183,7 +184,7 @@ class _Room:
     rank: tuple[Any, ...]
 
 
-_room_of: Kept[_Room] = Kept(8_000)
+_room_of: Kept[_Room] = Kept()
 
 
 @derived("parts", "packages", "nets", "board", "vias", "jumpers", "holes", "texts")
@@ -244,7 +245,7 @@ class _Chosen:
     printed: list[Printed | None]
 
 
-_last: Kept[_Chosen] = Kept(16)
+_last: Kept[_Chosen] = Kept()
 _NOWHERE = (math.inf, math.inf, -math.inf, -math.inf)
 
 

@@ -24,8 +24,9 @@ from vane_step.core.board.silkscreen.designators import (
 )
 from vane_step.core.board.silkscreen.filled_shapes import fill_lines
 from vane_step.core.board.silkscreen.strokefont import text_lines
-from vane_step.core.derive import Kept, derived
+from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, LegendText, Side
+from vane_step.core.memo import Kept
 
 SIDES: Final[tuple[Side, ...]] = ("front", "back")
 # Shorter lines are left out.
@@ -96,7 +97,7 @@ def prints(design: Design, side: Side) -> tuple[Print, ...]:
 
 
 # What was printed last of each part, and the outline and reference it was made of.
-_last: Kept[dict[str, tuple[tuple[LegendLine, ...], Printed | None, Print]]] = Kept(16)
+_last: Kept[dict[str, tuple[tuple[LegendLine, ...], Printed | None, Print]]] = Kept()
 
 
 def _inked(text: LegendText, width: float) -> tuple[LegendLine, ...]:
@@ -111,7 +112,7 @@ def _printed_lines(text: Printed, kind: str, width: float) -> tuple[LegendLine, 
     return tuple(LegendLine(text.owner, kind, text.side, tuple(points), width) for points in drawn)
 
 
-_outline_of: Kept[tuple[LegendLine, ...]] = Kept(8_000)
+_outline_of: Kept[tuple[LegendLine, ...]] = Kept()
 
 
 def _outlines(design: Design, side: Side) -> dict[str, tuple[LegendLine, ...]]:
