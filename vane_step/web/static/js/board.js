@@ -363,6 +363,7 @@ function layerKeys() {
   keys.replaceChildren(...names.map((name) => {
     const b = document.createElement("button");
     b.type = "button";
+    b.className = "btn btn-outline-primary";
     if (name) { const swatch = document.createElement("i"); swatch.className = `k-${name}`; b.append(swatch); }
     b.append(name ? SAYS[name] : "all");
     b.addEventListener("click", () => only(name));
