@@ -6,7 +6,7 @@ import unittest
 
 from hypothesis import given, settings, strategies as st
 
-from tests.support import BEEPER, FROST, demo, design, part, pin_of
+from tests.support import BEEPER, FROST, demo, design, part, pin_of, said
 from vane_step.core.ask import VERBS, ask, complete
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.drc.decoupling import nearness_findings
@@ -284,14 +284,14 @@ class Refusals(unittest.TestCase):
         )
     )
     def test_any_words(self, words: list[str]) -> None:
-        """Any sentence is understood or refused, and completing it never fails."""
+        """Any sentence is understood, or refused with what to type instead; completing it never fails."""
         d = demo(BEEPER)
         text = " ".join(words)
         complete(d, text, SETS)
         try:
             ask(d, text, SETS)
         except VaneStepError as error:
-            self.assertTrue(error.message)
+            self.assertTrue(error.message and error.next_step, error)
 
 
 class Completion(unittest.TestCase):
@@ -335,3 +335,14 @@ class Misspelt(unittest.TestCase):
             with self.assertRaises(InputError) as told:
                 ask(demo(BEEPER), typed, resources())
             self.assertIn(meant, told.exception.next_step)
+
+    def test_the_form_is_told(self) -> None:
+        """A sentence that goes wrong after its verb is answered with how it goes; references may follow each other."""
+        with self.assertRaises(InputError) as told:
+            ask(demo(BEEPER), "outline 90x60 corner=4", resources())
+        self.assertIn("outline 60x40 [RADIUS]", told.exception.next_step)
+        d = said(design([]), "add C1 C2 C4..5 CHIP-1608M 100n", "add R1 R2 CHIP-1608M 1k 2k")
+        self.assertEqual(
+            {r: p.value for r, p in d.parts.items()},
+            {"C1": "100n", "C2": "100n", "C4": "100n", "C5": "100n", "R1": "1k", "R2": "2k"},
+        )

@@ -25,7 +25,7 @@ from vane_step.core.design.model import (
     PinRole,
     natural,
 )
-from vane_step.core.errors import InputError
+from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.parts.families import DIMENSIONED
 from vane_step.core.parts.packages import package_examples
 from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES
@@ -71,6 +71,10 @@ def ask(design: Design, text: str, resources: Resources | None = None) -> Propos
             return proposal
     except ValidationError as error:
         raise input_error(error, "ask line") from error
+    except VaneStepError as error:
+        # Whatever was wrong with it, the sentence can be said right.
+        error.next_step = error.next_step or f"The sentence goes: {verb.form}"
+        raise
 
 
 def complete(design: Design, text: str, resources: Resources | None = None) -> list[str]:

@@ -25,18 +25,26 @@ from vane_step.core.parts.packages import package, package_examples
 from vane_step.core.parts.part import new_part
 from vane_step.core.parts.patternsheet import judged
 
+# A reference, or a run of them.
+_REFS = re.compile(r"[A-Z]{1,4}[0-9]+(\.\.[0-9]+)?")
 
-@verb("add", "add REF PACKAGE-OR-NUMBER [VALUE …] · add R1..3 PACKAGE 1k 2k 3k", "add parts", ("", "package"))
+
+@verb(
+    "add", "add REF … PACKAGE-OR-NUMBER [VALUE …] · add R1..3 PACKAGE 1k 2k 3k", "add parts", ("", "package")
+)
 def add_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     """Add a part of the catalogue or of a package, or a run of parts with a value each or one for all."""
-    need(words, 2, "add REF PACKAGE-OR-NUMBER [VALUE …]")
-    refs, name = counted(words[0]), words[1]
-    values = list(words[2:]) if len(words) - 2 == len(refs) else [" ".join(words[2:])] * len(refs)
+    need(words, 2, "add REF … PACKAGE-OR-NUMBER [VALUE …]")
+    known = {*resources.catalogue.parts, *design.packages}
+    first = next((k for k in range(1, len(words)) if words[k] in known or not _REFS.fullmatch(words[k])), 1)
+    refs, name = [ref for word in words[:first] for ref in counted(word)], words[first]
+    said = words[first + 1 :]
+    values = list(said) if len(said) == len(refs) else [" ".join(said)] * len(refs)
     if name in resources.catalogue.parts:
         adds = [add_from(resources.catalogue, design, r, name, v) for r, v in zip(refs, values, strict=True)]
         title = resources.catalogue.get(name).title
     else:
-        pack = design.packages.get(name) or _package(design, name, words[0], resources)
+        pack = design.packages.get(name) or _package(design, name, " ".join(words[:first]), resources)
         adds = [
             edits.AddPart(part=new_part(r, pack, v), package=pack) for r, v in zip(refs, values, strict=True)
         ]
