@@ -140,7 +140,14 @@ _ALL: Final = [
         ("led-current", "an LED gets too much or too little current", "look", "either way", "mA", THUMB),
         ("led-bare", "an LED has no resistor", "stop", "at most", "V", CIRCUIT),
         ("reset-pull-up", "a reset pin is not held up", "look", "at least", "pull-ups", THUMB),
-        ("voltage-domain", "an output drives an input above its supply", "stop", "at most", "V", CATALOGUE),
+        (
+            "voltage-domain",
+            "an output drives an input beyond its supply",
+            "stop",
+            "either way",
+            "V",
+            CATALOGUE,
+        ),
         (
             "rating",
             "a part gets more voltage or power than it bears",

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from vane_step.core.circuit.rails import below_ground, rail
+from vane_step.core.circuit.rails import below_ground, rail, reference
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name, split_pin
 from vane_step.core.errors import InputError
 from vane_step.core.finding import Finding, Place, Remedy, tell
@@ -336,28 +336,30 @@ def _resets(design: Design) -> Iterator[Finding]:
 
 
 def _domains(design: Design) -> Iterator[Finding]:
-    """Outputs of a part on a higher rail that drive inputs of a part on a lower one."""
+    """Outputs that drive inputs beyond what feeds these: from a higher rail, or from one below ground."""
     for net in design.nets.values():
         if net.role in ("supply", "ground"):
             continue
-        drivers: list[tuple[float, str]] = []
-        takers: list[tuple[float, str]] = []
+        drivers: list[tuple[float, float, str]] = []
+        takers: list[tuple[float, float, str]] = []
         for part, pin in design.pins_on(net.name):
-            name = pin_name(part.ref, pin.number)
+            name, base = pin_name(part.ref, pin.number), reference(design, part)
             if pin.role == "output" and (gives := _supply_volts(design, part)) is not None:
-                drivers.append((gives, name))
+                drivers.append((gives, base.low, name))
             elif pin.role in ("input", "io") and (most := bears(design, part, pin)) is not None:
-                takers.append((most, name))
-        for high, driver in drivers:
-            low, taker = min(takers, default=(high, ""))
-            if high > low + 0.3:
+                takers.append((most, base.low, name))
+        for high, low, driver in drivers if takers else ():
+            most, _, taker = min(takers)
+            if high > most + 0.3:
                 text = f"{driver} drives {taker} on {net.name} from {high:g} V"
                 refs = tuple(split_pin(p)[0] for p in (driver, taker))
-                yield tell(
-                    "voltage-domain",
-                    text,
-                    high,
-                    low + 0.3,
-                    Place(refs=refs, net=net.name),
-                    source=f"supply of {refs[1]} and 0.3 V",
-                )
+                source = f"supply of {refs[1]} and 0.3 V"
+                place = Place(refs=refs, net=net.name)
+                yield tell("voltage-domain", text, high, most + 0.3, place, source=source)
+            _, base_v, taker = max(takers, key=lambda t: t[1])
+            if low < base_v - 0.3:
+                text = f"{driver} can pull {taker} on {net.name} down to {low:g} V"
+                refs = tuple(split_pin(p)[0] for p in (driver, taker))
+                source = f"lower supply of {refs[1]} and 0.3 V"
+                place = Place(refs=refs, net=net.name)
+                yield tell("voltage-domain", text, low, base_v - 0.3, place, sense="at least", source=source)

@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterator
 
 from vane_step.core.circuit.electrics import volts
-from vane_step.core.circuit.rails import across, rail
+from vane_step.core.circuit.rails import across, rail, reference
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.rules import Level
@@ -144,14 +144,16 @@ def _supplies(design: Design) -> Iterator[Finding]:
         for name in dict.fromkeys(
             n.name for p in part.pins if p.role == "supply-in" and (n := net_at(design, part, p))
         ):
-            known = rail(design.nets[name])
-            if known is None or known.high < 0 or (low - 1e-9 <= known.low and known.high <= high + 1e-9):
+            known, base = rail(design.nets[name]), reference(design, part)
+            if known is None or known.high < 0:
                 continue
-            over = known.high > high
-            fed = known.high if over else known.low
-            text = (
-                f"{part.ref} {part.catalogue or part.value} is fed {fed:g} V, it takes {low:g} to {high:g} V"
-            )
+            least, most = known.low - base.high, known.high - base.low
+            if low - 1e-9 <= least and most <= high + 1e-9:
+                continue
+            over = most > high
+            fed = most if over else least
+            whole = f" from {base.low:g} V to {known.high:g} V" if base.low else ""
+            text = f"{part.ref} {part.catalogue or part.value} is fed {fed:g} V{whole}, it takes {low:g} to {high:g} V"
             yield tell(
                 "supply-range",
                 text,

@@ -26,6 +26,10 @@ class Volts:
         return self.high if abs(self.high) >= abs(self.low) else self.low
 
 
+# Names of the lower supply of parts that may be fed from both sides of ground.
+LOWER_SUPPLIES = ("V-", "VEE", "VSS", "VS-", "AVSS", "-V", "-VS")
+
+
 def named_volts(name: str) -> float | None:
     """Read a voltage from a name.
 
@@ -61,6 +65,32 @@ def across(one: Net | None, two: Net | None) -> float | None:
     """Give the greatest voltage that can lie between two nets, where both are known."""
     a, b = rail(one), rail(two)
     return None if a is None or b is None else max(abs(a.high - b.low), abs(b.high - a.low))
+
+
+def is_lower_supply(pin: Pin, net: Net) -> bool:
+    """Tell whether a pin is the lower supply of a part fed from both sides of ground: named so, on a rail below it."""
+    return pin.role == "ground" and pin.name.upper() in LOWER_SUPPLIES and below_ground(net)
+
+
+def taking_pins(design: Design, net: Net) -> tuple[str, ...]:
+    """Give the pins that take their supply from a net."""
+    return tuple(
+        pin_name(part.ref, pin.number)
+        for part, pin in design.pins_on(net.name)
+        if pin.role == "supply-in" or is_lower_supply(pin, net)
+    )
+
+
+def reference(design: Design, part: Part) -> Volts:
+    """Give what a part's supplies count from: ground, or the rail all its ground pins are on as lower supply."""
+    nets = [
+        net for p in part.pins if p.role == "ground" and (net := net_at(design, part, p.number)) is not None
+    ]
+    rails = [rail(net) for net in nets if net.role == "supply"]
+    known = [volts for volts in rails if volts is not None]
+    if not known or len(known) < len(nets):
+        return Volts(0.0, 0.0)
+    return Volts(min(v.low for v in known), max(v.high for v in known))
 
 
 def net_at(design: Design, part: Part, number: str) -> Net | None:

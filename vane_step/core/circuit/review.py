@@ -13,6 +13,7 @@ from vane_step.core.circuit.gates import gate_findings
 from vane_step.core.circuit.hazards import hazards
 from vane_step.core.circuit.lines import line_findings
 from vane_step.core.circuit.programming import programming_findings
+from vane_step.core.circuit.rails import is_lower_supply, taking_pins
 from vane_step.core.circuit.reasons import reason_findings
 from vane_step.core.circuit.sources import fed_nets, nets_before, source_findings
 from vane_step.core.circuit.stress import stress_findings
@@ -117,8 +118,7 @@ def _fights(design: Design) -> Iterator[Finding]:
 def _supplies(design: Design) -> Iterator[Finding]:
     fed = fed_nets(design)
     for net in design.nets.values():
-        on = list(design.pins_on(net.name))
-        takers = tuple(pin_name(a.ref, b.number) for a, b in on if b.role == "supply-in")
+        takers = taking_pins(design, net)
         if not takers or net.name in fed:
             continue
         # A supply comes in by a connector, maybe behind a fuse; where several could be meant, nobody has to guess.
@@ -142,7 +142,11 @@ def _grounds(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
         if net.role == "ground":
             continue
-        astray = tuple(pin_name(a.ref, b.number) for a, b in design.pins_on(net.name) if b.role == "ground")
+        astray = tuple(
+            pin_name(a.ref, b.number)
+            for a, b in design.pins_on(net.name)
+            if b.role == "ground" and not is_lower_supply(b, net)
+        )
         shell = astray and all(_is_shell(design, p) for p in astray)
         if astray and not (shell and _over_rc(design, net)):
             text = f"Ground pins on {net.name}, which is not a ground net: {', '.join(astray[:4])}"
@@ -169,9 +173,7 @@ def _over_rc(design: Design, net: Net) -> bool:
 
 def _decoupling(design: Design) -> Iterator[Finding]:
     for net in design.nets.values():
-        takers = tuple(
-            pin_name(a.ref, b.number) for a, b in design.pins_on(net.name) if b.role == "supply-in"
-        )
+        takers = taking_pins(design, net)
         capacitors = bypass_pins(design, net, ground_pins(design)) if takers else []
         if len(capacitors) < len(takers):
             text = (
