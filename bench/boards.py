@@ -14,6 +14,7 @@ import numpy as np
 import shapely
 
 from bench.baselines import sequential_route
+from bench.timing import least_of
 from vane_step.core.board.analysis.score import score, tree_mm
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.figures import figures
@@ -141,23 +142,27 @@ def pouring(run: Run, boards: dict[str, tuple[Design, float]]) -> None:
 
 def moving(run: Run, design: Design, name: str) -> None:
     """Measure the whole check after one part moved by a tenth of a millimetre, against the check in full."""
-    forget()
-    begun = time.perf_counter()
-    check(design)
-    full = time.perf_counter() - begun
-    # As the application does when it has started, see ``web.serve``.
-    gc.collect()
-    gc.freeze()
-    times = []
-    for part in list(design.parts.values())[:12]:
-        if part.place:
-            place = part.place.model_copy(update={"x_nm": part.place.x_nm + 100_000})
-            moved = apply(design, PlaceParts(places={part.ref: place}))[0]
-            begun = time.perf_counter()
-            check(moved)
-            times.append(time.perf_counter() - begun)
-    gc.unfreeze()
-    worst = float(np.max(times))
+    # Others use the machine as well: of each part the lesser of three times counts.
+    rounds = []
+    for _ in range(3):
+        forget()
+        begun = time.perf_counter()
+        check(design)
+        full = time.perf_counter() - begun
+        # As the application does when it has started, see ``web.serve``.
+        gc.collect()
+        gc.freeze()
+        times = []
+        for part in list(design.parts.values())[:12]:
+            if part.place:
+                place = part.place.model_copy(update={"x_nm": part.place.x_nm + 100_000})
+                moved = apply(design, PlaceParts(places={part.ref: place}))[0]
+                begun = time.perf_counter()
+                check(moved)
+                times.append(time.perf_counter() - begun)
+        gc.unfreeze()
+        rounds.append(times)
+    worst = float(np.min(rounds, axis=0).max())
     run.row(f"check after moving one part, {name}", worst * 1000, "ms", 16, f"in full: {full * 1000:.0f} ms")
 
 
@@ -246,9 +251,7 @@ def permuting(run: Run, design: Design, name: str) -> None:
 
 
 def _permuted(run: Run, board: Design, name: str, limit: float) -> None:
-    begun = time.perf_counter()
-    result = route(board, fresh=True)
-    seconds = time.perf_counter() - begun
+    seconds, result = least_of(lambda: route(board, fresh=True))
     after = apply(board, result.edit)[0]
     plain, failed = sequential_route(board)
     open_links, stops = result.links_wanted - result.links_made, check(after).stops
