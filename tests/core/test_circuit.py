@@ -15,7 +15,7 @@ from vane_step.core.ask import ask
 from vane_step.core.circuit.drawing import Drawing
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.export import sheet_svg, sheets_pdf
-from vane_step.core.circuit.rails import named_volts
+from vane_step.core.circuit.rails import LOWER_SUPPLIES, named_volts
 from vane_step.core.circuit.review import review
 from vane_step.core.circuit.sheet import sheet, sheet_names
 from vane_step.core.design.edits import Edit, Join, NudgePart, PartPins, SetPin, SetValue, apply
@@ -84,6 +84,29 @@ class Review(unittest.TestCase):
             with self.subTest(one["design"], say=one["say"]):
                 d = said(circuit(one["design"]), *one["say"])
                 self.assertEqual([f.message for f in review(d) if f.level != "note"], [])
+
+    def test_where_ground_is_changes_nothing(self) -> None:
+        """Every part with a lower supply is judged by what lies across it: from ground as from both sides of it."""
+        known = [
+            (one, {p.name for p in one.pins}, one.params["supply_max_v"])
+            for one in resources().catalogue.parts.values()
+            if "supply_max_v" in one.params and {p.name for p in one.pins} & set(LOWER_SUPPLIES)
+        ]
+        self.assertTrue(known)
+        for one, names, most in known:
+            upper = next(p.name for p in one.pins if p.role == "supply-in")
+            lower = next(n for n in LOWER_SUPPLIES if n in names)
+            for share in (0.7, 1.3):
+                half = round(share * most / 2, 2)
+                for low, high in ((0.0, 2 * half), (-half, half)):
+                    below = "GND" if low == 0 else "VNEG"
+                    say = [f"add U9 {one.number}", f"join U9.{upper} VPOS", f"join U9.{lower} {below}"]
+                    say += ["role VPOS supply", f"rail VPOS {high:g}V"]
+                    say += [] if low == 0 else ["role VNEG supply", f"rail VNEG {low:g}V"]
+                    with self.subTest(one.number, low=low, high=high):
+                        told = {f.code for f in review(said(design([]), *say))}
+                        self.assertEqual("supply-range" in told, share > 1)
+                        self.assertNotIn("ground-astray", told)
 
     def test_voltages_of_names(self) -> None:
         """A rail's voltage is read with its sign, wherever it stands in the name; a name without one tells none."""

@@ -36,25 +36,11 @@ def _senders(design: Design) -> Iterator[Finding]:
         )
         if len({p.partition(".")[0] for p in sends}) > 1:
             text = f"{' and '.join(sends[:3])} both send on {net.name}"
-            yield tell(
-                "two-senders",
-                text,
-                len(sends),
-                1,
-                Place.of_pins(*sends, net=net.name),
-                source="what the pins do",
-            )
+            yield tell("two-senders", text, len(sends), 1, Place.of_pins(*sends, net=net.name))
         takes = tuple(pin_name(a.ref, b.number) for a, b in on if _TAKES.search(_does(a, b)))
         if len({p.partition(".")[0] for p in takes}) > 1 and not sends and len(on) == len(takes):
             text = f"{' and '.join(takes[:3])} both listen on {net.name}, and nobody sends"
-            yield tell(
-                "no-sender",
-                text,
-                len(takes),
-                1,
-                Place.of_pins(*takes, net=net.name),
-                source="what the pins do",
-            )
+            yield tell("no-sender", text, len(takes), 1, Place.of_pins(*takes, net=net.name))
 
 
 def _addresses(design: Design) -> Iterator[Finding]:
@@ -75,14 +61,7 @@ def _addresses(design: Design) -> Iterator[Finding]:
             if len(pins) > 1:
                 names = ", ".join(p.partition(".")[0] for p in pins)
                 text = f"{names} answer to the same address {int(address):#04x} on {net.name}"
-                yield tell(
-                    "address-twice",
-                    text,
-                    len(pins),
-                    1,
-                    Place.of_pins(*tuple(pins), net=net.name),
-                    source="what the pins do",
-                )
+                yield tell("address-twice", text, len(pins), 1, Place.of_pins(*pins, net=net.name))
 
 
 def _tied_off(design: Design) -> Iterator[Finding]:
@@ -103,9 +82,7 @@ def _tied_off(design: Design) -> Iterator[Finding]:
             if _ENABLE.match(pin.name) or low_side:
                 name = pin_name(part.ref, pin.number)
                 text = f"{name} ({pin.name}) is on {net.name}: {part.ref} is off for good"
-                yield tell(
-                    "tied-off", text, 1, 0, Place.of_pins(name, net=net.name), source="what the pins do"
-                )
+                yield tell("tied-off", text, 1, 0, Place.of_pins(name, net=net.name))
 
 
 _PLUS, _MINUS = re.compile(r"(\+|_P|POS|HI)$", re.I), re.compile(r"(-|_N|NEG|LO)$", re.I)
@@ -123,17 +100,9 @@ def _taps(design: Design) -> Iterator[Finding]:
             if net is not None and net is at[far]:
                 name = pin_name(part.ref, pins[tap].number)
                 text = f"{name} ({tap}) is joined to the other end of {part.ref}: the shunt is shorted"
-                yield tell("taps", text, 1, 0, Place.of_pins(name, net=net.name), source="what the pins do")
+                yield tell("taps", text, 1, 0, Place.of_pins(name, net=net.name))
         plus, minus = at["S+"], at["S-"]
         if plus and minus and _MINUS.search(plus.name) and _PLUS.search(minus.name):
             names = tuple(pin_name(part.ref, pins[t].number) for t in ("S+", "S-"))
             text = f"The sense leads of {part.ref} are exchanged: S+ is on {plus.name}, S- on {minus.name}"
-            yield tell(
-                "taps",
-                text,
-                2,
-                0,
-                Place.of_pins(*names, net=plus.name),
-                level="look",
-                source="what the pins do",
-            )
+            yield tell("taps", text, 2, 0, Place.of_pins(*names, net=plus.name), level="look")
