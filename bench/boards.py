@@ -7,13 +7,13 @@ import random
 import statistics
 import time
 from contextlib import nullcontext
-from typing import TYPE_CHECKING
 from unittest import mock
 
 import numpy as np
 import shapely
 
 from bench.baselines import sequential_route
+from bench.run import Run
 from bench.timing import least_of
 from vane_step.core.board.analysis.score import score, tree_mm
 from vane_step.core.board.copper.connectivity import connectivity
@@ -28,9 +28,6 @@ from vane_step.core.design.edits import ExchangePins, PlaceParts, apply
 from vane_step.core.design.model import Design, Pour
 from vane_step.core.memo import forget
 from vane_step.core.route.router import route
-
-if TYPE_CHECKING:
-    from bench.__main__ import Run
 
 # Seconds for routing, and wires on one layer; missed ones are told, not hidden.
 SECONDS = {

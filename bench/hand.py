@@ -10,16 +10,14 @@ import sys
 import tempfile
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from bench.run import Run
 from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design
 from vane_step.core.route.guide import Guide, Spot
 from vane_step.store.designs import DesignStore
-
-if TYPE_CHECKING:
-    from bench.__main__ import Run
 
 ROOT = Path(__file__).parent.parent
 FRAME_MS = 1000 / 60

@@ -5,14 +5,11 @@ from __future__ import annotations
 import tempfile
 import threading
 import time
-from typing import TYPE_CHECKING
 
 import httpx
 
 from bench.hostile.page import served
-
-if TYPE_CHECKING:
-    from bench.__main__ import Run
+from bench.run import Run
 
 FROST = "1-frost-sentinel"
 PLAN = {"columns": "5", "rows": "4", "gap": "2", "rail": "5", "joint": "tabs"}

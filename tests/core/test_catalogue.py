@@ -145,7 +145,7 @@ class Search(unittest.TestCase):
             words, wishes = read_search(text)
             for hit in found:
                 self.assertTrue(all(w in hit.part.words for w in words))
-                self.assertTrue(all(w.misfit(hit.part) is not None for w in wishes))
+                self.assertTrue(all(w.misfit(hit.part.params) is not None for w in wishes))
 
     def test_refusals(self) -> None:
         """An unknown parameter lists those there are; an unknown number those that begin alike."""

@@ -218,16 +218,15 @@ class Prices(unittest.TestCase):
     @given(st.floats(10, 240), st.floats(10, 190), st.sampled_from([1, 2]))
     def test_the_cheapest_that_holds_it(self, w: float, h: float, layers: int) -> None:
         d = Design(name="priced", board=board(round(w, 2), round(h, 2), layers))
-        step, turned = price_step(d), price_step(d.replaced(board=board(round(h, 2), round(w, 2), layers)))
+        step, turned = price_step(d, (0, 0, w, h)), price_step(d, (0, 0, h, w))
         assert step and turned
         self.assertEqual(step.now, turned.now)
         for p in d.board.rules.prices:
-            sides, most = sorted((nm(round(w, 2)), nm(round(h, 2)))), sorted((p.width_nm, p.height_nm))
+            sides, most = sorted((nm(w), nm(h))), sorted((p.width_nm, p.height_nm))
             if p.copper_layers == layers and sides[0] <= most[0] and sides[1] <= most[1]:
                 self.assertLessEqual(step.now.price, p.price)
         if step.below:
-            less = board(round(w, 2) - step.over_mm[0], round(h, 2) - step.over_mm[1], layers)
-            smaller = price_step(d.replaced(board=less))
+            smaller = price_step(d, (0, 0, w - step.over_mm[0], h - step.over_mm[1]))
             assert smaller
             self.assertLessEqual(smaller.now.price, step.below.price)
 

@@ -1,4 +1,4 @@
-"""When points enclose an area, and what outline and cut-outs leave of a board; no meaning of any area.
+"""When points enclose an area, cut-outs, and what outline and cut-outs leave of a board; no meaning of any area.
 
 All shapes are shapely geometry in millimetres.
 """
@@ -6,17 +6,14 @@ All shapes are shapely geometry in millimetres.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING, Annotated, Final
+from typing import Annotated, Final
 
 import shapely
-from pydantic import AfterValidator
+from pydantic import AfterValidator, Field, model_validator
 from shapely.geometry import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.design.base import PointNm
-
-if TYPE_CHECKING:
-    from vane_step.core.design.bareboard import Cutout
+from vane_step.core.design.base import Frozen, Name, PointNm, SizeNm
 
 LEAST_AREA_MM2: Final = 0.0001
 MAX_BOARD_MM: Final = 1000.0
@@ -57,6 +54,24 @@ def _enclosing(points: tuple[PointNm, ...]) -> tuple[PointNm, ...]:
 
 # Points that enclose an area without crossing themselves.
 Ring = Annotated[tuple[PointNm, ...], AfterValidator(_enclosing)]
+
+
+class Cutout(Frozen):
+    """An opening milled into the board: a polygon, or a slot of a width along a line of points."""
+
+    id: Name
+    points: tuple[PointNm, ...] = Field(min_length=2, max_length=2000)
+    width_nm: SizeNm = 0
+
+    @model_validator(mode="after")
+    def _has_a_size(self) -> Cutout:
+        if self.width_nm == 0:
+            fault = ring_fault(self.points)
+            if fault:
+                raise ValueError(f"cut-out {self.id} has no width and encloses no area: {fault}")
+        elif len(set(self.points)) < 2:
+            raise ValueError(f"slot {self.id} begins and ends at one point; drill a hole instead")
+        return self
 
 
 def opening(cutout: Cutout) -> Polygon:

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from vane_step.core.design.areas import Ring, board_fault, ring_fault
+from vane_step.core.design.areas import Cutout, Ring, board_fault
 from vane_step.core.design.base import (
     LAYERS,
     Frozen,
@@ -87,24 +87,6 @@ class MountingHole(Frozen):
     y_nm: Nm
     drill_nm: PositiveNm
     keepout_nm: SizeNm = 0
-
-
-class Cutout(Frozen):
-    """An opening milled into the board: a polygon, or a slot of a width along a line of points."""
-
-    id: Name
-    points: tuple[PointNm, ...] = Field(min_length=2, max_length=2000)
-    width_nm: SizeNm = 0
-
-    @model_validator(mode="after")
-    def _has_a_size(self) -> Cutout:
-        if self.width_nm == 0:
-            fault = ring_fault(self.points)
-            if fault:
-                raise ValueError(f"cut-out {self.id} has no width and encloses no area: {fault}")
-        elif len(set(self.points)) < 2:
-            raise ValueError(f"slot {self.id} begins and ends at one point; drill a hole instead")
-        return self
 
 
 class Pour(Frozen):

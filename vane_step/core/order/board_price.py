@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.design.model import Design, PriceStep
 from vane_step.core.quantity import nm
 
@@ -28,11 +28,17 @@ class Step:
     over_mm: tuple[float, float]
 
 
-def price_step(design: Design, layers: int | None = None) -> Step | None:
-    """Give the price step of a board, as it is or on another number of layers; None when the maker names none."""
+def price_step(design: Design, box_mm: Sequence[float], layers: int | None = None) -> Step | None:
+    """Give the price step of a board, as it is or on another number of layers; None when the maker names none.
+
+    Parameters
+    ----------
+    box_mm
+        Least and largest x and y of the board, as its outline's ``bounds`` are: (x0, y0, x1, y1).
+    """
     count = layers or design.board.copper_layers
     steps = [p for p in design.board.rules.prices if p.copper_layers == count]
-    x0, y0, x1, y1 = outline(design).bounds
+    x0, y0, x1, y1 = box_mm
     short, long = sorted((nm(x1 - x0), nm(y1 - y0)))
     holding = [p for p in steps if _over(p, short, long) == (0, 0)]
     if not holding:

@@ -284,7 +284,7 @@ class Catalogue:
                 continue
             score = 0.0
             for wish in wishes:
-                off = wish.misfit(part)
+                off = wish.misfit(part.params)
                 if off is None:
                     break
                 score += off

@@ -4,16 +4,13 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Final
+from typing import Final
 
 from vane_step.core.errors import InputError
 from vane_step.core.parts.parameters import PARAMETERS
 from vane_step.core.quantity import parse_value
-
-if TYPE_CHECKING:
-    from vane_step.core.parts.catalogue import CataloguePart
-
 
 MAX_WORDS = 12
 
@@ -27,14 +24,14 @@ class Wish:
     key: str = ""
     compare: str = ""
 
-    def misfit(self, part: CataloguePart) -> float | None:
-        """Tell how far a part is from the wish, 0 for a perfect fit; ``None`` when it does not fit at all."""
+    def misfit(self, params: Mapping[str, float]) -> float | None:
+        """Tell how far a part of these figures is from the wish, 0 for a perfect fit; ``None`` when it does not fit."""
         if self.key:
-            have = part.params.get(self.key)
+            have = params.get(self.key)
             fits = have is not None and (have <= self.value if self.compare == "<" else have >= self.value)
             return 0.0 if fits else None
         best: float | None = None
-        for key, have in part.params.items():
+        for key, have in params.items():
             known = PARAMETERS[key]
             if known.unit != self.unit:
                 continue
@@ -42,7 +39,7 @@ class Wish:
                 # A part whose very value has this unit is meant by its value, not by some rating.
                 return 0.0 if abs(have - self.value) <= 0.01 * abs(self.value) else None
             if known.sense == "least" and key.startswith(("vout", "supply")):
-                top = part.params.get(key.replace("_min_", "_max_"), have)
+                top = params.get(key.replace("_min_", "_max_"), have)
                 # A fixed part that meets the figure goes before one that has to be set to it.
                 fits, off = have <= self.value <= top, 0.2
             elif known.sense == "rating":

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from vane_step.core.board.analysis.return_paths import return_paths
 from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import LAYERS, Design, Pour
 from vane_step.core.errors import EditRefused
@@ -95,7 +96,7 @@ def _offer(design: Design, count: int) -> LayerOffer:
     paths = return_paths(after)
     length = sum(p.length_mm for p in paths)
     share = sum(p.over_mm for p in paths) / length if length else 1.0
-    numbers, step = figures(after), price_step(design, count)
+    numbers, step = figures(after), price_step(design, outline(design).bounds, count)
     return LayerOffer(
         count,
         count in design.board.rules.copper_layers,

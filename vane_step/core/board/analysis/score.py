@@ -151,7 +151,7 @@ def scoreboard(design: Design) -> tuple[Figure, ...]:
             Figure("hottest track", hot[1], "K", f"{hot[0]}, above its surroundings, by IPC-2221", 1)
         )
     found.append(Figure("board area", outline(design).area / 100, "cm²", digits=1))
-    if step := price_step(design):
+    if step := price_step(design, outline(design).bounds):
         found.append(Figure("bare board", step.now.price / step.now.boards, "€", _step_says(step), 2))
     return tuple(found)
 
