@@ -13,6 +13,7 @@ from tests.support import FROST, board, demo, design, folder, least_gap_breach, 
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.check import check
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.zones import zone_findings
 from vane_step.core.board.geometry.shapes import bare_holes, bodies, copper_items, keepouts, outline
 from vane_step.core.brief.limits import limit_findings
@@ -185,7 +186,7 @@ class Zones(unittest.TestCase):
                 there = said(d, f"zone low 15 10 10x10 {ends} {sides}", *(["underside J1"] if under else []))
                 over = {"front", "back"} if sides == "both" else {sides}
                 reach = {"front": 1.5, "back": 8.5} if under else {"front": 8.5, "back": 1.5}
-                told = [f.reading for f in zone_findings(there)]
+                told = [f.reading for f in zone_findings(Layout(there))]
                 self.assertEqual(
                     told, [r for side, r in reach.items() if side in over and r > ends], (sides, ends, under)
                 )
@@ -288,7 +289,7 @@ class Pours(unittest.TestCase):
         d = said(demo(FROST), "pour 3V3 front", "pour GND front")
         self.assertEqual(codes(d), [])
         alone = [pour_pieces(d.replaced(pours={k: p}))[0] for k, p in d.pours.items()]
-        with patch("vane_step.core.board.drc.pours.pour_pieces", lambda _design: tuple(alone)):
+        with patch("vane_step.core.board.copper.pour_fill.pour_pieces", lambda _design: tuple(alone)):
             moved = said(d, "text x 5 5")
             self.assertIn("clearance", codes(moved))
 

@@ -14,9 +14,9 @@ from typing import Annotated, Any, Final, Literal, TypeVar
 
 from pydantic import AfterValidator, Field, PrivateAttr, model_validator
 
+from vane_step.core.design.areas import Cutout as Cutout
 from vane_step.core.design.bareboard import (
     Board as Board,
-    Cutout as Cutout,
     JumperSizes as JumperSizes,
     LegendText as LegendText,
     MountingHole as MountingHole,

@@ -10,6 +10,7 @@ import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.outline import parted_findings
 from vane_step.core.circuit.variants import BASE
 from vane_step.core.derive import derived
@@ -208,7 +209,7 @@ def panel_stops(design: Design, plan: PanelPlan, whole: Design) -> tuple[Finding
     """Give what forbids a panel beside what forbids its board: copper, parts and bores of neighbours, loose pieces."""
     few = panel(design, replace(plan, columns=min(2, plan.columns), rows=min(2, plan.rows)))
     found = [f for f in board_stops(few) if f.code != "parted"]
-    return (*found, *(f for f in parted_findings(whole) if f.level == "stop"))
+    return (*found, *(f for f in parted_findings(Layout(whole)) if f.level == "stop"))
 
 
 def _with_accepted(made: Release, design: Design) -> Release:

@@ -14,6 +14,7 @@ from vane_step.core.board.drc.holes import drill_sizes, hole_copper, hole_gaps, 
 from vane_step.core.board.drc.incremental import Nearby
 from vane_step.core.board.drc.joints import joint_findings
 from vane_step.core.board.drc.jumpers import jumper_findings
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.outline import cutout_findings, material_findings
 from vane_step.core.board.drc.pours import pour_findings
 from vane_step.core.board.drc.silkscreen import silkscreen_findings
@@ -46,7 +47,8 @@ def check(design: Design) -> CheckResult:
     Exact on real shapes: gaps are distances of spines less radii, see ``geometry``. A gap that equals the limit
     passes; 1 nm is the tolerance.
     """
-    findings = [*_local(design)]
+    laid = Layout(design)
+    findings = [*_local(laid)]
     for rule in (
         loose_findings,
         pour_findings,
@@ -62,11 +64,11 @@ def check(design: Design) -> CheckResult:
         joint_findings,
         creepage_findings,
     ):
-        findings += rule(design)
+        findings += rule(laid)
     return CheckResult(tuple(ordered(findings)), figures(design))
 
 
-def _local_rules(design: Design) -> list[Finding]:
+def _local_rules(laid: Layout) -> list[Finding]:
     """Run the rules that hang on single things and on things near each other, and on no pour."""
     found: list[Finding] = []
     for rule in (
@@ -81,7 +83,7 @@ def _local_rules(design: Design) -> list[Finding]:
         jumper_findings,
         dfm_findings,
     ):
-        found += rule(design)
+        found += rule(laid)
     return found
 
 
@@ -90,6 +92,7 @@ _local = Nearby(_local_rules)
 
 def copper_findings(design: Design) -> list[Finding]:
     """Check only what laid copper can break: gaps, edge, rings, holes and rule widths."""
+    laid = Layout(design)
     found: list[Finding] = []
     for rule in (
         clearance_findings,
@@ -100,5 +103,5 @@ def copper_findings(design: Design) -> list[Finding]:
         keepout_findings,
         width_findings,
     ):
-        found += rule(design)
+        found += rule(laid)
     return [f for f in found if f.code != "track-current"]

@@ -7,19 +7,19 @@ from collections.abc import Iterable
 import numpy as np
 import shapely
 
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, breach, named, sentence
-from vane_step.core.board.geometry.copper_table import board_columns, gap_of, near_pairs
-from vane_step.core.design.model import Design
+from vane_step.core.board.geometry.copper_table import gap_of
 from vane_step.core.finding import Finding, Place
 from vane_step.core.quantity import nm
 
 
-def clearance_findings(design: Design) -> Iterable[Finding]:
+def clearance_findings(laid: Layout) -> Iterable[Finding]:
     """Find copper of different nets nearer to each other than the greater of their gaps."""
-    of, (a, b, gap) = board_columns(design), near_pairs(design)
+    of, (a, b, gap) = laid.columns, laid.near
     if not len(gap):
         return
-    clear = of.per_net({net: gap_of(design, net) for net in of.nets})
+    clear = of.per_net({net: gap_of(laid.design, net) for net in of.nets})
     need = np.maximum(clear[a], clear[b])
     # Pads on no net are each on a net of their own.
     apart = (of.net[a] != of.net[b]) | (of.net[a] == of.nets.get(None, -1))
@@ -33,7 +33,7 @@ def clearance_findings(design: Design) -> Iterable[Finding]:
         place = Place(x_nm=nm(line.x), y_nm=nm(line.y), net=net_here, pins=pins, layer=layer)
         if gap[k] <= 0:
             text = sentence(f"{named(one)} touches {named(two)} on the {layer}")
-            yield breach(design, "short", text, float(gap[k]), float(need[k]), place)
+            yield breach(laid, "short", text, float(gap[k]), float(need[k]), place)
         else:
             text = f"Gap between {named(one)} and {named(two)} on the {layer} is too small"
-            yield breach(design, "clearance", text, float(gap[k]), float(need[k]), place)
+            yield breach(laid, "clearance", text, float(gap[k]), float(need[k]), place)

@@ -9,10 +9,9 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.strtree import STRtree
 
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach
 from vane_step.core.board.geometry.shapes import (
-    bodies,
-    courtyards,
     outline,
 )
 from vane_step.core.derive import derived
@@ -21,16 +20,16 @@ from vane_step.core.finding import Finding
 from vane_step.core.rules import Level
 
 
-def courtyard_findings(design: Design) -> Iterable[Finding]:
+def courtyard_findings(laid: Layout) -> Iterable[Finding]:
     """Find parts of one side whose courtyards overlap."""
-    yards = courtyards(design)
+    yards = laid.courtyards
     refs = list(yards)
     shapes = np.array([yards[r] for r in refs], dtype=object)
     if len(refs) < 2:
         return
     a, b = STRtree(shapes).query(shapes, predicate="intersects")
     for i, j in zip(a[a < b], b[a < b], strict=True):
-        one, two = design.parts[refs[i]], design.parts[refs[j]]
+        one, two = laid.design.parts[refs[i]], laid.design.parts[refs[j]]
         if one.place is None or two.place is None or one.place.side != two.place.side:
             continue
         overlap = shapes[i].intersection(shapes[j])
@@ -40,15 +39,13 @@ def courtyard_findings(design: Design) -> Iterable[Finding]:
             text = f"{one.ref} and {two.ref} need more room: their courtyards overlap"
             place = at(x, y, refs=(one.ref, two.ref))
             deep = min(x1 - x0, y1 - y0)
-            yield breach(
-                design, "courtyard", text, deep, 0.0, place, origin="courtyards of the land patterns"
-            )
+            yield breach(laid, "courtyard", text, deep, 0.0, place, origin="courtyards of the land patterns")
 
 
-def inside_findings(design: Design) -> Iterable[Finding]:
+def inside_findings(laid: Layout) -> Iterable[Finding]:
     """Find parts whose bodies reach over the edge of the board."""
-    board = _rim(design)
-    found = bodies(design)
+    board = _rim(laid.design)
+    found = laid.bodies
     refs, shapes = list(found), np.array([*found.values()], dtype=object)
     for k in np.flatnonzero(~shapely.covers(board, shapes) & (shapely.area(shapes) > 0)):
         ref, body = refs[k], shapes[k]
@@ -58,7 +55,7 @@ def inside_findings(design: Design) -> Iterable[Finding]:
         level: Level = "stop" if share > 0.5 else "look"
         text = f"{ref} reaches over the board's edge"
         yield breach(
-            design,
+            laid,
             "outside",
             text,
             share * 100,

@@ -10,9 +10,8 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach
-from vane_step.core.board.geometry.copper_table import board_columns
 from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem
 from vane_step.core.circuit.rails import across, rail
 from vane_step.core.design.model import Design, Net, pin_name
@@ -26,7 +25,7 @@ ORDINARY_V: Final = 15.0
 TOUCH_V: Final = 60.0
 
 
-def creepage_findings(design: Design) -> Iterator[Finding]:
+def creepage_findings(laid: Layout) -> Iterator[Finding]:
     """Hold copper of nets far from ground in voltage against copper of others: one finding for two nets, the nearest.
 
     A net of which no voltage is known counts as one at ground, unless a part joins it to the high one: then its voltage
@@ -34,18 +33,18 @@ def creepage_findings(design: Design) -> Iterator[Finding]:
     """
     high = [
         n
-        for n in design.nets.values()
+        for n in laid.design.nets.values()
         if (v := rail(n)) is not None and max(abs(v.low), abs(v.high)) > ORDINARY_V
     ]
     told: set[frozenset[str]] = set()
     for net in sorted(high, key=lambda n: -_most(n)):
         joined = {
-            design.net_of(pin_name(part.ref, p.number))
-            for part, _ in design.pins_on(net.name)
+            laid.design.net_of(pin_name(part.ref, p.number))
+            for part, _ in laid.design.pins_on(net.name)
             for p in part.pins
         }
         wanted = {}
-        for other in design.nets.values():
+        for other in laid.design.nets.values():
             volts = (
                 across(net, other)
                 if rail(other) is not None
@@ -57,7 +56,7 @@ def creepage_findings(design: Design) -> Iterator[Finding]:
             if other is not net and volts is not None and volts > ORDINARY_V and pair not in told:
                 wanted[other.name] = volts
                 told.add(pair)
-        yield from _too_near(design, net, wanted)
+        yield from _too_near(laid, net, wanted)
 
 
 def _most(net: Net) -> float:
@@ -65,9 +64,9 @@ def _most(net: Net) -> float:
     return max(abs(volts.low), abs(volts.high)) if volts else 0.0
 
 
-def _too_near(design: Design, net: Net, volts: dict[str, float]) -> Iterator[Finding]:
+def _too_near(laid: Layout, net: Net, volts: dict[str, float]) -> Iterator[Finding]:
     """Find the nets of a list that come nearer to a net than their voltage allows."""
-    of = board_columns(design)
+    of = laid.columns
     if net.name not in of.nets or not volts:
         return
     reach = max(spacing_mm(v, s) for v in volts.values() for s in ("bare", "lead"))
@@ -90,9 +89,9 @@ def _too_near(design: Design, net: Net, volts: dict[str, float]) -> Iterator[Fin
         gaps = shapely.distance(of.spines[k], of.spines[near]) - of.radius[k] - of.radius[near]
         for j, gap in zip(near.tolist(), gaps.tolist(), strict=True):
             if gap < reach:
-                surface = _between(design, of.items[k], of.items[j])
+                surface = _between(laid.design, of.items[k], of.items[j])
                 meet(of.items[j].net, gap, surface, of.spines[k], of.spines[j])
-    for pour in pour_pieces(design):
+    for pour in laid.poured:
         bit = 1 << LAYER_BIT[pour.layer]
         if pour.net in volts:
             some = mine
@@ -105,14 +104,14 @@ def _too_near(design: Design, net: Net, volts: dict[str, float]) -> Iterator[Fin
             gaps = shapely.distance(piece, of.spines[some]) - of.radius[some]
             for k in np.flatnonzero(gaps < reach).tolist():
                 other = pour.net if pour.net in volts else of.items[some[k]].net
-                meet(other, float(gaps[k]), _of_layer(design, pour.layer), piece, of.spines[some[k]])
+                meet(other, float(gaps[k]), _of_layer(laid.design, pour.layer), piece, of.spines[some[k]])
     for other, (_, gap, least, x, y) in worst.items():
         level: Level = "stop" if volts[other] > TOUCH_V else "look"
         text = f"{net.name} and {other} are too near to each other for the {volts[other]:g} V between them"
         wanted = math.ceil(least * 20) / 20
         remedy = Remedy(label=f"Keep {wanted:g} mm from {net.name}", ask=f"clearance {net.name} {wanted:g}mm")
         place = at(x, y, net=net.name)
-        yield breach(design, "creepage", text, gap, least, place, level, remedy=remedy, origin=SOURCE)
+        yield breach(laid, "creepage", text, gap, least, place, level, remedy=remedy, origin=SOURCE)
 
 
 def _between(design: Design, one: CopperItem, two: CopperItem) -> Surface:

@@ -11,18 +11,16 @@ from collections.abc import Iterator
 import numpy as np
 import shapely
 
-from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
+from vane_step.core.board.copper.pour_fill import PouredCopper
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.geometry.copper_table import (
     KIND,
     LEAST_BRIDGE_MM,
     TOUCH_MM,
     Columns,
-    board_columns,
     differing,
-    near_pairs,
-    touching_pairs,
 )
-from vane_step.core.board.geometry.shapes import LAYER_BIT, copper_items, holes
+from vane_step.core.board.geometry.shapes import LAYER_BIT
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Package, PadSpec, Via
 from vane_step.core.finding import Finding, Place, Remedy, tell
@@ -41,14 +39,14 @@ ETCHING, SOLDERING, PLATING = "rule of thumb: etching", "rule of thumb: solderin
 CURRENT = "rule of thumb: current and heat"
 
 
-def dfm_findings(design: Design) -> Iterator[Finding]:
+def dfm_findings(laid: Layout) -> Iterator[Finding]:
     """Find what should be looked at though it breaks no limit of the maker; what hangs on pours is elsewhere."""
-    yield from _corners(design)
-    yield from _vias_in_pads(design)
-    yield from _deep_holes(design)
-    yield from _mask_bridges(design)
-    yield from _paste_openings(design)
-    yield from _thin_pads(design)
+    yield from _corners(laid.design)
+    yield from _vias_in_pads(laid)
+    yield from _deep_holes(laid)
+    yield from _mask_bridges(laid)
+    yield from _paste_openings(laid.design)
+    yield from _thin_pads(laid.design)
 
 
 def _corners(design: Design) -> Iterator[Finding]:
@@ -75,13 +73,13 @@ def _corners(design: Design) -> Iterator[Finding]:
         )
 
 
-def loose_findings(design: Design) -> Iterator[Finding]:
+def loose_findings(laid: Layout) -> Iterator[Finding]:
     """Find ends of tracks that reach nothing, and vias that join copper of fewer than two layers."""
-    of, a, b, _ = touching_pairs(design)
-    tracks, vias = list(design.tracks.values()), list(design.vias.values())
+    of, a, b, _ = laid.touching
+    tracks, vias = list(laid.design.tracks.values()), list(laid.design.vias.values())
     if not tracks and not vias:
         return
-    sizes, ends = _track_ends(design)
+    sizes, ends = _track_ends(laid.design)
     # Pads come first, then tracks piece by piece, then vias.
     firsts = np.count_nonzero(of.kind == KIND["pad"]) + np.cumsum(sizes) - sizes
     owner = np.arange(len(of.items))
@@ -89,7 +87,7 @@ def loose_findings(design: Design) -> Iterator[Finding]:
     foreign = owner[a] != owner[b]
     a, b = a[foreign], b[foreign]
     a, b = np.concatenate([a, b]), np.concatenate([b, a])
-    pours = pour_pieces(design)
+    pours = laid.poured
     for side, rows in enumerate((firsts, firsts + sizes - 1)):
         for k in np.flatnonzero(~_reached(of, a, b, rows, ends[side], side)):
             track, (x, y) = tracks[k], tracks[k].points[-side]
@@ -164,8 +162,8 @@ def _in_pour(
     )
 
 
-def _vias_in_pads(design: Design) -> Iterator[Finding]:
-    of, (a, b, gap) = board_columns(design), near_pairs(design)
+def _vias_in_pads(laid: Layout) -> Iterator[Finding]:
+    of, (a, b, gap) = laid.columns, laid.near
     # Of each pair the pad comes first.
     keep = (of.kind[a] == KIND["pad"]) & (of.kind[b] == KIND["via"])
     for pad, via, apart in zip(a[keep].tolist(), b[keep].tolist(), gap[keep].tolist(), strict=True):
@@ -177,21 +175,21 @@ def _vias_in_pads(design: Design) -> Iterator[Finding]:
             yield tell("via-in-pad", text, bored, 0.0, place, source=SOLDERING)
 
 
-def _deep_holes(design: Design) -> Iterator[Finding]:
-    deep = design.board.rules.board_mm
-    for hole in holes(design):
+def _deep_holes(laid: Layout) -> Iterator[Finding]:
+    deep = laid.rules.board_mm
+    for hole in laid.holes:
         if hole.plated and deep / hole.drill_mm > MOST_ASPECT + 1e-9:
             place = Place(net=hole.net, x_nm=nm(hole.x_mm), y_nm=nm(hole.y_mm))
             text = f"Hole of {hole.id} is deep for its width to be plated: {deep:g} mm through {hole.drill_mm:g} mm"
             yield tell("aspect-ratio", text, deep / hole.drill_mm, MOST_ASPECT, place, source=PLATING)
 
 
-def _mask_bridges(design: Design) -> Iterator[Finding]:
+def _mask_bridges(laid: Layout) -> Iterator[Finding]:
     """Find openings of different nets whose mask between them is too narrow to hold; once for each two parts."""
-    if design.board.rules.etched:
+    if laid.rules.etched:
         return  # Boards etched by hand have no mask.
-    margin = design.board.rules.mask_margin_nm / 1e6
-    of, (a, b, gap) = board_columns(design), near_pairs(design)
+    margin = laid.rules.mask_margin_nm / 1e6
+    of, (a, b, gap) = laid.columns, laid.near
     opened = (of.kind == KIND["pad"]) | (of.kind == KIND["jumper"])
     apart = (of.net[a] != of.net[b]) | (of.net[a] == of.nets.get(None, -1))
     bridge = gap - 2 * margin
@@ -265,10 +263,10 @@ def _area_ratio(pad: PadSpec) -> float:
     return area / (rim * STENCIL_MM)
 
 
-def spoke_findings(design: Design, pour: PouredCopper) -> Iterator[Finding]:
+def spoke_findings(laid: Layout, pour: PouredCopper) -> Iterator[Finding]:
     """Find pads of a pour that hang on one spoke or none, though the pour surrounds them."""
-    gap = design.pours[pour.id].clearance_nm / 1e6
-    mine = [i for i in copper_items(design) if i.net == pour.net and pour.layer in i.layers]
+    gap = laid.design.pours[pour.id].clearance_nm / 1e6
+    mine = [i for i in laid.items if i.net == pour.net and pour.layer in i.layers]
     pads = np.array([i for i in mine if i.kind in ("pad", "jumper")], dtype=object)
     if not len(pads) or not pour.pieces:
         return

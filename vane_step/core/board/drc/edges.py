@@ -8,37 +8,31 @@ import numpy as np
 import shapely
 
 from vane_step.core.board.drc.holes import half_hole
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach, named, sentence
-from vane_step.core.board.geometry.copper_table import board_columns
-from vane_step.core.board.geometry.shapes import (
-    edge_pads,
-    edges,
-    outline,
-)
-from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding
 
 
-def edge_findings(design: Design) -> Iterable[Finding]:
+def edge_findings(laid: Layout) -> Iterable[Finding]:
     """Find copper too near to the edge of the board; a plated hole on it is held against what the maker makes."""
-    of = board_columns(design)
+    of = laid.columns
     if not of.items:
         return
-    limit = design.board.rules.edge_clearance_nm / 1e6
-    board, tree = edges(design)
+    limit = laid.rules.edge_clearance_nm / 1e6
+    board, tree = laid.edges
     by_edge = np.zeros(len(of.items), dtype=bool)
     by_edge[tree.query(shapely.box(*(of.boxes + np.array([-1, -1, 1, 1]) * limit).T))[0]] = True
     # What no piece of the edge comes near lies on one side of it as a whole.
     middle = (of.boxes[:, :2] + of.boxes[:, 2:]) / 2
     gap = np.where(shapely.contains_xy(board, *middle.T), np.inf, -of.radius)
     some = of.spines[by_edge]
-    far = np.where(shapely.covers(board, some), shapely.distance(outline(design).boundary, some), 0.0)
+    far = np.where(shapely.covers(board, some), shapely.distance(laid.outline.boundary, some), 0.0)
     gap[by_edge] = far - of.radius[by_edge]
-    on_edge = edge_pads(design)
+    on_edge = laid.edge_pads
     for k in np.flatnonzero(gap < limit - TOLERANCE_MM):
         item = of.items[k]
         if item.kind == "pad" and item.id in on_edge:
-            yield from half_hole(design, item)
+            yield from half_hole(laid, item)
             continue
         text = sentence(f"{named(item)} is too near to the board's edge")
-        yield breach(design, "copper-to-edge", text, float(gap[k]), limit, at(item.x_mm, item.y_mm, item))
+        yield breach(laid, "copper-to-edge", text, float(gap[k]), limit, at(item.x_mm, item.y_mm, item))

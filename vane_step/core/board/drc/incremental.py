@@ -9,6 +9,7 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.geometry.shapes import extents
 from vane_step.core.derive import derived
 from vane_step.core.design.bareboard import MountingHole
@@ -34,20 +35,21 @@ class Nearby:
     everything is judged anew.
     """
 
-    def __init__(self, rules: Callable[[Design], list[Finding]]) -> None:
+    def __init__(self, rules: Callable[[Layout], list[Finding]]) -> None:
         self._rules = rules
         # The last few designs and what was found in them, the newest first.
         self._past: Kept[tuple[tuple[Design, tuple[Finding, ...]], ...]] = Kept()
 
-    def __call__(self, design: Design) -> tuple[Finding, ...]:
+    def __call__(self, laid: Layout) -> tuple[Finding, ...]:
         """Give the findings of the rules in a design."""
+        design = laid.design
         past = self._past.get("last") or ()
         for before, findings in past:
             after = self._after(before, findings, design)
             if after is not None:
                 break
         else:
-            after = tuple(self._rules(design))
+            after = tuple(self._rules(laid))
             # What the first edit will ask for: it is to be judged at once.
             _laid(design)
         self._past.put("last", ((design, after), *past)[:_REMEMBERED])
@@ -64,9 +66,9 @@ class Nearby:
             return None
         frames = [_boxes_of_one(d, *name) for d in (before, design) for name in changed]
         near = np.vstack([np.zeros((0, 4)), *frames]) + np.array([-1, -1, 1, 1]) * reach_mm(design)
-        came = self._rules(_piece(design, near))
+        came = self._rules(Layout(_piece(design, near)))
         went = []
-        for found in self._rules(_piece(before, near)) if findings else ():
+        for found in self._rules(Layout(_piece(before, near))) if findings else ():
             if found in came:
                 came.remove(found)
             else:

@@ -15,12 +15,11 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import at, breach, named, sentence
-from vane_step.core.board.geometry.copper_table import Columns, touching_pairs
+from vane_step.core.board.geometry.copper_table import Columns
 from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem
 from vane_step.core.board.geometry.thinness import necks
-from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding
 from vane_step.core.memo import Kept
 
@@ -32,10 +31,10 @@ TINY_MM = 1e-9
 READ_MM = 0.001
 
 
-def joint_findings(design: Design) -> Iterator[Finding]:
+def joint_findings(laid: Layout) -> Iterator[Finding]:
     """Find joints narrower than the maker's least width, once for each two pieces."""
-    least = design.board.rules.min_width_nm / 1e6
-    of, a, b, gap = touching_pairs(design)
+    least = laid.rules.min_width_nm / 1e6
+    of, a, b, gap = laid.touching
     if not len(a):
         return
     # Of a track whose spine reaches into a rectangle all its width is in it.
@@ -48,11 +47,11 @@ def joint_findings(design: Design) -> Iterator[Finding]:
     for i, j, on in zip(a[rows].tolist(), b[rows].tolist(), bits[some].tolist(), strict=True):
         for layer in [name for name, bit in LAYER_BIT.items() if on >> bit & 1]:
             one, two = of.items[i], of.items[j]
-            thin = _thinnest(design, of, (i, j), layer, least)
+            thin = _thinnest(laid, of, (i, j), layer, least)
             if thin is not None:
                 wide, x, y = thin
                 text = sentence(f"{named(one)} and {named(two)} hang together by too little")
-                yield breach(design, "thin-joint", text, wide, least, at(x, y, two))
+                yield breach(laid, "thin-joint", text, wide, least, at(x, y, two))
                 break
 
 
@@ -78,7 +77,7 @@ def _between(of: Columns, a: np.ndarray, b: np.ndarray, shallow: np.ndarray) -> 
 
 
 def _thinnest(
-    design: Design, of: Columns, pair: tuple[int, int], layer: str, least: float
+    laid: Layout, of: Columns, pair: tuple[int, int], layer: str, least: float
 ) -> tuple[float, float, float] | None:
     """Measure what two pieces hang together by, among all copper of their net about their joint."""
     one, two = (of.items[k] for k in pair)
@@ -86,9 +85,7 @@ def _thinnest(
     (x0, y0, *_), (*_, x1, y1) = of.boxes[list(pair)].max(axis=0), of.boxes[list(pair)].min(axis=0)
     near = [of.items[k] for k in of.near_box((x0, y0, x1, y1), 4 * least).tolist()]
     held = [i for i in near if i.net == one.net and layer in i.layers]
-    poured = [
-        p for pour in pour_pieces(design) if (pour.net, pour.layer) == (one.net, layer) for p in pour.pieces
-    ]
+    poured = [p for pour in laid.poured if (pour.net, pour.layer) == (one.net, layer) for p in pour.pieces]
     # What did not change is the same object: a joint is measured anew only where copper near it did.
     key, objects = (id(one), id(two), layer, least), [*held, *poured]
     past = _of_joint.get(key)

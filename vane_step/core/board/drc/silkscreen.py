@@ -7,6 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 import shapely
 
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach
 from vane_step.core.board.geometry.mask_openings import openings_near
 from vane_step.core.board.silkscreen.designators import references
@@ -16,28 +17,28 @@ from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.memo import Kept
 
 
-def silkscreen_findings(design: Design) -> Iterable[Finding]:
+def silkscreen_findings(laid: Layout) -> Iterable[Finding]:
     """Find prints too near to openings of the mask, texts too small, and references without room."""
     for side in SIDES:
-        printed = [one for one in prints(design, side) if one.lines]
+        printed = [one for one in prints(laid.design, side) if one.lines]
         known = [_legend_of.get(id(one)) for one in printed]
         # What a text comes near to is not known by its print.
         fresh = [
             one
             for one, old in zip(printed, known, strict=True)
-            if old is None or old[0] is not one or one.owner in design.texts
+            if old is None or old[0] is not one or one.owner in laid.design.texts
         ]
         if fresh:
-            for one, found in zip(fresh, _legend_on_pads(design, side, fresh), strict=True):
+            for one, found in zip(fresh, _legend_on_pads(laid, side, fresh), strict=True):
                 _legend_of.put(id(one), (one, found))
         for one in printed:
             yield from (_legend_of.get(id(one)) or (one, ()))[1]
-        yield from _unprinted(design, side)
-    least = design.board.rules.legend_height_nm / 1e6
-    for item in design.texts.values():
+        yield from _unprinted(laid.design, side)
+    least = laid.rules.legend_height_nm / 1e6
+    for item in laid.design.texts.values():
         if not item.shape and item.height_nm / 1e6 < least - TOLERANCE_MM:
             place, text = at(item.x_nm / 1e6, item.y_nm / 1e6), f"Text “{item.text}” is too small to print"
-            yield breach(design, "legend-height", text, item.height_nm / 1e6, least, place, "look")
+            yield breach(laid, "legend-height", text, item.height_nm / 1e6, least, place, "look")
 
 
 def _unprinted(design: Design, side: Side) -> Iterable[Finding]:
@@ -63,14 +64,14 @@ def _unprinted(design: Design, side: Side) -> Iterable[Finding]:
 _legend_of: Kept[tuple[Print, tuple[Finding, ...]]] = Kept()
 
 
-def _legend_on_pads(design: Design, side: Side, some: list[Print]) -> list[tuple[Finding, ...]]:
+def _legend_on_pads(laid: Layout, side: Side, some: list[Print]) -> list[tuple[Finding, ...]]:
     """Hold the lines of some parts or texts against the openings of the mask; one finding each at most."""
-    limit = design.board.rules.legend_to_pad_nm / 1e6
+    limit = laid.rules.legend_to_pad_nm / 1e6
     lines = [line for one in some for line in one.lines]
     drawn = polylines([line.points for line in lines])
     half = np.array([line.width_mm / 2 for line in lines])
     openings = openings_near(
-        design, side, shapely.bounds(drawn) + np.array([-1, -1, 1, 1]) * (half.max() + limit)
+        laid.design, side, shapely.bounds(drawn) + np.array([-1, -1, 1, 1]) * (half.max() + limit)
     )
     told: dict[str, Finding] = {}
     for i, _, gap in zip(*openings.within(drawn, half + limit - 1e-3), strict=True):
@@ -78,6 +79,6 @@ def _legend_on_pads(design: Design, side: Side, some: list[Print]) -> list[tuple
             text = f"Legend of {lines[i].owner} on the {side} is too near to a pad"
             place = at(*lines[i].points[0])
             told[lines[i].owner] = breach(
-                design, "legend-on-pad", text, float(gap - half[i]), limit, place, "look"
+                laid, "legend-on-pad", text, float(gap - half[i]), limit, place, "look"
             )
     return [(told[one.owner],) if one.owner in told else () for one in some]

@@ -10,6 +10,7 @@ import numpy as np
 import shapely
 
 from vane_step.core.board.copper.connectivity import NetCopper, net_copper
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design, NetRule
 from vane_step.core.finding import Finding, Place, Remedy, tell
@@ -24,21 +25,21 @@ FAN_MM = 2.0
 PARTS = 64
 
 
-def width_findings(design: Design) -> Iterator[Finding]:
+def width_findings(laid: Layout) -> Iterator[Finding]:
     """Hold every track against least width, its net's width, its necks and its net's current."""
-    maker = design.board.mark()
-    for net, copper in net_copper(design).items():
+    maker = laid.design.board.mark()
+    for net, copper in laid.net_copper.items():
         if net is None:
             continue
-        rule = design.rule_of(net)
+        rule = laid.design.rule_of(net)
         known = _of_net.get(id(copper))
         if known is None or known[1] is not copper or known[2] != (net, maker, rule):
             pieces = [i for i in copper.items if i.kind == "track"]
             pads = [i for i in copper.items if i.kind == "pad"]
             necks = _necks(rule, pieces, pads)
-            found = [*_net_widths(design, net, rule, pieces, necks)]
-            found += _current(design, net, rule, pieces, necks) if rule.current and pieces else ()
-            found += _off_layers(design, net, rule, pieces, pads)
+            found = [*_net_widths(laid.design, net, rule, pieces, necks)]
+            found += _current(laid.design, net, rule, pieces, necks) if rule.current and pieces else ()
+            found += _off_layers(laid.design, net, rule, pieces, pads)
             known = _of_net.put(id(copper), (tuple(found), copper, (net, maker, rule)))
         yield from known[0]
 

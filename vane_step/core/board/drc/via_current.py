@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.design.model import Design, Via
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.power import trace
@@ -35,17 +36,17 @@ def carried_a(design: Design, group: list[Via], rise_k: float) -> float:
     return sum(trace.via_current_a(v.drill_nm / 1e6, PLATING_UM, rise_k) for v in group)
 
 
-def via_findings(design: Design) -> Iterator[Finding]:
+def via_findings(laid: Layout) -> Iterator[Finding]:
     """Find groups of vias that carry less than their net's current; once a net, at the weakest.
 
     Of a net that is poured nothing is said: there a via mostly carries what its own pad takes.
     """
-    poured = {p.net for p in design.pours.values()}
-    for net in sorted({v.net for v in design.vias.values()} - poured):
-        need = design.rule_of(net).current
+    poured = {p.net for p in laid.design.pours.values()}
+    for net in sorted({v.net for v in laid.design.vias.values()} - poured):
+        need = laid.design.rule_of(net).current
         if need is None:
             continue
-        groups = [(carried_a(design, g, need.rise_k), g) for g in via_groups(design, net)]
+        groups = [(carried_a(laid.design, g, need.rise_k), g) for g in via_groups(laid.design, net)]
         weak = [(amps, g) for amps, g in groups if amps < need.current_a * (1 - 1e-9)]
         if weak:
             amps, group = min(weak, key=lambda w: w[0])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding, Place, Remedy, tell
@@ -11,9 +12,9 @@ from vane_step.core.rules import Level
 TOLERANCE_MM = 1e-6
 
 
-def source(design: Design) -> str:
+def source(laid: Layout) -> str:
     """Name the rule set as the source of a limit."""
-    return design.board.rules.title or design.board.rules.name
+    return laid.rules.title or laid.rules.name
 
 
 def at(x_mm: float, y_mm: float, item: CopperItem | None = None, **more: object) -> Place:
@@ -40,7 +41,7 @@ def named(item: CopperItem) -> str:
 
 
 def breach(
-    design: Design,
+    laid: Layout,
     code: str,
     message: str,
     reading: float,
@@ -60,7 +61,7 @@ def breach(
         place,
         level=level,
         unit=unit,
-        source=origin or source(design),
+        source=origin or source(laid),
         remedy=remedy,
     )
 

@@ -8,9 +8,9 @@ import shapely
 from shapely.geometry import Polygon
 
 from vane_step.core.board.drc.heights import reach_nm
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach, named, sentence, who_wants
-from vane_step.core.board.geometry.copper_table import board_columns
-from vane_step.core.board.geometry.shapes import copper_items, courtyards, keepouts, zone_shape
+from vane_step.core.board.geometry.shapes import copper_items, zone_shape
 from vane_step.core.design.model import Design, Zone, split_pin
 from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.quantity import nm
@@ -20,20 +20,20 @@ LEAST_MM2 = 0.01
 LEAST_MM = 0.3
 
 
-def zone_findings(design: Design) -> Iterator[Finding]:
+def zone_findings(laid: Layout) -> Iterator[Finding]:
     """Tell parts where hands hold the board or the case is too low for them, and tracks that cross a quiet zone."""
-    for zone in design.board.zones:
+    for zone in laid.design.board.zones:
         shape = zone_shape(zone)
         if zone.kind == "hand":
-            yield from _hands(design, zone.id, shape)
+            yield from _hands(laid, zone.id, shape)
         elif zone.kind == "low":
-            yield from _low(design, zone, shape)
+            yield from _low(laid, zone, shape)
         elif zone.kind == "quiet":
-            yield from _quiet(design, zone.id, shape)
+            yield from _quiet(laid, zone.id, shape)
 
 
-def _hands(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
-    for ref, yard in courtyards(design).items():
+def _hands(laid: Layout, name: str, shape: Polygon) -> Iterator[Finding]:
+    for ref, yard in laid.courtyards.items():
         shared = yard.intersection(shape)
         if shared.area > LEAST_MM2:
             x, y = shared.representative_point().coords[0]
@@ -47,15 +47,15 @@ def _hands(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
             )
 
 
-def _low(design: Design, zone: Zone, shape: Polygon) -> Iterator[Finding]:
+def _low(laid: Layout, zone: Zone, shape: Polygon) -> Iterator[Finding]:
     """Tell parts on a zone's side that are taller than its case, and pins whose ends reach out under it."""
-    for ref, yard in courtyards(design).items():
-        part = design.parts[ref]
+    for ref, yard in laid.courtyards.items():
+        part = laid.design.parts[ref]
         shared = yard.intersection(shape)
         if part.place is None or shared.area <= LEAST_MM2:
             continue
         for side in ("front", "back") if zone.side == "both" else (zone.side,):
-            tall = reach_nm(design, part, side)
+            tall = reach_nm(laid.design, part, side)
             if tall <= zone.tall_nm:
                 continue
             what = (
@@ -78,10 +78,10 @@ def nets_in(design: Design, shape: Polygon) -> set[str | None]:
     return {i.net for i in pads if shape.covers(shapely.Point(i.x_mm, i.y_mm))}
 
 
-def _quiet(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
+def _quiet(laid: Layout, name: str, shape: Polygon) -> Iterator[Finding]:
     """Find tracks that run through a zone though their net has no pad in it: what they carry couples in."""
-    items = copper_items(design)
-    at_home = nets_in(design, shape)
+    items = laid.items
+    at_home = nets_in(laid.design, shape)
     through: dict[str, float] = {}
     where: dict[str, tuple[float, float]] = {}
     for item in items:
@@ -93,7 +93,7 @@ def _quiet(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
             where.setdefault(item.net, inside.interpolate(0.5, normalized=True).coords[0])
     for net, length in through.items():
         if length > LEAST_MM:
-            refs = tuple(dict.fromkeys(split_pin(p)[0] for p in design.nets[net].pins))[:2]
+            refs = tuple(dict.fromkeys(split_pin(p)[0] for p in laid.design.nets[net].pins))[:2]
             x, y = where[net]
             yield tell(
                 "quiet-zone",
@@ -105,10 +105,10 @@ def _quiet(design: Design, name: str, shape: Polygon) -> Iterator[Finding]:
             )
 
 
-def keepout_findings(design: Design) -> Iterable[Finding]:
+def keepout_findings(laid: Layout) -> Iterable[Finding]:
     """Hold copper against the zones parts want free, such as an antenna's; how deep it reaches in is the reading."""
-    of = board_columns(design)
-    for ref, zone in keepouts(design).items():
+    of = laid.columns
+    for ref, zone in laid.keepouts.items():
         some = of.near_box(zone.bounds, 0.0)
         gap = shapely.distance(zone, of.spines[some]) - of.radius[some]
         for k, depth in zip(some.tolist(), gap.tolist(), strict=True):
@@ -116,4 +116,4 @@ def keepout_findings(design: Design) -> Iterable[Finding]:
                 item = of.items[k]
                 place = at(item.x_mm, item.y_mm, item, refs=(ref,))
                 text = sentence(f"{named(item)} lies in the zone {ref}, which is free of copper")
-                yield breach(design, "keep-out", text, depth, 0.0, place, origin=who_wants(design, ref))
+                yield breach(laid, "keep-out", text, depth, 0.0, place, origin=who_wants(laid.design, ref))

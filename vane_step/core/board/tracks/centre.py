@@ -7,6 +7,7 @@ import shapely
 
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.drc.joints import joint_findings
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.geometry.copper_table import TOUCH_MM, board_columns
 from vane_step.core.board.geometry.diff_pairs import sense_twins
 from vane_step.core.board.geometry.room import room_mm
@@ -50,8 +51,8 @@ def centred(design: Design, nets: set[str] | None = None) -> LayCopper:
                 if len(connectivity(then).open_links) <= len(connectivity(after).open_links):
                     after = then
     # Where a slid piece comes to graze another of its net, the net stays as it was.
-    known = {f.key() for f in joint_findings(design.replaced(pours={}))}
-    grazing = {f.place.net for f in joint_findings(after) if f.key() not in known}
+    known = {f.key() for f in joint_findings(Layout(design.replaced(pours={})))}
+    grazing = {f.place.net for f in joint_findings(Layout(after)) if f.key() not in known}
     back = {t.id: t for t in design.tracks.values() if t.net in grazing}
     after = after.replaced(tracks={**after.tracks, **back})
     changed = tuple(t for t in after.tracks.values() if t is not design.tracks[t.id])
