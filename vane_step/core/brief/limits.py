@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.board.drc.heights import stack_nm, tallest
-from vane_step.core.board.geometry.shapes import outline
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, natural
 from vane_step.core.finding import Finding, Place, tell
@@ -17,12 +17,13 @@ BRIEF = "the brief"
 @derived("parts", "packages", "board", "brief")
 def limit_findings(design: Design) -> tuple[Finding, ...]:
     """Hold the board and its parts against what the brief allows."""
-    return (*_size(design), *_manufacturing(design), *_skills(design), *_heights(design))
+    laid = Layout(design)
+    return (*_size(laid), *_manufacturing(laid), *_skills(laid), *_heights(laid))
 
 
-def _size(design: Design) -> Iterator[Finding]:
-    brief = design.brief
-    x0, y0, x1, y1 = outline(design).bounds
+def _size(laid: Layout) -> Iterator[Finding]:
+    brief = laid.design.brief
+    x0, y0, x1, y1 = laid.outline.bounds
     have, allowed = (
         sorted((x1 - x0, y1 - y0)),
         sorted(v / 1e6 for v in (brief.max_width_nm, brief.max_height_nm) if v),
@@ -43,8 +44,8 @@ def _size(design: Design) -> Iterator[Finding]:
             )
 
 
-def _manufacturing(design: Design) -> Iterator[Finding]:
-    brief, rules = design.brief, design.board.rules
+def _manufacturing(laid: Layout) -> Iterator[Finding]:
+    brief, rules = laid.design.brief, laid.rules
     wrong = (brief.manufacturing == "etch" and not rules.etched) or (
         brief.manufacturing == "order" and rules.etched
     )
@@ -58,12 +59,12 @@ def _manufacturing(design: Design) -> Iterator[Finding]:
         )
 
 
-def _skills(design: Design) -> Iterator[Finding]:
+def _skills(laid: Layout) -> Iterator[Finding]:
     by_package: dict[str, list[str]] = {}
-    for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
+    for part in sorted(laid.design.parts.values(), key=lambda p: natural(p.ref)):
         by_package.setdefault(part.package, []).append(part.ref)
     for name, refs in by_package.items():
-        for text in skill_misfits(design.packages[name], design.brief):
+        for text in skill_misfits(laid.design.packages[name], laid.design.brief):
             yield tell(
                 "brief-skill",
                 f"{text}: {', '.join(refs[:6])}",
@@ -74,10 +75,10 @@ def _skills(design: Design) -> Iterator[Finding]:
             )
 
 
-def _heights(design: Design) -> Iterator[Finding]:
-    limit = design.brief.max_tall_nm
-    for part in design.parts.values():
-        tall = design.packages[part.package].height_nm
+def _heights(laid: Layout) -> Iterator[Finding]:
+    limit = laid.design.brief.max_tall_nm
+    for part in laid.design.parts.values():
+        tall = laid.design.packages[part.package].height_nm
         if limit and tall > limit:
             yield tell(
                 "brief-height",
@@ -86,18 +87,18 @@ def _heights(design: Design) -> Iterator[Finding]:
                 limit / 1e6,
                 Place(step="parts", refs=(part.ref,)),
             )
-    yield from _whole(design)
+    yield from _whole(laid)
 
 
-def _whole(design: Design) -> Iterator[Finding]:
+def _whole(laid: Layout) -> Iterator[Finding]:
     """Front, board and back together against the height inside the case, where each part alone fits."""
-    limit = design.brief.max_tall_nm
-    front, back = tallest(design, "front"), tallest(design, "back")
-    total = stack_nm(design)
+    limit = laid.design.brief.max_tall_nm
+    front, back = tallest(laid.design, "front"), tallest(laid.design, "back")
+    total = stack_nm(laid.design)
     if (
         not limit
         or max(front[0], back[0]) > limit
-        or not any(p.place for p in design.parts.values())
+        or not any(p.place for p in laid.design.parts.values())
         or total <= limit
     ):
         return
@@ -105,7 +106,7 @@ def _whole(design: Design) -> Iterator[Finding]:
     yield tell(
         "brief-height",
         f"Front, board and back together are too tall for the case: {' and '.join(parts)}, "
-        f"board {design.board.rules.board_mm:g} mm",
+        f"board {laid.rules.board_mm:g} mm",
         total / 1e6,
         limit / 1e6,
         Place(step="parts", refs=tuple(ref for tall, ref in (front, back) if tall)),

@@ -6,9 +6,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.drc.heights import stack_nm
-from vane_step.core.board.geometry.shapes import outline
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.circuit.reasons import reasons
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Requirement, natural
@@ -58,8 +57,9 @@ class Evidence:
 )
 def known_figures(design: Design) -> dict[str, Figure]:
     """Give every figure of a design by key: board, parts, links, currents of nets, results of calculations."""
-    x0, y0, x1, y1 = outline(design).bounds
-    counted = figures(design)
+    laid = Layout(design)
+    x0, y0, x1, y1 = laid.outline.bounds
+    counted = laid.figures
     placed = [p for p in design.parts.values() if p.place]
     tall = {
         side: max(
@@ -73,7 +73,7 @@ def known_figures(design: Design) -> dict[str, Figure]:
     found = [
         Figure("width", "board width", "mm", round(x1 - x0, 3)),
         Figure("height", "board height", "mm", round(y1 - y0, 3)),
-        Figure("area", "board area", "cm²", round(outline(design).area / 100, 3)),
+        Figure("area", "board area", "cm²", round(laid.outline.area / 100, 3)),
         Figure("tallest", "tallest part", "mm", tall["front"]),
         Figure("tallest-back", "tallest part on the back", "mm", tall["back"]),
         Figure("stack", "front, board and back together", "mm", round(stack_nm(design) / 1e6, 3)),

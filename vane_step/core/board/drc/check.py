@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.drc.clearance import clearance_findings
 from vane_step.core.board.drc.courtyards import courtyard_findings, inside_findings
 from vane_step.core.board.drc.creepage import creepage_findings
@@ -65,7 +64,7 @@ def check(design: Design) -> CheckResult:
         creepage_findings,
     ):
         findings += rule(laid)
-    return CheckResult(tuple(ordered(findings)), figures(design))
+    return CheckResult(tuple(ordered(findings)), laid.figures)
 
 
 def _local_rules(laid: Layout) -> list[Finding]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from vane_step.core.board.geometry.bypass_distance import nearest_bypass
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, split_pin
 from vane_step.core.finding import Finding, Place, Remedy, tell
@@ -17,11 +17,11 @@ SOURCE = "rule of thumb: nearest copper under 3 mm"
 @derived("parts", "packages", "nets", "board")
 def nearness_findings(design: Design) -> tuple[Finding, ...]:
     """Hold every supply pin's nearest decoupling capacitor against 3 mm, copper to copper."""
-    return tuple(_far_capacitors(design))
+    return tuple(_far_capacitors(Layout(design)))
 
 
-def _far_capacitors(design: Design) -> Iterator[Finding]:
-    for found in nearest_bypass(design):
+def _far_capacitors(laid: Layout) -> Iterator[Finding]:
+    for found in laid.bypass:
         if not found.told or found.gap_mm <= DECOUPLING_MM:
             continue
         ref = split_pin(found.part.id)[0]

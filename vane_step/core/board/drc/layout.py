@@ -8,8 +8,8 @@ import numpy as np
 from shapely.geometry import Polygon
 from shapely.strtree import STRtree
 
-from vane_step.core.board.copper import connectivity, pour_fill
-from vane_step.core.board.geometry import copper_table, shapes
+from vane_step.core.board.copper import connectivity, figures, pour_fill
+from vane_step.core.board.geometry import bypass_distance, copper_table, shapes
 from vane_step.core.design.model import Design, RuleSet
 
 
@@ -64,6 +64,16 @@ class Layout:
     def poured(self) -> tuple[pour_fill.PouredCopper, ...]:
         """Pours as filled."""
         return pour_fill.pour_pieces(self.design)
+
+    @cached_property
+    def figures(self) -> dict[str, float | int]:
+        """Connections, vias and lengths in figures."""
+        return figures.figures(self.design)
+
+    @cached_property
+    def bypass(self) -> tuple[bypass_distance.Nearest, ...]:
+        """How far the nearest bypass capacitor of each supply pin is."""
+        return tuple(bypass_distance.nearest_bypass(self.design))
 
     @cached_property
     def outline(self) -> Polygon:
