@@ -10,6 +10,7 @@ from vane_step.core.brief.limits import limit_findings
 from vane_step.core.brief.needs import Figure, evidence, known_figures, need_findings
 from vane_step.core.circuit.reasons import mentioned, reasons, where_it_counts
 from vane_step.core.circuit.variants import fitted, variant_findings, without_unfitted
+from vane_step.core.circuit.wiring import Wiring
 from vane_step.core.design.edits import RemovePart, apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError
@@ -237,21 +238,22 @@ class Fit(unittest.TestCase):
         bare = without_unfitted(d, "twin")
         self.assertNotIn("U3", bare.parts)
         self.assertFalse(any(p.startswith("U3.") for n in bare.nets.values() for p in n.pins))
-        self.assertEqual(list(variant_findings(d)), [])
+        self.assertEqual(list(variant_findings(Wiring(d))), [])
         self.assertNotIn("U9", apply(d, RemovePart(ref="U9"))[0].variants["twin"].fitted)
 
     def test_fights_and_choices(self) -> None:
         """Two regulators on one rail fight only in the variant that fits both; of a choice exactly one is fitted."""
         d = said(demo(FROST), *self.twin, "fit U9 yes in twin")
         self.assertEqual(
-            [(f.level, f.code, f.source) for f in variant_findings(d)],
+            [(f.level, f.code, f.source) for f in variant_findings(Wiring(d))],
             [("stop", "outputs-fight", "variant twin")],
         )
         c = said(demo(FROST), *self.twin, "either FEED U3 U9")
-        self.assertEqual(list(variant_findings(c)), [])
+        self.assertEqual(list(variant_findings(Wiring(c))), [])
         none = said(c, "fit U3 no in twin")
         self.assertEqual(
-            [(f.code, f.reading) for f in variant_findings(none)], [("either-or", 0), ("no-supply", 0)]
+            [(f.code, f.reading) for f in variant_findings(Wiring(none))],
+            [("either-or", 0), ("no-supply", 0)],
         )
         with self.assertRaises(NotFound):
             fitted(d, "nowhere")

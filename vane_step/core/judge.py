@@ -35,13 +35,14 @@ def waived_findings(design: Design) -> list[tuple[Finding, Waiver]]:
 
 
 def _everything(design: Design, electrical: bool) -> list[Finding]:
+    electrical = electrical and has_roles(design)
     found = [
         *check(design).findings,
         *nearness_findings(design),
         *limit_findings(design),
         *need_findings(design),
     ]
-    if electrical and has_roles(design):
+    if electrical:
         found += [*review(design), *pattern_findings(design)]
     return ordered(found)
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from vane_step.core.circuit.rails import net_at, who
-from vane_step.core.design.model import Design, Net, Part, pin_name
+from vane_step.core.circuit.rails import who
+from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.design.model import Net, Part, pin_name
 from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.rules import Level
 
@@ -19,9 +20,9 @@ _CONTACT = re.compile(r"(COM|NC|NO)(\d*)")
 SOURCE = "a contact NC is closed while the coil has no current"
 
 
-def contact_findings(design: Design) -> Iterator[Finding]:
+def contact_findings(wired: Wiring) -> Iterator[Finding]:
     """Loads that a contact feeds at rest, where nothing feeds them when the coil is on."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         if not part.fitted or "coil_v" not in part.params:
             continue
         poles: dict[str, dict[str, list[str]]] = {}
@@ -35,11 +36,11 @@ def contact_findings(design: Design) -> Iterator[Finding]:
                 "": {"COM": numbers, **{k: v for p in poles.values() for k, v in p.items() if k != "COM"}}
             }
         for pole in poles.values():
-            yield from _at_rest(design, part, pole)
+            yield from _at_rest(wired, part, pole)
 
 
-def _at_rest(design: Design, part: Part, pole: dict[str, list[str]]) -> Iterator[Finding]:
-    common, closed, opened = (_joined(design, part, pole.get(k, [])) for k in ("COM", "NC", "NO"))
+def _at_rest(wired: Wiring, part: Part, pole: dict[str, list[str]]) -> Iterator[Finding]:
+    common, closed, opened = (_joined(wired, part, pole.get(k, [])) for k in ("COM", "NC", "NO"))
     if common is None or closed is None:
         return
     for feed, load in ((common, closed), (closed, common)):
@@ -49,10 +50,10 @@ def _at_rest(design: Design, part: Part, pole: dict[str, list[str]]) -> Iterator
         if opened is not None and opened.role == "supply" and feed is closed:
             continue
         # A load at rest on ground, led to a supply by NO, is held off.
-        if feed.role == "ground" and not _hangs_on_supply(design, load, part):
+        if feed.role == "ground" and not _hangs_on_supply(wired, load, part):
             continue
         named = RESTS.search(
-            " ".join((load.name, *(f"{p.value} {p.catalogue}" for p, _ in design.pins_on(load.name))))
+            " ".join((load.name, *(f"{p.value} {p.catalogue}" for p, _ in wired.pins_on(load.name))))
         )
         level: Level = "look" if named else "note"
         text = f"{load.name} is fed at rest: {who(part)} closes NC while its coil has no current"
@@ -69,17 +70,17 @@ def _at_rest(design: Design, part: Part, pole: dict[str, list[str]]) -> Iterator
         return
 
 
-def _joined(design: Design, part: Part, numbers: list[str]) -> Net | None:
+def _joined(wired: Wiring, part: Part, numbers: list[str]) -> Net | None:
     """Give the net of the first of some pins that is joined to anything else."""
-    nets = [net for n in numbers if (net := net_at(design, part, n)) is not None and len(net.pins) > 1]
+    nets = [net for n in numbers if (net := wired.net_at(part, n)) is not None and len(net.pins) > 1]
     return nets[0] if nets else None
 
 
-def _hangs_on_supply(design: Design, net: Net, relay: Part) -> bool:
+def _hangs_on_supply(wired: Wiring, net: Net, relay: Part) -> bool:
     """Tell whether something on a net, no resistor, diode or capacitor, is fed by a supply: a load."""
     return any(
         other is not relay
         and other.kind not in ("resistor", "diode", "capacitor", "polar-capacitor")
-        and any((n := net_at(design, other, p.number)) is not None and n.role == "supply" for p in other.pins)
-        for other, _ in design.pins_on(net.name)
+        and any((n := wired.net_at(other, p.number)) is not None and n.role == "supply" for p in other.pins)
+        for other, _ in wired.pins_on(net.name)
     )

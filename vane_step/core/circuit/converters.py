@@ -8,9 +8,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.circuit.electrics import bears
-from vane_step.core.circuit.rails import net_at, other_end, rail, who
+from vane_step.core.circuit.rails import rail, who
 from vane_step.core.circuit.sources import ohms_of
-from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
+from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.design.model import Net, Part, Pin, pin_name
 from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.rules import Level
 
@@ -22,28 +23,28 @@ OFF_SHARE, ABOVE_V = 0.06, 0.3
 ADJUST_A = 50e-6
 
 
-def converter_findings(design: Design) -> Iterator[Finding]:
+def converter_findings(wired: Wiring) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         if part.fitted:
-            yield from _regulator(design, part)
-    yield from _dividers(design)
+            yield from _regulator(wired, part)
+    yield from _dividers(wired)
 
 
-def output_net(design: Design, part: Part) -> Net | None:
+def output_net(wired: Wiring, part: Part) -> Net | None:
     """Give the net a regulator feeds: that of its output, or what lies behind the inductor on its switching pin."""
     for pin in part.pins:
         if pin.role == "supply-out":
-            return net_at(design, part, pin.number)
+            return wired.net_at(part, pin.number)
     for pin in part.pins:
-        net = net_at(design, part, pin.number) if pin.name.upper() in ("SW", "LX") else None
-        for other, its in design.pins_on(net.name) if net is not None else ():
-            if other.kind == "inductor" and (far := other_end(design, other, its)) is not None:
+        net = wired.net_at(part, pin.number) if pin.name.upper() in ("SW", "LX") else None
+        for other, its in wired.pins_on(net.name) if net is not None else ():
+            if other.kind == "inductor" and (far := wired.other_end(other, its)) is not None:
                 return far
     return None
 
 
-def _regulator(design: Design, part: Part) -> Iterator[Finding]:
+def _regulator(wired: Wiring, part: Part) -> Iterator[Finding]:
     names = {p.name.upper(): p for p in part.pins}
     switches = names.get("SW") or names.get("LX")
     regulates = (
@@ -51,10 +52,10 @@ def _regulator(design: Design, part: Part) -> Iterator[Finding]:
     )
     if not regulates:
         return
-    out = output_net(design, part)
+    out = output_net(wired, part)
     if out is None:
         return
-    if not _has_capacitor(design, out):
+    if not _has_capacitor(wired, out):
         text = f"{who(part)} has no capacitor at its output {out.name}"
         source = (
             "a regulator needs one to stay steady"
@@ -67,8 +68,8 @@ def _regulator(design: Design, part: Part) -> Iterator[Finding]:
         )
     boost = names.get("BST") or names.get("BOOT")
     if boost is not None and switches is not None:
-        held, at = net_at(design, part, boost.number), net_at(design, part, switches.number)
-        if held is None or at is None or not _capacitor_between(design, held, at):
+        held, at = wired.net_at(part, boost.number), wired.net_at(part, switches.number)
+        if held is None or at is None or not _capacitor_between(wired, held, at):
             text = f"{who(part)} has no capacitor from {boost.name} to {switches.name}: its upper switch never opens"
             source = "drive of its upper switch"
             yield tell(
@@ -81,36 +82,36 @@ def _regulator(design: Design, part: Part) -> Iterator[Finding]:
             )
     sets = names.get("FB") or names.get("ADJ")
     if sets is not None and "vref_v" in part.params:
-        yield from _set_by(design, part, sets, out)
+        yield from _set_by(wired, part, sets, out)
 
 
-def _has_capacitor(design: Design, net: Net) -> bool:
+def _has_capacitor(wired: Wiring, net: Net) -> bool:
     return any(
         other.kind in CAPACITORS
         and other.fitted
-        and (far := other_end(design, other, pin)) is not None
+        and (far := wired.other_end(other, pin)) is not None
         and far.role == "ground"
-        for other, pin in design.pins_on(net.name)
+        for other, pin in wired.pins_on(net.name)
     )
 
 
-def _capacitor_between(design: Design, one: Net, two: Net) -> bool:
+def _capacitor_between(wired: Wiring, one: Net, two: Net) -> bool:
     return any(
-        other.kind in CAPACITORS and other.fitted and other_end(design, other, pin) is two
-        for other, pin in design.pins_on(one.name)
+        other.kind in CAPACITORS and other.fitted and wired.other_end(other, pin) is two
+        for other, pin in wired.pins_on(one.name)
     )
 
 
-def _set_by(design: Design, part: Part, pin: Pin, out: Net) -> Iterator[Finding]:
+def _set_by(wired: Wiring, part: Part, pin: Pin, out: Net) -> Iterator[Finding]:
     """The output that the two resistors at a feedback or adjust pin give, by where they sit."""
-    net = net_at(design, part, pin.number)
+    net = wired.net_at(part, pin.number)
     if net is None or net is out:
         return
     top, bottom, unknown = [], [], False
-    for other, its in design.pins_on(net.name):
+    for other, its in wired.pins_on(net.name):
         if other is part or not other.fitted or other.kind in CAPACITORS:
             continue
-        far, ohms = other_end(design, other, its), ohms_of(other)
+        far, ohms = wired.other_end(other, its), ohms_of(other)
         if far is out and ohms is not None:
             top.append((ohms, other.ref))
         elif far is not None and far.role == "ground" and ohms is not None:
@@ -156,17 +157,17 @@ def _set_by(design: Design, part: Part, pin: Pin, out: Net) -> Iterator[Finding]
         yield tell("feedback", text, gives, wanted.most, Place(refs=refs, net=out.name), source=source)
 
 
-def _dividers(design: Design) -> Iterator[Finding]:
+def _dividers(wired: Wiring) -> Iterator[Finding]:
     """Inputs that hang on a divider from a rail, against what they bear."""
-    for net in design.nets.values():
+    for net in wired.nets.values():
         if net.role != "signal":
             continue
-        on = [(part, pin) for part, pin in design.pins_on(net.name) if part.fitted]
+        on = [(part, pin) for part, pin in wired.pins_on(net.name) if part.fitted]
         inputs = [(part, pin) for part, pin in on if pin.role in ("input", "io")]
         pulls = [
             (v, ohms)
             for part, pin in on
-            if (ohms := ohms_of(part)) and (v := rail(other_end(design, part, pin)))
+            if (ohms := ohms_of(part)) and (v := rail(wired.other_end(part, pin)))
         ]
         resistors = sum(1 for part, _ in on if part.kind == "resistor")
         known = len(inputs) + resistors + sum(1 for part, _ in on if part.kind in CAPACITORS)
@@ -175,7 +176,7 @@ def _dividers(design: Design) -> Iterator[Finding]:
         share = sum(1 / ohms for _, ohms in pulls)
         gets = sum(v.high / ohms for v, ohms in pulls) / share
         for part, pin in inputs:
-            limit = bears(design, part, pin)
+            limit = bears(wired, part, pin)
             if limit is not None and gets > limit + ABOVE_V:
                 refs = (part.ref, *(p.ref for p, _ in on if p.kind == "resistor"))
                 text = f"{pin_name(part.ref, pin.number)} gets {gets:.3g} V from the divider on {net.name}"

@@ -10,7 +10,8 @@ import re
 from collections.abc import Iterator
 
 from vane_step.core.circuit.rails import below_ground, rail, reference
-from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name, split_pin
+from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.design.model import Net, Part, Pin, pin_name, split_pin
 from vane_step.core.errors import InputError
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.quantity import format_value, parse_value
@@ -24,10 +25,10 @@ LED_LEAST_A, LED_MOST_A = 0.0005, 0.020
 STRAY_F = (3e-12, 5e-12)
 
 
-def values(design: Design) -> Iterator[Finding]:
+def values(wired: Wiring) -> Iterator[Finding]:
     """Give the findings of every rule that goes by values."""
     for rule in (_backwards, _spellings, _pull_ups, _crystals, _leds, _resets, _domains):
-        yield from rule(design)
+        yield from rule(wired)
 
 
 def volts(net: Net | None) -> float | None:
@@ -50,7 +51,7 @@ def is_switch(part: Part) -> bool:
     return len(part.pins) <= 4 and (names >= {"G", "D", "S"} or names >= {"B", "C", "E"})
 
 
-def _loads(design: Design, part: Part, net: Net) -> bool:
+def _loads(wired: Wiring, part: Part, net: Net) -> bool:
     """Tell whether a part that is no resistor hangs between a net and a supply, as loads do."""
     if (
         part.kind == "resistor"
@@ -58,39 +59,34 @@ def _loads(design: Design, part: Part, net: Net) -> bool:
         or (len(part.pins) > 2 and not part.params.get("inductive"))
     ):
         return False
-    others = (_net(design, pin_name(part.ref, p.number)) for p in part.pins)
+    others = (wired.net(pin_name(part.ref, p.number)) for p in part.pins)
     return any(o is not None and o is not net and o.role == "supply" for o in others)
 
 
-def _net(design: Design, pin: str) -> Net | None:
-    name = design.net_of(pin)
-    return design.nets[name] if name else None
+def _ends(wired: Wiring, part: Part) -> tuple[Net | None, Net | None]:
+    return wired.net(f"{part.ref}.1"), wired.net(f"{part.ref}.2")
 
 
-def _ends(design: Design, part: Part) -> tuple[Net | None, Net | None]:
-    return _net(design, f"{part.ref}.1"), _net(design, f"{part.ref}.2")
-
-
-def _of_kind(design: Design, *kinds: str) -> Iterator[Part]:
-    for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
+def _of_kind(wired: Wiring, *kinds: str) -> Iterator[Part]:
+    for part in wired.parts:
         if part.kind in kinds and part.pin("1") and part.pin("2"):
             yield part
 
 
-def _between(design: Design, kind: str, net: Net, role: str) -> list[tuple[Part, Net]]:
+def _between(wired: Wiring, kind: str, net: Net, role: str) -> list[tuple[Part, Net]]:
     """List the parts of a kind from a net to any net of a role."""
     found = []
-    for part in {part.ref: part for part, _ in design.pins_on(net.name)}.values():
+    for part in {part.ref: part for part, _ in wired.pins_on(net.name)}.values():
         if part.kind == kind:
-            others = [n for n in _ends(design, part) if n is not None and n is not net and n.role == role]
+            others = [n for n in _ends(wired, part) if n is not None and n is not net and n.role == role]
             found += [(part, n) for n in others]
     return found
 
 
-def _backwards(design: Design) -> Iterator[Finding]:
+def _backwards(wired: Wiring) -> Iterator[Finding]:
     """Polarised capacitors with their plus end at ground, LEDs that can never light. Pin 1 is plus, or cathode."""
-    for part in _of_kind(design, "polar-capacitor", "led"):
-        one, two = _ends(design, part)
+    for part in _of_kind(wired, "polar-capacitor", "led"):
+        one, two = _ends(wired, part)
         if one is None or two is None:
             continue
         plus, minus = (one, two) if part.kind == "polar-capacitor" else (two, one)
@@ -128,10 +124,10 @@ def _folded(name: str) -> str:
     return f"{'' if lead == '+' and plain[:1].isdigit() else lead}{plain}{trail}" if plain else name
 
 
-def _spellings(design: Design) -> Iterator[Finding]:
+def _spellings(wired: Wiring) -> Iterator[Finding]:
     """Net names that differ only in case or in signs between letters."""
     seen: dict[str, list[str]] = {}
-    for name in design.nets:
+    for name in wired.nets:
         seen.setdefault(_folded(name), []).append(name)
     for names in seen.values():
         if len(names) > 1:
@@ -140,24 +136,24 @@ def _spellings(design: Design) -> Iterator[Finding]:
             yield tell("two-spellings", text, len(names), 1, Place(net=names[0]), remedy=ask)
 
 
-def _pull_ups(design: Design) -> Iterator[Finding]:
+def _pull_ups(wired: Wiring) -> Iterator[Finding]:
     """Open-drain nets: without pull-up, or with pull-ups that together are too strong or too weak."""
-    for net in design.nets.values():
+    for net in wired.nets.values():
         # A transistor pulls a load, not a line: it wants no pull-up.
         drains = [
             part.ref
-            for part, pin in design.pins_on(net.name)
+            for part, pin in wired.pins_on(net.name)
             if pin.role == "open-drain" and not is_switch(part)
         ]
         if (
             not drains
             or len(net.pins) < 2
-            or any(_loads(design, part, net) for part, _ in design.pins_on(net.name))
+            or any(_loads(wired, part, net) for part, _ in wired.pins_on(net.name))
         ):
             continue
-        ups = [(p, n, v) for p, n in _between(design, "resistor", net, "supply") if (v := value_of(p))]
+        ups = [(p, n, v) for p, n in _between(wired, "resistor", net, "supply") if (v := value_of(p))]
         refs = tuple(dict.fromkeys(drains))
-        if not _between(design, "resistor", net, "supply"):
+        if not _between(wired, "resistor", net, "supply"):
             yield tell(
                 "no-pull-up",
                 f"Open-drain net {net.name} has no pull-up",
@@ -193,15 +189,15 @@ def _pull_ups(design: Design) -> Iterator[Finding]:
             )
 
 
-def _crystals(design: Design) -> Iterator[Finding]:
+def _crystals(wired: Wiring) -> Iterator[Finding]:
     """Load capacitors against the crystal's load, which is the second word of its value: ``8 MHz 12p5``."""
-    for part in _of_kind(design, "crystal"):
+    for part in _of_kind(wired, "crystal"):
         load = _farads(part.value)
         if load is None:
             continue
         low, high = (2 * (load - stray) * 1e12 for stray in (STRAY_F[1], STRAY_F[0]))
-        for net in _ends(design, part):
-            for cap, _ in _between(design, "capacitor", net, "ground") if net else ():
+        for net in _ends(wired, part):
+            for cap, _ in _between(wired, "capacitor", net, "ground") if net else ():
                 have = value_of(cap)
                 if have is None or low * 0.85 <= have * 1e12 <= high * 1.15:
                     continue
@@ -225,28 +221,28 @@ def _farads(text: str) -> float | None:
     return None
 
 
-def _drive_volts(design: Design, net: Net | None) -> float | None:
+def _drive_volts(wired: Wiring, net: Net | None) -> float | None:
     """Tell the voltage a net is driven to: a rail's own, or that of the supply of the part whose output is on it."""
     if net is None:
         return None
     if (known := volts(net)) is not None:
         return known
-    for part, pin in design.pins_on(net.name):
+    for part, pin in wired.pins_on(net.name):
         if pin.role in ("output", "io"):
-            return _supply_volts(design, part)
+            return _supply_volts(wired, part)
     return None
 
 
-def _supply_volts(design: Design, part: Part) -> float | None:
+def _supply_volts(wired: Wiring, part: Part) -> float | None:
     found = [
         v
         for p in part.pins
-        if p.role == "supply-in" and (v := volts(_net(design, pin_name(part.ref, p.number))))
+        if p.role == "supply-in" and (v := volts(wired.net(pin_name(part.ref, p.number))))
     ]
     return min(found) if found else None
 
 
-def bears(design: Design, part: Part, pin: Pin) -> float | None:
+def bears(wired: Wiring, part: Part, pin: Pin) -> float | None:
     """Give the supply that bounds an input: of several the one its name belongs to, the analogue one for AVDD's inputs.
 
     An input that its name or functions mark as tolerant (``5VT``) bears that; where nothing tells which of several
@@ -259,26 +255,26 @@ def bears(design: Design, part: Part, pin: Pin) -> float | None:
         v
         for p in part.pins
         if p.role == "supply-in"
-        and (v := volts(_net(design, pin_name(part.ref, p.number)))) is not None
+        and (v := volts(wired.net(pin_name(part.ref, p.number)))) is not None
         and v > 0
     ]
     return max(found) if found else None
 
 
-def _leds(design: Design) -> Iterator[Finding]:
+def _leds(wired: Wiring) -> Iterator[Finding]:
     """Current of an LED with its resistor, from the rail or pin that feeds them; forward voltage from its value."""
-    for led in _of_kind(design, "led"):
+    for led in _of_kind(wired, "led"):
         forward = forward_volts(led)
-        for near, far in (_ends(design, led), _ends(design, led)[::-1]):
+        for near, far in (_ends(wired, led), _ends(wired, led)[::-1]):
             if forward is None or near is None or far is None or len(near.pins) != 2:
                 continue
             ref = next((split_pin(p)[0] for p in near.pins if split_pin(p)[0] != led.ref), led.ref)
-            resistor = design.parts[ref]
+            resistor = wired.design.parts[ref]
             ohms = value_of(resistor) if resistor.kind == "resistor" else None
             if not ohms:
                 continue
-            other = next((n for n in _ends(design, resistor) if n is not None and n is not near), None)
-            feeds = [v for n in (other, far) if (v := _drive_volts(design, n)) is not None]
+            other = next((n for n in _ends(wired, resistor) if n is not None and n is not near), None)
+            feeds = [v for n in (other, far) if (v := _drive_volts(wired, n)) is not None]
             if len(feeds) != 1:
                 continue
             amps = (feeds[0] - forward) / ohms
@@ -315,14 +311,14 @@ def forward_volts(led: Part) -> float | None:
     return next((float(f"{m[1]}.{m[2] or 0}") for m in words if m), None)
 
 
-def _resets(design: Design) -> Iterator[Finding]:
+def _resets(wired: Wiring) -> Iterator[Finding]:
     """Reset inputs that nothing holds high."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         for pin in part.pins:
             if pin.role != "input" or pin.name.upper().strip("#~/") not in _RESET:
                 continue
-            net = _net(design, pin_name(part.ref, pin.number))
-            if net is None or net.role == "supply" or _between(design, "resistor", net, "supply"):
+            net = wired.net(pin_name(part.ref, pin.number))
+            if net is None or net.role == "supply" or _between(wired, "resistor", net, "supply"):
                 continue
             text = f"Reset pin {pin_name(part.ref, pin.number)} has no pull-up"
             yield tell(
@@ -335,18 +331,18 @@ def _resets(design: Design) -> Iterator[Finding]:
             )
 
 
-def _domains(design: Design) -> Iterator[Finding]:
+def _domains(wired: Wiring) -> Iterator[Finding]:
     """Outputs that drive inputs beyond what feeds these: from a higher rail, or from one below ground."""
-    for net in design.nets.values():
+    for net in wired.nets.values():
         if net.role in ("supply", "ground"):
             continue
         drivers: list[tuple[float, float, str]] = []
         takers: list[tuple[float, float, str]] = []
-        for part, pin in design.pins_on(net.name):
-            name, base = pin_name(part.ref, pin.number), reference(design, part)
-            if pin.role == "output" and (gives := _supply_volts(design, part)) is not None:
+        for part, pin in wired.pins_on(net.name):
+            name, base = pin_name(part.ref, pin.number), reference(wired, part)
+            if pin.role == "output" and (gives := _supply_volts(wired, part)) is not None:
                 drivers.append((gives, base.low, name))
-            elif pin.role in ("input", "io") and (most := bears(design, part, pin)) is not None:
+            elif pin.role in ("input", "io") and (most := bears(wired, part, pin)) is not None:
                 takers.append((most, base.low, name))
         for high, low, driver in drivers if takers else ():
             most, _, taker = min(takers)

@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from vane_step.core.circuit.rails import Volts, net_at, other_end, rail, who
+from vane_step.core.circuit.rails import Volts, rail, who
 from vane_step.core.circuit.sources import ohms_of
-from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
+from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.design.model import Net, Part, Pin, pin_name
 from vane_step.core.finding import Finding, Place, tell
 
 CATALOGUE = "the catalogue"
@@ -62,27 +63,27 @@ class _Drive:
         return sum(p.at(high, weakest) / max(p.ohms, DIRECT_OHM) for p in held) / share
 
 
-def gate_findings(design: Design) -> Iterator[Finding]:
+def gate_findings(wired: Wiring) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         pins = {p.name.upper(): p for p in part.pins}
         if not part.fitted or len(part.pins) > 4:
             continue
         if pins.keys() >= {"G", "D", "S"} and "vgsth_v" in part.params:
-            yield from _field_effect(design, part, pins)
+            yield from _field_effect(wired, part, pins)
         elif pins.keys() >= {"B", "C", "E"}:
-            yield from _bipolar(design, part, pins)
+            yield from _bipolar(wired, part, pins)
 
 
-def _field_effect(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Finding]:
-    gate, drain, source = (net_at(design, part, pins[n].number) for n in "GDS")
+def _field_effect(wired: Wiring, part: Part, pins: dict[str, Pin]) -> Iterator[Finding]:
+    gate, drain, source = (wired.net_at(part, pins[n].number) for n in "GDS")
     if gate is None or source is None:
         return
     # A tab is a drain of its own, of which only its copper matters.
     n_channel = any(p.role == "open-drain" for p in part.pins)
     yield from _turned(part, n_channel, drain, source)
-    at = rail(source) or _over_shunt(design, source)
-    drive = _drive_of(design, part, gate)
+    at = rail(source) or _over_shunt(wired, source)
+    drive = _drive_of(wired, part, gate)
     if at is None or drive is None:
         return
     low_side = n_channel and abs(at.most) < 1e-9
@@ -112,9 +113,9 @@ def _field_effect(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[
             source="an open drain only pulls down",
         )
         return
-    yield from _enough(part, gate, drive, at, n_channel, drain is not None and _loaded(design, part, drain))
+    yield from _enough(part, gate, drive, at, n_channel, drain is not None and _loaded(wired, part, drain))
     yield from _ever_off(part, gate, drive, at, n_channel)
-    yield from _bears(design, part, gate, source, drive, at)
+    yield from _bears(wired, part, gate, source, drive, at)
 
 
 def _turned(part: Part, n_channel: bool, drain: Net | None, source: Net) -> Iterator[Finding]:
@@ -131,32 +132,32 @@ def _turned(part: Part, n_channel: bool, drain: Net | None, source: Net) -> Iter
         yield tell("transistor-turned", text, 1, 0, Place(refs=(part.ref,), net=ground.name), source=where)
 
 
-def _over_shunt(design: Design, net: Net) -> Volts | None:
+def _over_shunt(wired: Wiring, net: Net) -> Volts | None:
     """Give 0 V for a source that stands on ground over a resistor to measure by."""
-    for part, pin in design.pins_on(net.name):
+    for part, pin in wired.pins_on(net.name):
         ohms = ohms_of(part)
         if ohms is not None and ohms <= SHUNT_OHM and len(part.pins) == 2:
-            other = other_end(design, part, pin)
+            other = wired.other_end(part, pin)
             if other is not None and other.role == "ground":
                 return Volts(0.0, 0.0)
     return None
 
 
-def _drive_of(design: Design, gated: Part, gate: Net) -> _Drive | None:
+def _drive_of(wired: Wiring, gated: Part, gate: Net) -> _Drive | None:
     """Gather what a gate hangs on; ``None`` where something on it gives nobody knows what."""
     found: list[_Pull] = []
     known = rail(gate)
     if known is not None:
         return _Drive((_rail_pull(known, 0.0),))
-    for part, pin in design.pins_on(gate.name):
+    for part, pin in wired.pins_on(gate.name):
         if part is gated or not part.fitted or part.kind in ("capacitor", "polar-capacitor", "diode"):
             continue
         if part.kind == "resistor" and len(part.pins) == 2:
             ohms = ohms_of(part)
-            far = other_end(design, part, pin)
+            far = wired.other_end(part, pin)
             if ohms is None or far is None:
                 return None
-            pulls = [_rail_pull(v, 0.0)] if (v := rail(far)) is not None else _drivers(design, far, part)
+            pulls = [_rail_pull(v, 0.0)] if (v := rail(far)) is not None else _drivers(wired, far, part)
             # A resistor to what is known only in part, or to another knot of resistors, leaves the gate unknown.
             if pulls is None:
                 return None
@@ -164,7 +165,7 @@ def _drive_of(design: Design, gated: Part, gate: Net) -> _Drive | None:
         elif _is_gate(part, pin):
             continue
         else:
-            driver = _driver(design, part, pin)
+            driver = _driver(wired, part, pin)
             if driver is None:
                 return None
             found.append(driver)
@@ -180,19 +181,19 @@ def _is_gate(part: Part, pin: Pin) -> bool:
     return pin.role == "input" and pin.name.upper() == "G" and len(part.pins) <= 4
 
 
-def _drivers(design: Design, net: Net, through: Part) -> list[_Pull] | None:
+def _drivers(wired: Wiring, net: Net, through: Part) -> list[_Pull] | None:
     """Give what drives a net at the far end of a resistor; ``None`` where that cannot be told."""
     found = []
-    for part, pin in design.pins_on(net.name):
+    for part, pin in wired.pins_on(net.name):
         if part is through or not part.fitted or part.kind in ("capacitor", "polar-capacitor"):
             continue
         if part.kind == "resistor" and (ohms := ohms_of(part)) is not None:
-            far = rail(other_end(design, part, pin))
+            far = rail(wired.other_end(part, pin))
             if far is None:
                 return None
             found.append(_rail_pull(far, ohms))
             continue
-        driver = _driver(design, part, pin)
+        driver = _driver(wired, part, pin)
         if driver is None:
             return None
         found.append(driver)
@@ -203,25 +204,23 @@ def _drivers(design: Design, net: Net, through: Part) -> list[_Pull] | None:
     return found if len(found) == 1 else None
 
 
-def _driver(design: Design, part: Part, pin: Pin) -> _Pull | None:
+def _driver(wired: Wiring, part: Part, pin: Pin) -> _Pull | None:
     """Give what an output, a port or an open drain does to its net."""
     if pin.role in ("output", "io"):
-        rails = [
-            v for p in part.pins if p.role == "supply-in" and (v := rail(net_at(design, part, p.number)))
-        ]
+        rails = [v for p in part.pins if p.role == "supply-in" and (v := rail(wired.net_at(part, p.number)))]
         if not rails:
             return None
         supply = max(rails, key=lambda v: v.high)
         return _Pull(Volts(0.0, supply.high), 0.0, drives=True, weak=supply.low)
     if pin.role == "open-drain":
         low = next(
-            (rail(net_at(design, part, p.number)) for p in part.pins if p.name.upper() in ("S", "E")), None
+            (rail(wired.net_at(part, p.number)) for p in part.pins if p.name.upper() in ("S", "E")), None
         )
         return _Pull(Volts(low.low if low else 0.0, 0.0), 0.0, drives=True, lets_go=True)
     return None
 
 
-def _loaded(design: Design, switch: Part, drain: Net) -> bool:
+def _loaded(wired: Wiring, switch: Part, drain: Net) -> bool:
     """Tell whether more hangs on a drain than gates and large resistors, through which next to nothing flows."""
 
     def takes(part: Part, pin: Pin) -> bool:
@@ -230,7 +229,7 @@ def _loaded(design: Design, switch: Part, drain: Net) -> bool:
         return part.kind != "capacitor" and not _is_gate(part, pin)
 
     return any(
-        part is not switch and part.fitted and takes(part, pin) for part, pin in design.pins_on(drain.name)
+        part is not switch and part.fitted and takes(part, pin) for part, pin in wired.pins_on(drain.name)
     )
 
 
@@ -280,11 +279,11 @@ def _ever_off(part: Part, gate: Net, drive: _Drive, at: Volts, n_channel: bool) 
         )
 
 
-def _bears(design: Design, part: Part, gate: Net, source: Net, drive: _Drive, at: Volts) -> Iterator[Finding]:
+def _bears(wired: Wiring, part: Part, gate: Net, source: Net, drive: _Drive, at: Volts) -> Iterator[Finding]:
     """Whether the gate bears what it gets."""
     levels = [v for high in (True, False) if (v := drive.level(high)) is not None]
     most = max(max(abs(v - at.low), abs(v - at.high)) for v in levels)
-    if most <= GATE_MOST_V or _clamped(design, gate, source):
+    if most <= GATE_MOST_V or _clamped(wired, gate, source):
         return
     text = f"The gate of {who(part)} gets {most:.3g} V against its source"
     source_of = "most gates bear 20 V (rule of thumb)"
@@ -299,16 +298,16 @@ def _bears(design: Design, part: Part, gate: Net, source: Net, drive: _Drive, at
     )
 
 
-def _clamped(design: Design, gate: Net, source: Net) -> bool:
+def _clamped(wired: Wiring, gate: Net, source: Net) -> bool:
     return any(
-        "vz_v" in part.params and any(net_at(design, part, p.number) is source for p in part.pins)
-        for part, _ in design.pins_on(gate.name)
+        "vz_v" in part.params and any(wired.net_at(part, p.number) is source for p in part.pins)
+        for part, _ in wired.pins_on(gate.name)
     )
 
 
-def _bipolar(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Finding]:
+def _bipolar(wired: Wiring, part: Part, pins: dict[str, Pin]) -> Iterator[Finding]:
     """Bases straight on a rail or an output: the diode to the emitter takes what it gets."""
-    base, emitter = (net_at(design, part, pins[n].number) for n in "BE")
+    base, emitter = (wired.net_at(part, pins[n].number) for n in "BE")
     at = rail(emitter)
     if base is None or at is None:
         return
@@ -324,10 +323,10 @@ def _bipolar(design: Design, part: Part, pins: dict[str, Pin]) -> Iterator[Findi
             source=why,
         )
         return
-    for other, pin in design.pins_on(base.name):
+    for other, pin in wired.pins_on(base.name):
         if other is not part and other.fitted and pin.role in ("output", "io") and base.role != "supply":
             text = f"{pin_name(other.ref, pin.number)} drives the base of {who(part)} without a resistor"
-            driver = _driver(design, other, pin)
+            driver = _driver(wired, other, pin)
             high = driver.volts.high if driver else 0.0
             if high > 1.0 and emitter is not None and emitter.role == "ground":
                 yield tell("base-bare", text, high, 1.0, Place(refs=(part.ref,), net=base.name), source=why)

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from vane_step.core.circuit.rails import net_at
-from vane_step.core.design.model import Design, Part, Pin, pin_name
+from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.design.model import Part, Pin, pin_name
 from vane_step.core.finding import Finding, Place, tell
 
 _SENDS = re.compile(r"(^|[._])TXD?\d?$", re.I)
@@ -14,10 +14,10 @@ _TAKES = re.compile(r"(^|[._])RXD?\d?$", re.I)
 _ENABLE = re.compile(r"^(EN|ENABLE|CE|SHDN#|ON)$", re.I)
 
 
-def line_findings(design: Design) -> Iterator[Finding]:
+def line_findings(wired: Wiring) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
     for rule in (_senders, _addresses, _tied_off, _taps):
-        yield from rule(design)
+        yield from rule(wired)
 
 
 def _does(part: Part, pin: Pin) -> str:
@@ -26,11 +26,11 @@ def _does(part: Part, pin: Pin) -> str:
     return use or pin.name
 
 
-def _senders(design: Design) -> Iterator[Finding]:
+def _senders(wired: Wiring) -> Iterator[Finding]:
     """Two senders on one line, though neither says it is an output; a receiver there does not make it right."""
-    for net in design.nets.values():
+    for net in wired.nets.values():
         # The pins of a plug are named for the line, and tell not which end sends.
-        on = [(part, pin) for part, pin in design.pins_on(net.name) if part.fitted and pin.role != "passive"]
+        on = [(part, pin) for part, pin in wired.pins_on(net.name) if part.fitted and pin.role != "passive"]
         sends = tuple(
             pin_name(a.ref, b.number) for a, b in on if b.role != "input" and _SENDS.search(_does(a, b))
         )
@@ -43,16 +43,16 @@ def _senders(design: Design) -> Iterator[Finding]:
             yield tell("no-sender", text, len(takes), 1, Place.of_pins(*takes, net=net.name))
 
 
-def _addresses(design: Design) -> Iterator[Finding]:
+def _addresses(wired: Wiring) -> Iterator[Finding]:
     """Two parts of one address on one bus, where no address pin tells them apart."""
-    for net in design.nets.values():
+    for net in wired.nets.values():
         mine: dict[tuple[float, tuple[str | None, ...]], list[str]] = {}
-        for part, pin in design.pins_on(net.name):
+        for part, pin in wired.pins_on(net.name):
             address = part.params.get("i2c_address")
             if address is None or pin.name.upper() != "SDA" or not part.fitted:
                 continue
             straps = tuple(
-                design.net_of(pin_name(part.ref, p.number))
+                wired.design.net_of(pin_name(part.ref, p.number))
                 for p in part.pins
                 if re.fullmatch(r"A\d", p.name.upper())
             )
@@ -64,17 +64,17 @@ def _addresses(design: Design) -> Iterator[Finding]:
                 yield tell("address-twice", text, len(pins), 1, Place.of_pins(*pins, net=net.name))
 
 
-def _tied_off(design: Design) -> Iterator[Finding]:
+def _tied_off(wired: Wiring) -> Iterator[Finding]:
     """Enable inputs and control electrodes of transistors that are on ground for good."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         if not part.fitted:
             continue
         for pin in part.pins:
-            net = net_at(design, part, pin.number)
+            net = wired.net_at(part, pin.number)
             if net is None or net.role != "ground" or pin.role != "input":
                 continue
             emitter = next((p for p in part.pins if p.name.upper() in ("E", "S")), None)
-            other = net_at(design, part, emitter.number) if emitter else None
+            other = wired.net_at(part, emitter.number) if emitter else None
             # One whose emitter or source is on a supply is switched on by ground.
             control = len(part.pins) <= 4 and pin.name.upper() in ("G", "B")
             low_side = control and (other is None or other.role != "supply")
@@ -88,13 +88,13 @@ def _tied_off(design: Design) -> Iterator[Finding]:
 _PLUS, _MINUS = re.compile(r"(\+|_P|POS|HI)$", re.I), re.compile(r"(-|_N|NEG|LO)$", re.I)
 
 
-def _taps(design: Design) -> Iterator[Finding]:
+def _taps(wired: Wiring) -> Iterator[Finding]:
     """Taps of shunts that sit at the other end, which shorts the shunt, or whose signs are those of the other line."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         pins = {p.name.upper(): p for p in part.pins}
         if not part.fitted or not pins.keys() >= {"I+", "I-", "S+", "S-"}:
             continue
-        at = {name: net_at(design, part, pin.number) for name, pin in pins.items()}
+        at = {name: wired.net_at(part, pin.number) for name, pin in pins.items()}
         for tap, far in (("S+", "I-"), ("S-", "I+")):
             net = at[tap]
             if net is not None and net is at[far]:

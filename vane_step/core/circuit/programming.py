@@ -9,8 +9,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from vane_step.core.circuit.rails import net_at, other_end, who
-from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
+from vane_step.core.circuit.rails import who
+from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.design.model import Net, Part, Pin, pin_name
 from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.parts.ports import Port, ports
 from vane_step.core.rules import Level
@@ -22,14 +23,14 @@ _SOCKETED = re.compile(r"DIP-|PLCC-")
 _SERIAL = re.compile(r"(^|[._])[RT]XD?\d?$", re.I)
 
 
-def programming_findings(design: Design) -> Iterator[Finding]:
+def programming_findings(wired: Wiring) -> Iterator[Finding]:
     """Controllers that nothing can program, and serial lines taken for the loader's."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         ways = ports(part.pins) if part.fitted else []
-        if not ways or not any(net_at(design, part, p.number) for p in part.pins):
+        if not ways or not any(wired.net_at(part, p.number) for p in part.pins):
             continue
-        open_ways = [w for w in ways if _reached(design, part, w.pins)] or _by_reset(design, part)
-        misled = list(_misled(design, part, ways, bool(open_ways)))
+        open_ways = [w for w in ways if _reached(wired, part, w.pins)] or _by_reset(wired, part)
+        misled = list(_misled(wired, part, ways, bool(open_ways)))
         yield from misled
         if not open_ways and not misled and not _SOCKETED.match(part.package):
             names = " or ".join(f"{_names(part, w.pins)} ({w.name})" for w in ways)
@@ -44,27 +45,27 @@ def programming_findings(design: Design) -> Iterator[Finding]:
             )
 
 
-def _by_reset(design: Design, part: Part) -> set[str]:
+def _by_reset(wired: Wiring, part: Part) -> set[str]:
     """Give the plugs that carry the reset and two more lines of a controller: it is programmed some other way."""
     resets = {
-        ref for p in part.pins if "RESET" in (p.name.upper(), *p.functions) for ref in _met(design, part, p)
+        ref for p in part.pins if "RESET" in (p.name.upper(), *p.functions) for ref in _met(wired, part, p)
     }
     signals = ("io", "input", "output", "open-drain")
-    lines = [ref for p in part.pins if p.role in signals for ref in _met(design, part, p)]
+    lines = [ref for p in part.pins if p.role in signals for ref in _met(wired, part, p)]
     return {ref for ref in resets if lines.count(ref) >= 3}
 
 
-def _misled(design: Design, part: Part, ways: list[Port], programmed: bool) -> Iterator[Finding]:
+def _misled(wired: Wiring, part: Part, ways: list[Port], programmed: bool) -> Iterator[Finding]:
     """Connectors and bridges on other pins of the loader's peripheral."""
     for port in ways:
-        if port.name == "DBG" or _reached(design, part, port.pins):
+        if port.name == "DBG" or _reached(wired, part, port.pins):
             continue
         used = {u.function: u.pin for u in part.uses if u.function.startswith(f"{port.name}.")}
         numbers = [used.get(f"{port.name}.{leg}") for leg in ("TX", "RX")]
         one, two = (next((p for p in part.pins if p.number == n), None) for n in numbers)
         if one is None or two is None or {one.number, two.number} & {p.number for p in port.pins}:
             continue
-        if _reached(design, part, (one, two)):
+        if _reached(wired, part, (one, two)):
             text = (
                 f"{_names(part, (one, two))} cannot program {part.ref}: its loader uses {port.name} "
                 f"on {_names(part, port.pins)}"
@@ -89,22 +90,22 @@ def _names(part: Part, pins: tuple[Pin, ...]) -> str:
     return ", ".join(f"{part.ref}.{p.name or p.number}" for p in pins)
 
 
-def _reached(design: Design, part: Part, pins: tuple[Pin, Pin]) -> bool:
+def _reached(wired: Wiring, part: Part, pins: tuple[Pin, Pin]) -> bool:
     """Tell whether one plug or bridge, or test pads, are at both pins, also behind a resistor or jumper each."""
-    one, two = (_met(design, part, pin) for pin in pins)
+    one, two = (_met(wired, part, pin) for pin in pins)
     return bool(one & two)
 
 
-def _met(design: Design, part: Part, pin: Pin) -> set[str]:
-    net = net_at(design, part, pin.number)
+def _met(wired: Wiring, part: Part, pin: Pin) -> set[str]:
+    net = wired.net_at(part, pin.number)
     nets: list[Net] = [net] if net else []
-    for other, end in design.pins_on(net.name) if net else ():
-        far = other_end(design, other, end) if other.kind in ("resistor", "switch", "") else None
+    for other, end in wired.pins_on(net.name) if net else ():
+        far = wired.other_end(other, end) if other.kind in ("resistor", "switch", "") else None
         if far is not None and far.role == "signal":
             nets.append(far)
     return {
         "test pads" if other.ref.startswith("TP") else other.ref
         for n in nets
-        for other, end in design.pins_on(n.name)
+        for other, end in wired.pins_on(n.name)
         if other is not part and other.fitted and (_PLUG.match(other.ref) or _SERIAL.search(end.name))
     }

@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-from vane_step.core.design.model import Design, Net, Part, Pin, pin_name
+from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.design.model import Net, Part, Pin, pin_name
 
 # A voltage at the beginning of a name or behind an underscore: 3V3, +12V, -35V, N12V, 5V_BUCK, PACK_16V8.
 _NAMED = re.compile(r"(?:^|_)([+-]|N(?:EG)?_?)?(\d{1,3})V(\d{0,2})(?=$|[^0-9A-Za-z])", re.I)
@@ -72,37 +73,25 @@ def is_lower_supply(pin: Pin, net: Net) -> bool:
     return pin.role == "ground" and pin.name.upper() in LOWER_SUPPLIES and below_ground(net)
 
 
-def taking_pins(design: Design, net: Net) -> tuple[str, ...]:
+def taking_pins(wired: Wiring, net: Net) -> tuple[str, ...]:
     """Give the pins that take their supply from a net."""
     return tuple(
         pin_name(part.ref, pin.number)
-        for part, pin in design.pins_on(net.name)
+        for part, pin in wired.pins_on(net.name)
         if pin.role == "supply-in" or is_lower_supply(pin, net)
     )
 
 
-def reference(design: Design, part: Part) -> Volts:
+def reference(wired: Wiring, part: Part) -> Volts:
     """Give what a part's supplies count from: ground, or the rail all its ground pins are on as lower supply."""
     nets = [
-        net for p in part.pins if p.role == "ground" and (net := net_at(design, part, p.number)) is not None
+        net for p in part.pins if p.role == "ground" and (net := wired.net_at(part, p.number)) is not None
     ]
     rails = [rail(net) for net in nets if net.role == "supply"]
     known = [volts for volts in rails if volts is not None]
     if not known or len(known) < len(nets):
         return Volts(0.0, 0.0)
     return Volts(min(v.low for v in known), max(v.high for v in known))
-
-
-def net_at(design: Design, part: Part, number: str) -> Net | None:
-    """Give the net a pin of a part is on."""
-    name = design.net_of(pin_name(part.ref, number))
-    return design.nets[name] if name else None
-
-
-def other_end(design: Design, part: Part, pin: Pin) -> Net | None:
-    """Give the net at the other end of a two-terminal part."""
-    far = next((p for p in part.pins if p is not pin), None) if len(part.pins) == 2 else None
-    return net_at(design, part, far.number) if far is not None else None
 
 
 def who(part: Part) -> str:

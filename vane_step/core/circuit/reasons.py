@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from vane_step.core.circuit.electrics import forward_volts, value_of, volts
+from vane_step.core.circuit.wiring import Wiring
 from vane_step.core.derive import derived
 from vane_step.core.design.edits import SetItem, SetValue, Single, Together
 from vane_step.core.design.model import Calculation, Design, Net, Part, natural, pin_name
@@ -277,9 +278,9 @@ def _accepting(reason: Reason) -> Iterator[Single]:
     yield SetItem(calculation=reason.calculation.model_copy(update={"was": was}))
 
 
-def reason_findings(design: Design) -> Iterator[Finding]:
+def reason_findings(wired: Wiring) -> Iterator[Finding]:
     """Tell stale, overruled and broken calculations, and voltages that no rail has any more."""
-    for reason in reasons(design):
+    for reason in reasons(wired.design):
         found = reason.calculation
         refs = tuple(dict.fromkeys(found.sets.values()))
         place = Place(step="circuit", refs=refs)
@@ -310,7 +311,7 @@ def reason_findings(design: Design) -> Iterator[Finding]:
         elif reason.state == "broken":
             text = f"{found.id} cannot be worked out: {reason.says}"
             yield tell("broken-reason", text, 1, 0, place, sense="at most", source=source)
-    yield from _orphans(design)
+    yield from _orphans(wired)
 
 
 def mentioned(text: str) -> list[float]:
@@ -330,12 +331,12 @@ def _texts(design: Design) -> Iterator[tuple[str, str, Place]]:
             yield f"note of {part.ref}", part.note, Place(step="circuit", refs=(part.ref,))
 
 
-def _orphans(design: Design) -> Iterator[Finding]:
+def _orphans(wired: Wiring) -> Iterator[Finding]:
     """Texts and notes that name a voltage which no rail has."""
-    rails = sorted({v for n in design.nets.values() if (v := volts(n)) is not None})
+    rails = sorted({v for n in wired.nets.values() if (v := volts(n)) is not None})
     if not rails:
         return
-    for what, text, place in _texts(design):
+    for what, text, place in _texts(wired.design):
         for value in mentioned(text):
             if all(abs(value - rail) > 0.05 for rail in rails):
                 known = ", ".join(f"{r:g} V" for r in rails)

@@ -18,8 +18,9 @@ from vane_step.core.circuit.reasons import reason_findings
 from vane_step.core.circuit.sources import fed_nets, nets_before, source_findings
 from vane_step.core.circuit.stress import stress_findings
 from vane_step.core.circuit.variants import variant_findings
+from vane_step.core.circuit.wiring import Wiring
 from vane_step.core.derive import derived
-from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name, split_pin
+from vane_step.core.design.model import Design, Net, Part, Pin, pin_name, split_pin
 from vane_step.core.finding import Finding, Place, Remedy, ordered, tell
 from vane_step.core.rules import Level
 
@@ -31,25 +32,26 @@ CIRCUIT = "the circuit"
 @derived("parts", "packages", "nets", "variants", "calculations", "brief", "texts")
 def review(design: Design) -> tuple[Finding, ...]:
     """Review a circuit: open pins, lonely nets, fights, supplies, decoupling, values, ratings, reasons and variants."""
+    wired = Wiring(design)
     found = [
-        *_open_pins(design),
-        *_lonely_nets(design),
-        *_fights(design),
-        *_supplies(design),
-        *_grounds(design),
-        *_decoupling(design),
-        *values(design),
-        *hazards(design),
-        *connector_findings(design),
-        *source_findings(design),
-        *stress_findings(design),
-        *line_findings(design),
-        *gate_findings(design),
-        *converter_findings(design),
-        *contact_findings(design),
-        *programming_findings(design),
-        *reason_findings(design),
-        *variant_findings(design),
+        *_open_pins(wired),
+        *_lonely_nets(wired),
+        *_fights(wired),
+        *_supplies(wired),
+        *_grounds(wired),
+        *_decoupling(wired),
+        *values(wired),
+        *hazards(wired),
+        *connector_findings(wired),
+        *source_findings(wired),
+        *stress_findings(wired),
+        *line_findings(wired),
+        *gate_findings(wired),
+        *converter_findings(wired),
+        *contact_findings(wired),
+        *programming_findings(wired),
+        *reason_findings(wired),
+        *variant_findings(wired),
     ]
     return tuple(ordered(found))
 
@@ -58,7 +60,7 @@ def _label(part: Part, pin: Pin) -> str:
     return f"{pin_name(part.ref, pin.number)}{f' ({pin.name})' if pin.name else ''}"
 
 
-def _open_pins(design: Design) -> Iterator[Finding]:
+def _open_pins(wired: Wiring) -> Iterator[Finding]:
     levels: dict[str, Level] = {
         "supply-in": "stop",
         "ground": "stop",
@@ -66,10 +68,10 @@ def _open_pins(design: Design) -> Iterator[Finding]:
         "io": "note",
         "passive": "note",
     }
-    for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
+    for part in wired.parts:
         for pin in part.pins:
             name = pin_name(part.ref, pin.number)
-            if pin.role == "unconnected" or design.net_of(name) is not None:
+            if pin.role == "unconnected" or wired.design.net_of(name) is not None:
                 continue
             if pin.role == "io" and pin.functions:
                 continue  # A spare port pin of a controller: firmware decides what it does.
@@ -82,8 +84,8 @@ def _open_pins(design: Design) -> Iterator[Finding]:
             )
 
 
-def _lonely_nets(design: Design) -> Iterator[Finding]:
-    for net in design.nets.values():
+def _lonely_nets(wired: Wiring) -> Iterator[Finding]:
+    for net in wired.nets.values():
         if len(net.pins) < 2:
             text = (
                 f"Net {net.name} has {len(net.pins)} pin: it joins nothing"
@@ -93,11 +95,11 @@ def _lonely_nets(design: Design) -> Iterator[Finding]:
             yield tell("lonely-net", text, len(net.pins), 2, Place.of_pins(*net.pins, net=net.name))
 
 
-def _fights(design: Design) -> Iterator[Finding]:
-    for net in design.nets.values():
+def _fights(wired: Wiring) -> Iterator[Finding]:
+    for net in wired.nets.values():
         drivers = [
             (part, pin)
-            for part, pin in design.pins_on(net.name)
+            for part, pin in wired.pins_on(net.name)
             if pin.role in ("output", "supply-out") and part.fitted
         ]
         # Several supply pins of one connector or regulator are one source.
@@ -115,14 +117,14 @@ def _fights(design: Design) -> Iterator[Finding]:
             yield tell("outputs-fight", text, len(drivers), 1, Place.of_pins(*names, net=net.name))
 
 
-def _supplies(design: Design) -> Iterator[Finding]:
-    fed = fed_nets(design)
-    for net in design.nets.values():
-        takers = taking_pins(design, net)
+def _supplies(wired: Wiring) -> Iterator[Finding]:
+    fed = fed_nets(wired)
+    for net in wired.nets.values():
+        takers = taking_pins(wired, net)
         if not takers or net.name in fed:
             continue
         # A supply comes in by a connector, maybe behind a fuse; where several could be meant, nobody has to guess.
-        before = [pair for other in nets_before(design, net.name) for pair in design.pins_on(other)]
+        before = [pair for other in nets_before(wired, net.name) for pair in wired.pins_on(other)]
         doors = [
             (a, b) for a, b in before if a.ref.startswith("J") and a.kind == "card" and b.role == "passive"
         ]
@@ -131,50 +133,50 @@ def _supplies(design: Design) -> Iterator[Finding]:
             part, pin = doors[0]
             name = pin_name(part.ref, pin.number)
             remedy = Remedy(
-                label=f"Say that {name} feeds {design.net_of(name)}",
+                label=f"Say that {name} feeds {wired.design.net_of(name)}",
                 ask=f"pin {name} {pin.name or pin.number} supply-out",
             )
         text = f"Nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
         yield tell("no-supply", text, 0, 1, Place.of_pins(*takers, net=net.name), remedy=remedy)
 
 
-def _grounds(design: Design) -> Iterator[Finding]:
-    for net in design.nets.values():
+def _grounds(wired: Wiring) -> Iterator[Finding]:
+    for net in wired.nets.values():
         if net.role == "ground":
             continue
         astray = tuple(
             pin_name(a.ref, b.number)
-            for a, b in design.pins_on(net.name)
+            for a, b in wired.pins_on(net.name)
             if b.role == "ground" and not is_lower_supply(b, net)
         )
-        shell = astray and all(_is_shell(design, p) for p in astray)
-        if astray and not (shell and _over_rc(design, net)):
+        shell = astray and all(_is_shell(wired, p) for p in astray)
+        if astray and not (shell and _over_rc(wired, net)):
             text = f"Ground pins on {net.name}, which is not a ground net: {', '.join(astray[:4])}"
             yield tell("ground-astray", text, len(astray), 0, Place.of_pins(*astray, net=net.name))
 
 
-def _is_shell(design: Design, pin: str) -> bool:
+def _is_shell(wired: Wiring, pin: str) -> bool:
     ref, number = split_pin(pin)
-    found = design.parts[ref].pin(number)
+    found = wired.design.parts[ref].pin(number)
     return found is not None and found.name.upper().startswith(("SHELL", "SHIELD"))
 
 
-def _over_rc(design: Design, net: Net) -> bool:
+def _over_rc(wired: Wiring, net: Net) -> bool:
     """Tell whether a net reaches a ground over a resistor or a capacitor, as the shell of a plug may."""
     return any(
         part.kind in ("resistor", "capacitor")
-        and (n := design.net_of(pin_name(part.ref, p.number))) is not None
-        and design.nets[n].role == "ground"
-        for part, pin in design.pins_on(net.name)
+        and (n := wired.design.net_of(pin_name(part.ref, p.number))) is not None
+        and wired.nets[n].role == "ground"
+        for part, pin in wired.pins_on(net.name)
         for p in part.pins
         if p is not pin
     )
 
 
-def _decoupling(design: Design) -> Iterator[Finding]:
-    for net in design.nets.values():
-        takers = taking_pins(design, net)
-        capacitors = bypass_pins(design, net, ground_pins(design)) if takers else []
+def _decoupling(wired: Wiring) -> Iterator[Finding]:
+    for net in wired.nets.values():
+        takers = taking_pins(wired, net)
+        capacitors = bypass_pins(wired.design, net, ground_pins(wired.design)) if takers else []
         if len(capacitors) < len(takers):
             text = (
                 f"{net.name} has {len(capacitors)} decoupling capacitors for {len(takers)} supply pins: "

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.circuit.electrics import value_of
-from vane_step.core.circuit.rails import net_at, rail
-from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
+from vane_step.core.circuit.rails import rail
+from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.design.model import Net, Part, Pin, natural, pin_name
 from vane_step.core.finding import Finding, Place, tell
 
 # A resistor up to this feeds what hangs on it; larger ones pull a line. Up to the other it is a link or a shunt.
@@ -15,10 +16,10 @@ DROP_V = 1.5
 CIRCUIT = "the circuit"
 
 
-def source_findings(design: Design) -> Iterator[Finding]:
+def source_findings(wired: Wiring) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
     for rule in (_grounded, _tied, _forward):
-        yield from rule(design)
+        yield from rule(wired)
 
 
 def ohms_of(part: Part) -> float | None:
@@ -26,22 +27,22 @@ def ohms_of(part: Part) -> float | None:
     return part.params.get("r_ohm", value_of(part)) if part.kind == "resistor" else None
 
 
-def _ends(design: Design, part: Part) -> tuple[Net, Net] | None:
+def _ends(wired: Wiring, part: Part) -> tuple[Net, Net] | None:
     if len(part.pins) != 2:
         return None
-    a, b = (net_at(design, part, p.number) for p in part.pins)
+    a, b = (wired.net_at(part, p.number) for p in part.pins)
     return (a, b) if a is not None and b is not None and a is not b else None
 
 
-def feeding_ways(design: Design) -> dict[str, set[str]]:
+def feeding_ways(wired: Wiring) -> dict[str, set[str]]:
     """Give for each net those it would feed if something fed it.
 
     The way leads through fuses, inductors, switches and jumpers, through a diode from its anode on, and through
     resistors small enough to feed.
     """
-    through: dict[str, set[str]] = {name: set() for name in design.nets}
-    for part in design.parts.values():
-        ends = _ends(design, part)
+    through: dict[str, set[str]] = {name: set() for name in wired.nets}
+    for part in wired.design.parts.values():
+        ends = _ends(wired, part)
         if ends is None or not part.fitted:
             continue
         a, b = ends
@@ -56,25 +57,23 @@ def feeding_ways(design: Design) -> dict[str, set[str]]:
     return through
 
 
-def nets_before(design: Design, name: str) -> list[str]:
+def nets_before(wired: Wiring, name: str) -> list[str]:
     """Give the nets a net would be fed from, itself first, the nearest before those farther off."""
-    ways = feeding_ways(design)
+    ways = feeding_ways(wired)
     found = [name]
     for net in found:
         found += [other for other, to in ways.items() if net in to and other not in found]
-    return [n for n in found if design.nets[n].role != "ground"]
+    return [n for n in found if wired.nets[n].role != "ground"]
 
 
-def fed_nets(design: Design) -> set[str]:
+def fed_nets(wired: Wiring) -> set[str]:
     """Give the nets fed by a supply output, by an output on a switching net, or from a net that is fed."""
-    through = feeding_ways(design)
+    through = feeding_ways(wired)
     fed: set[str] = set()
-    waiting = [
-        n.name for n in design.nets.values() if any(_feeds(n, pin) for _, pin in design.pins_on(n.name))
-    ]
+    waiting = [n.name for n in wired.nets.values() if any(_feeds(n, pin) for _, pin in wired.pins_on(n.name))]
     while waiting:
         name = waiting.pop()
-        if name not in fed and design.nets[name].role != "ground":
+        if name not in fed and wired.nets[name].role != "ground":
             fed.add(name)
             waiting += through[name]
     return fed
@@ -92,14 +91,14 @@ def _feeds(net: Net, pin: Pin) -> bool:
     return pin.role == "supply-out" or (pin.role == "output" and net.role == "switching")
 
 
-def _grounded(design: Design) -> Iterator[Finding]:
+def _grounded(wired: Wiring) -> Iterator[Finding]:
     """Supply outputs on a ground net."""
-    for net in design.nets.values():
+    for net in wired.nets.values():
         if net.role != "ground":
             continue
         on = tuple(
             pin_name(part.ref, pin.number)
-            for part, pin in design.pins_on(net.name)
+            for part, pin in wired.pins_on(net.name)
             if pin.role == "supply-out" and part.fitted
         )
         if on:
@@ -107,30 +106,30 @@ def _grounded(design: Design) -> Iterator[Finding]:
             yield tell("output-grounded", text, len(on), 0, Place.of_pins(*on, net=net.name))
 
 
-def _tied(design: Design) -> Iterator[Finding]:
+def _tied(wired: Wiring) -> Iterator[Finding]:
     """Two sources on one net, though a fuse, an inductor or a link lies between."""
-    joined: dict[str, str] = {name: name for name in design.nets}
+    joined: dict[str, str] = {name: name for name in wired.nets}
 
     def root(name: str) -> str:
         while joined[name] != name:
             name = joined[name]
         return name
 
-    for part in design.parts.values():
-        ends = _ends(design, part)
+    for part in wired.design.parts.values():
+        ends = _ends(wired, part)
         link = part.kind in ("fuse", "inductor") or (
             part.kind == "resistor" and (ohms := ohms_of(part)) is not None and ohms <= LINK_OHM
         )
         if ends and link and part.fitted and "ground" not in (ends[0].role, ends[1].role):
             joined[root(ends[0].name)] = root(ends[1].name)
     sources: dict[str, dict[str, str]] = {}
-    for net in design.nets.values():
-        for part, pin in design.pins_on(net.name):
+    for net in wired.nets.values():
+        for part, pin in wired.pins_on(net.name):
             if part.fitted and _feeds(net, pin) and net.role != "ground":
                 sources.setdefault(root(net.name), {}).setdefault(part.ref, pin_name(part.ref, pin.number))
     for name, found in sources.items():
         pins = tuple(sorted(found.values(), key=natural))
-        direct = {design.net_of(p) for p in pins}
+        direct = {wired.design.net_of(p) for p in pins}
         # Several on the very same net are told as outputs that fight.
         if len(pins) > 1 and len(direct) > 1:
             nets = ", ".join(sorted((n for n in direct if n), key=natural)[:4])
@@ -138,10 +137,10 @@ def _tied(design: Design) -> Iterator[Finding]:
             yield tell("sources-tied", text, len(pins), 1, Place.of_pins(*pins, net=name))
 
 
-def _forward(design: Design) -> Iterator[Finding]:
+def _forward(wired: Wiring) -> Iterator[Finding]:
     """Diodes that lie across a supply in the sense in which they conduct."""
-    for part in design.parts.values():
-        ends = _ends(design, part)
+    for part in wired.design.parts.values():
+        ends = _ends(wired, part)
         if part.kind != "diode" or ends is None or not part.fitted:
             continue
         cathode, anode = ends

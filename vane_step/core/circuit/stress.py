@@ -8,8 +8,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.circuit.electrics import is_switch
-from vane_step.core.circuit.rails import Volts, across, net_at, rail, who
-from vane_step.core.design.model import Design, Net, Part
+from vane_step.core.circuit.rails import Volts, across, rail, who
+from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.design.model import Net, Part
 from vane_step.core.finding import Finding, Place, tell
 
 CATALOGUE = "the catalogue"
@@ -21,19 +22,19 @@ MOST_JUNCTION_C = 125.0
 SERIES_RATINGS = {"fuse": "i_a", "inductor": "isat_a", "diode": "if_a", "switch": "i_a"}
 
 
-def stress_findings(design: Design) -> Iterator[Finding]:
+def stress_findings(wired: Wiring) -> Iterator[Finding]:
     """Give the findings of every rule of this module."""
     for rule in (_currents, _zeners, _coils, _regulators, _bare_leds, _unsaid):
-        yield from rule(design)
+        yield from rule(wired)
 
 
 def _amps(net: Net | None) -> float | None:
     return net.rule.current.current_a if net is not None and net.rule and net.rule.current else None
 
 
-def _through(design: Design, part: Part) -> tuple[float, Net] | None:
+def _through(wired: Wiring, part: Part) -> tuple[float, Net] | None:
     """Give the current that flows through a two-terminal part in series, where its nets say it."""
-    a, b = (net_at(design, part, p.number) for p in part.pins[:2])
+    a, b = (wired.net_at(part, p.number) for p in part.pins[:2])
     if a is None or b is None or "ground" in (a.role, b.role):
         return None
     said = [(amps, net) for net in (a, b) if (amps := _amps(net)) is not None]
@@ -44,19 +45,19 @@ def _through(design: Design, part: Part) -> tuple[float, Net] | None:
     return said[0] if said and len(other.pins) <= 3 else None
 
 
-def _currents(design: Design) -> Iterator[Finding]:
+def _currents(wired: Wiring) -> Iterator[Finding]:
     """Currents of nets against what the parts in their way are rated for."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         if not part.fitted:
             continue
         key = SERIES_RATINGS.get(part.kind)
-        if key and key in part.params and len(part.pins) == 2 and not _catches(design, part):
-            flows = _through(design, part)
+        if key and key in part.params and len(part.pins) == 2 and not _catches(wired, part):
+            flows = _through(wired, part)
             if flows and flows[0] > part.params[key] * 1.0001:
                 yield _over(part, flows[0], part.params[key], flows[1])
             continue
         for pin in part.pins:
-            net = net_at(design, part, pin.number)
+            net = wired.net_at(part, pin.number)
             amps = _amps(net)
             if net is None or amps is None:
                 continue
@@ -76,19 +77,19 @@ def _over(part: Part, amps: float, limit: float, net: Net) -> Finding:
     return tell("over-current", text, amps, limit, Place(refs=(part.ref,), net=net.name))
 
 
-def _catches(design: Design, part: Part) -> bool:
+def _catches(wired: Wiring, part: Part) -> bool:
     """Tell whether a diode only catches the kick of a coil: its anode on a switched net."""
-    anode = net_at(design, part, part.pins[1].number) if part.kind == "diode" else None
-    return anode is not None and any(p.role == "open-drain" for _, p in design.pins_on(anode.name))
+    anode = wired.net_at(part, part.pins[1].number) if part.kind == "diode" else None
+    return anode is not None and any(p.role == "open-drain" for _, p in wired.pins_on(anode.name))
 
 
-def _zeners(design: Design) -> Iterator[Finding]:
+def _zeners(wired: Wiring) -> Iterator[Finding]:
     """Zener diodes straight across a rail above their voltage."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         limit = part.params.get("vz_v")
         if limit is None or len(part.pins) != 2 or not part.fitted:
             continue
-        cathode, anode = (net_at(design, part, p.number) for p in part.pins)
+        cathode, anode = (wired.net_at(part, p.number) for p in part.pins)
         high, low = rail(cathode), rail(anode)
         if high is not None and low is not None and high.high - low.low > limit * 1.02:
             gap = high.high - low.low
@@ -98,14 +99,14 @@ def _zeners(design: Design) -> Iterator[Finding]:
             )
 
 
-def _coils(design: Design) -> Iterator[Finding]:
+def _coils(wired: Wiring) -> Iterator[Finding]:
     """Coils of relays and sounders against the rail they hang on, the other end at ground or at a switch."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         rated = part.params.get("coil_v", part.params.get("vmax_v") if part.kind == "sounder" else None)
         if rated is None or not part.fitted:
             continue
         ends = [p for p in part.pins if p.name.upper() in ("A1", "A2")] or list(part.pins[:2])
-        nets = [n for p in ends if (n := net_at(design, part, p.number)) is not None]
+        nets = [n for p in ends if (n := wired.net_at(part, p.number)) is not None]
         feeds = [(v, n) for n in nets if n.role == "supply" and (v := rail(n)) is not None]
         if len(nets) != 2 or len(feeds) != 1:
             continue
@@ -122,18 +123,14 @@ def _coils(design: Design) -> Iterator[Finding]:
             )
 
 
-def _regulators(design: Design) -> Iterator[Finding]:
+def _regulators(wired: Wiring) -> Iterator[Finding]:
     """Fixed outputs on a rail of another voltage, input below output and dropout, and heat by the current as said."""
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         outs = [
-            n
-            for p in part.pins
-            if p.role == "supply-out" and (n := net_at(design, part, p.number)) is not None
+            n for p in part.pins if p.role == "supply-out" and (n := wired.net_at(part, p.number)) is not None
         ]
         ins = [
-            n
-            for p in part.pins
-            if p.role == "supply-in" and (n := net_at(design, part, p.number)) is not None
+            n for p in part.pins if p.role == "supply-in" and (n := wired.net_at(part, p.number)) is not None
         ]
         out, into = (rail(x[0]) if x else None for x in (outs, ins))
         fixed = part.params.get("vout_v")
@@ -150,7 +147,7 @@ def _regulators(design: Design) -> Iterator[Finding]:
         if amps is None or theta is None or "dropout_v" not in part.params:
             continue
         heat = (into.high - given) * amps + into.high * part.params.get("iq_a", 0.0)
-        junction = design.brief.ambient_c + heat * theta
+        junction = wired.design.brief.ambient_c + heat * theta
         if junction > MOST_JUNCTION_C:
             text = f"{who(part)} turns {heat:.2f} W into heat: its junction gets {junction:.0f} °C"
             source, name = f"{CATALOGUE}: {theta:g} K/W; silicon bears 125 °C (rule of thumb)", outs[0].name
@@ -171,12 +168,12 @@ def _headroom(part: Part, given: float, into: Volts, net: Net) -> Iterator[Findi
         yield tell("dropout", text, into.low, given + drop, Place(refs=(part.ref,), net=net.name))
 
 
-def _bare_leds(design: Design) -> Iterator[Finding]:
+def _bare_leds(wired: Wiring) -> Iterator[Finding]:
     """LEDs with nothing to limit their current, straight between rails or from a rail to a pin; and turned ones."""
-    for led in design.parts.values():
+    for led in wired.design.parts.values():
         if led.kind != "led" or len(led.pins) != 2 or not led.fitted:
             continue
-        cathode, anode = (net_at(design, led, p.number) for p in led.pins)
+        cathode, anode = (wired.net_at(led, p.number) for p in led.pins)
         if cathode is None or anode is None:
             continue
         gap = across(anode, cathode)
@@ -190,7 +187,7 @@ def _bare_leds(design: Design) -> Iterator[Finding]:
                 Place(refs=(led.ref,), net=anode.name),
                 source="an LED takes what it gets",
             )
-        elif (far := _behind_resistor(design, led, anode, cathode)) is not None:
+        elif (far := _behind_resistor(wired, led, anode, cathode)) is not None:
             high, low = far
             if high.high <= low.low:
                 text = f"{led.ref} is the wrong way round: its anode gets {high.high:g} V, its cathode {low.low:g} V"
@@ -205,37 +202,37 @@ def _bare_leds(design: Design) -> Iterator[Finding]:
                 )
 
 
-def _behind_resistor(design: Design, led: Part, anode: Net, cathode: Net) -> tuple[Volts, Volts] | None:
+def _behind_resistor(wired: Wiring, led: Part, anode: Net, cathode: Net) -> tuple[Volts, Volts] | None:
     """Give the voltages an LED is driven by, anode first, through a resistor on either side; outputs give a range."""
     found = []
     for net in (anode, cathode):
         far = net
         if len(net.pins) == 2 and rail(net) is None:
-            other = next((part for part, _ in design.pins_on(net.name) if part is not led), None)
+            other = next((part for part, _ in wired.pins_on(net.name) if part is not led), None)
             if other is not None and other.kind == "resistor":
-                ends = [net_at(design, other, p.number) for p in other.pins]
+                ends = [wired.net_at(other, p.number) for p in other.pins]
                 far = next((n for n in ends if n is not None and n is not net), net)
-        volts = rail(far) or _driven(design, far)
+        volts = rail(far) or _driven(wired, far)
         if volts is None:
             return None
         found.append(volts)
     return found[0], found[1]
 
 
-def _driven(design: Design, net: Net) -> Volts | None:
+def _driven(wired: Wiring, net: Net) -> Volts | None:
     """Give the range of an output: from ground to the supply of its part."""
-    for part, pin in design.pins_on(net.name):
+    for part, pin in wired.pins_on(net.name):
         if pin.role in ("output", "io"):
             rails = [
-                v for p in part.pins if p.role == "supply-in" and (v := rail(net_at(design, part, p.number)))
+                v for p in part.pins if p.role == "supply-in" and (v := rail(wired.net_at(part, p.number)))
             ]
             return Volts(0.0, max(v.high for v in rails)) if rails else None
     return None
 
 
-def _unsaid(design: Design) -> Iterator[Finding]:
+def _unsaid(wired: Wiring) -> Iterator[Finding]:
     """Nets said to carry much of which nobody says how much."""
-    for net in design.nets.values():
+    for net in wired.nets.values():
         if net.role == "high-current" and _amps(net) is None and len(net.pins) > 1:
             yield tell(
                 "no-current",

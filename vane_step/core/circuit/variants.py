@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.circuit.sources import fed_nets
+from vane_step.core.circuit.wiring import Wiring
 from vane_step.core.design.model import Design, natural, pin_name
 from vane_step.core.errors import NotFound
 from vane_step.core.finding import Finding, Place, tell
@@ -44,14 +45,14 @@ def without_unfitted(design: Design, variant: str = BASE) -> Design:
     return design.replaced(parts=parts, nets=nets, variants={}, calculations={})
 
 
-def variant_findings(design: Design) -> Iterator[Finding]:
+def variant_findings(wired: Wiring) -> Iterator[Finding]:
     """Either-or groups of which not exactly one is fitted, and outputs that fight in a variant."""
     groups: dict[str, list[str]] = {}
-    for part in design.parts.values():
+    for part in wired.design.parts.values():
         if part.choice:
             groups.setdefault(part.choice, []).append(part.ref)
-    for variant in (BASE, *design.variants):
-        have = fitted(design, variant)
+    for variant in (BASE, *wired.design.variants):
+        have = fitted(wired.design, variant)
         name = f"variant {variant}" if variant else "the circuit as drawn"
         for choice, refs in groups.items():
             chosen = [r for r in refs if have[r]]
@@ -67,19 +68,19 @@ def variant_findings(design: Design) -> Iterator[Finding]:
                     source=f"{choice}: one or the other",
                 )
         if variant:
-            yield from _fights(design, variant, have)
-            yield from _unfed(design, variant)
+            yield from _fights(wired, variant, have)
+            yield from _unfed(wired, variant)
 
 
-def _fights(design: Design, variant: str, have: dict[str, bool]) -> Iterator[Finding]:
-    for net in design.nets.values():
-        on = [(part, pin) for part, pin in design.pins_on(net.name) if have[part.ref]]
+def _fights(wired: Wiring, variant: str, have: dict[str, bool]) -> Iterator[Finding]:
+    for net in wired.nets.values():
+        on = [(part, pin) for part, pin in wired.pins_on(net.name) if have[part.ref]]
         drivers = {
             part.ref if pin.role == "supply-out" else pin_name(part.ref, pin.number)
             for part, pin in on
             if pin.role in ("output", "supply-out")
         }
-        base = {p.ref for p, _ in design.pins_on(net.name) if p.fitted}
+        base = {p.ref for p, _ in wired.pins_on(net.name) if p.fitted}
         if len(drivers) > 1 and not {d.partition(".")[0] for d in drivers} <= base:
             text = f"In variant {variant}, outputs fight on {net.name}: {', '.join(sorted(drivers, key=natural)[:4])}"
             yield tell(
@@ -87,10 +88,10 @@ def _fights(design: Design, variant: str, have: dict[str, bool]) -> Iterator[Fin
             )
 
 
-def _unfed(design: Design, variant: str) -> Iterator[Finding]:
+def _unfed(wired: Wiring, variant: str) -> Iterator[Finding]:
     """Supplies whose only source a variant leaves out."""
-    less = without_unfitted(design, variant)
-    fed, base = fed_nets(less), fed_nets(without_unfitted(design))
+    less = without_unfitted(wired.design, variant)
+    fed, base = fed_nets(Wiring(less)), fed_nets(Wiring(without_unfitted(wired.design)))
     for net in less.nets.values():
         takers = tuple(pin_name(a.ref, b.number) for a, b in less.pins_on(net.name) if b.role == "supply-in")
         if takers and net.name not in fed and net.name in base:
