@@ -70,8 +70,8 @@ def in_code() -> Iterator[tuple[str, str]]:
 
 def in_scripts() -> Iterator[tuple[str, str]]:
     """Give the sentences of the pages' scripts."""
-    for path in sorted((ROOT / "vane_step/web/static/js").glob("*.js")):
-        script = re.sub(r"\b(slip|links)\(", "(", path.read_text(encoding="utf-8"))
+    for path in sorted((ROOT / "vane_step/web/static/js").rglob("*.js")):
+        script = path.read_text(encoding="utf-8")
         for a, b in re.findall(r'"([^"\n]* [^"\n]*)"|`([^`\n]* [^`\n]*)`', script):
             yield path.name, re.sub(r"\$\{.*?\}|[.#][\w-]+|\[[^\]]*\]", " ", a or b)
 

@@ -30,7 +30,7 @@ PAGES = (
     "make?manufacturing=etch",
     "score",
     "paths",
-    "ledger",
+    "panel",
     "sheets.pdf",
     "etch.pdf",
     "design.json",

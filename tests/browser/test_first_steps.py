@@ -33,7 +33,7 @@ class FirstSteps(InBrowser):
         page.locator(".need", has_text="Opens above").get_by_role("button", name="Seen", exact=True).click()
         expect(page.locator(".need.shown")).to_contain_text("Opens above")
 
-        page.locator(".tread", has_text="Parts").click()
+        page.locator(".step-link", has_text="Parts").click()
         page.get_by_role("link", name="Choose a controller").click()
         page.fill("textarea[name=v]", "TEMP: adc\nMOTOR: pwm\nLAMP_ON: gpio\nflash 10k")
         page.get_by_role("button", name="Find controllers").click()
@@ -48,7 +48,7 @@ class FirstSteps(InBrowser):
         page.get_by_role("button", name="Keep MOTOR").click()
         expect(page.get_by_role("button", name="Let MOTOR")).to_have_text("kept")
 
-        page.locator(".tread", has_text="Circuit").click()
+        page.locator(".step-link", has_text="Circuit").click()
         page.get_by_role("link", name="Blocks").click()
         card = page.locator('.block-card:has(form[data-use-block="LED"])')
         card.locator("input[name=LIGHT]").fill("LAMP_ON")
@@ -151,7 +151,7 @@ class FirstSteps(InBrowser):
         rows = other.locator("#parts-view tr").count()
         self.type(one, "add R40 QR-16-47K")
         expect(other.locator("#parts-view tr")).to_have_count(rows + 1)
-        expect(other.locator(".tread", has_text="Board")).to_contain_text("1 stop")
+        expect(other.locator(".step-link", has_text="Board")).to_contain_text("1 stop")
         other.goto(f"{self.server.address}{address}/circuit?show=list")
         self.type(one, "join R40.1 R40.2 LOOP")
         expect(other.locator("tr", has_text="LOOP")).to_contain_text("R40.1")

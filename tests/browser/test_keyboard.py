@@ -129,7 +129,7 @@ class Looks(InBrowser):
                 with self.subTest(path, width=width):
                     self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), width)
                     wide = page.evaluate(
-                        "[...document.querySelectorAll('.sheet-holder, .pane, .ledger, .slip, .bar-top')].filter(e => e.scrollWidth > e.clientWidth + 1).map(e => `${e.className} ${e.scrollWidth} > ${e.clientWidth}`)"
+                        "[...document.querySelectorAll('.sheet-holder, .pane, .findings-panel, .selection, .bar-top')].filter(e => e.scrollWidth > e.clientWidth + 1).map(e => `${e.className} ${e.scrollWidth} > ${e.clientWidth}`)"
                     )
                     self.assertEqual(wide if width > 1024 or not path.endswith("circuit") else [], [])
             page.context.close()

@@ -43,7 +43,7 @@ class Pages(Served):
                 "make?manufacturing=order",
                 "make?manufacturing=etch",
                 "design.json",
-                "ledger?step=board",
+                "findings?step=board",
                 "verbs",
                 "sheet",
                 "power/rows",
@@ -181,7 +181,7 @@ class Pages(Served):
             ("copper", track, ["mm", "Remove this piece"]),
         ):
             text = " ".join(
-                self.client.get(f"/d/{FROST}/slip", params={"kind": kind, "key": key}).text.split()
+                self.client.get(f"/d/{FROST}/selection", params={"kind": kind, "key": key}).text.split()
             )
             for word in words:
                 self.assertIn(word, text)
@@ -197,7 +197,7 @@ class Pages(Served):
             edit = ask(store.get("large").design, text, resources()).edit
             assert edit is not None
             store.edit("large", edit, text)
-        for path in ("circuit", "board", "board.json", "ledger?step=circuit"):
+        for path in ("circuit", "board", "board.json", "findings?step=circuit"):
             self.assertEqual(self.client.get(f"/d/large/{path}").status_code, 200)
         for k in range(1, 12):
             self.assertEqual(self.ask(f"join R{k}.1 R{k + 1}.2", "large").status_code, 200)

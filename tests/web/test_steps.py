@@ -96,9 +96,9 @@ class Supplier(Served):
         self.assertNotIn("does not know “cost” yet", self.page("brief"))
         self.ask("brief budget 3")
         self.ask('need Q8 must "Cheap" cost<=4')
-        ledger = self.page("ledger?step=parts")
-        self.assertIn("cost more than the brief allows", ledger)
-        self.assertIn("Q8 is not met", self.page("ledger?step=brief"))
+        panel = self.page("findings?step=parts")
+        self.assertIn("cost more than the brief allows", panel)
+        self.assertIn("Q8 is not met", self.page("findings?step=brief"))
 
     def test_slow_and_strange_answers(self) -> None:
         """A supplier slower than the patience is given up; unasked answers and endless ones are refused."""
@@ -115,7 +115,7 @@ class Supplier(Served):
         self.assertEqual(self.client.post("/simulation", data={"mode": "asleep"}).status_code, 422)
 
     def test_alternates_and_controllers(self) -> None:
-        """The slip lists stand-ins with prices; candidates carry price and stock, and a proof of their own page."""
+        """The selection lists stand-ins with prices; candidates carry price and stock, and a proof of their own page."""
         self.post("offers", version=1)
         self.assertIn("Replace by HK-60-3A", self.page("alternates?ref=D1"))
         self.ask("value R13 330")
@@ -203,11 +203,11 @@ class Findings(Served):
     def test_accepted_with_a_reason(self) -> None:
         """A finding waived on the page is among the accepted ones; without a reason it stays."""
         self.ask("remove R10")
-        self.assertIn("Nothing holds Q1 off", self.page("ledger?step=circuit"))
+        self.assertIn("Nothing holds Q1 off", self.page("findings?step=circuit"))
         body = {"code": "start-up", "place": "Q1 U1", "version": 2}
         self.assertEqual(self.post("waive", **body, reason="x").status_code, 422)
         self.assertEqual(self.post("waive", **body, reason="switched by hand").status_code, 200)
-        text = self.page("ledger?step=circuit")
+        text = self.page("findings?step=circuit")
         self.assertIn("1 accepted finding", text)
         self.assertIn("switched by hand", text)
 
@@ -218,10 +218,10 @@ class Findings(Served):
         self.assertLess(text.index("FROST_LIGHT"), text.index("ALIVE_LIGHT"))
         self.assertIn("was 5 mA", text)
         self.assertIn("<s>300</s> <b>180</b>", text)
-        self.assertIn("FROST_LIGHT no longer holds", self.page("ledger?step=circuit"))
-        slip = self.page("slip?kind=part&key=R13")
-        self.assertIn("Apply the new values", slip)
-        net = self.page("slip?kind=net&key=3V3")
+        self.assertIn("FROST_LIGHT no longer holds", self.page("findings?step=circuit"))
+        selection = self.page("selection?kind=part&key=R13")
+        self.assertIn("Apply the new values", selection)
+        net = self.page("selection?kind=net&key=3V3")
         self.assertIn("Counts on its voltage", net)
 
     def test_every_key_is_answered(self) -> None:

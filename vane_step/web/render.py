@@ -19,7 +19,7 @@ from vane_step.core.quantity import format_value
 from vane_step.data.shipped import resources
 from vane_step.store.designs import DesignStore, Kept
 from vane_step.web.findings_view import findings_with_offers
-from vane_step.web.view import bar, ledger, stair
+from vane_step.web.view import bar, panel, step_bar
 
 ROOT = Path(__file__).parent
 STATIC = ROOT / "static"
@@ -88,8 +88,8 @@ def step_page(request: Request, kept: Kept, step: str, data: dict[str, Any]) -> 
         "kept": kept,
         "design": kept.design,
         "step": step,
-        "stair": stair(kept.design, step, found),
-        "ledger": ledger(step, found),
+        "step_bar": step_bar(kept.design, step, found),
+        "panel": panel(step, found),
         "waived": waived_findings(kept.design),
     }
     return page(request, f"{step}.html", {**frame, **data})

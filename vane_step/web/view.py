@@ -1,4 +1,4 @@
-"""What the pages show, as plain data: boards to draw, stair, ledger and slip; no rule of the job is decided here."""
+"""What the pages show, as plain data: boards to draw, step bar, findings; no rule of the job is decided here."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ STEPS = (
     ("board", "Board"),
     ("make", "Make"),
 )
-HIDDEN_LINKS = 8
+MOST_CONNECTIONS = 8
 
 
 @derived(*SECTIONS)
@@ -49,8 +49,8 @@ def step_of(finding: Finding) -> str:
     return "power" if finding.code == "track-current" else finding.place.step
 
 
-def stair(design: Design, current: str, found: Sequence[Finding]) -> list[dict[str, str]]:
-    """Give the treads with their states: asks for you, under way, shown, untouched."""
+def step_bar(design: Design, current: str, found: Sequence[Finding]) -> list[dict[str, str]]:
+    """Give the links with their states: asks for you, under way, shown, untouched."""
     stops = {step: sum(1 for f in found if step_of(f) == step and f.level == "stop") for step, _ in STEPS}
     looks = {step: sum(1 for f in found if step_of(f) == step and f.level == "look") for step, _ in STEPS}
     begun = {
@@ -62,7 +62,7 @@ def stair(design: Design, current: str, found: Sequence[Finding]) -> list[dict[s
         "make": False,
     }
     waiting = sum(1 for e in evidence(design) if e.state == "waits")
-    treads = []
+    links = []
     for step, title in STEPS:
         if stops[step]:
             state, mark, says = "asks", "▲", f"{stops[step]} stop"
@@ -76,7 +76,7 @@ def stair(design: Design, current: str, found: Sequence[Finding]) -> list[dict[s
             state, mark, says = "shown", "✓", "clean"
         else:
             state, mark, says = "untouched", "○", "not begun"
-        treads.append(
+        links.append(
             {
                 "step": step,
                 "title": title,
@@ -86,11 +86,11 @@ def stair(design: Design, current: str, found: Sequence[Finding]) -> list[dict[s
                 "current": "yes" if step == current else "",
             }
         )
-    return treads
+    return links
 
 
-def ledger(step: str, found: Sequence[Finding]) -> dict[str, Any]:
-    """Give the findings for the ledger: this step's first; open links are summed up beyond a handful."""
+def panel(step: str, found: Sequence[Finding]) -> dict[str, Any]:
+    """Give the findings for their panel: this step's first; open connections are summed up beyond a handful."""
     mine = sorted((f for f in found if step_of(f) == step), key=lambda f: LEVELS.index(f.level))
     others = [f for f in found if step_of(f) != step]
     counts = {level: sum(1 for f in found if f.level == level) for level in LEVELS}
@@ -98,8 +98,8 @@ def ledger(step: str, found: Sequence[Finding]) -> dict[str, Any]:
     rest = [f for f in mine if f.code != "unrouted"]
     return {
         "counts": counts,
-        "groups": [("here", [*rest, *links[:HIDDEN_LINKS]]), ("other steps", others[:30])],
-        "more_links": max(0, len(links) - HIDDEN_LINKS),
+        "groups": [("here", [*rest, *links[:MOST_CONNECTIONS]]), ("other steps", others[:30])],
+        "more_connections": max(0, len(links) - MOST_CONNECTIONS),
         "step": step,
     }
 

@@ -31,7 +31,7 @@ router = APIRouter()
 
 
 def _told(request: Request, kept: Kept) -> dict[str, Any]:
-    """Give what the slip of the board shows while nothing is chosen."""
+    """Give what the selection of the board shows while nothing is chosen."""
     design = kept.design
     x0, y0, x1, y1 = outline(design).bounds
     state = request.app.state

@@ -26,7 +26,7 @@ from vane_step.web.findings_view import findings_with_offers
 from vane_step.web.jobs import RouteDone
 from vane_step.web.log import log
 from vane_step.web.render import page, resources_of, store_of
-from vane_step.web.view import ledger, stair
+from vane_step.web.view import panel, step_bar
 
 router = APIRouter()
 
@@ -310,20 +310,20 @@ def version(request: Request, id: str) -> dict[str, Any]:
     return {"version": kept.version, "undo": kept.undo, "redo": kept.redo, "design": id}
 
 
-@router.get("/d/{id}/ledger", response_class=HTMLResponse)
-def ledger_fragment(request: Request, id: str, step: str) -> HTMLResponse:
-    """Give the ledger and the stair as they stand."""
+@router.get("/d/{id}/findings", response_class=HTMLResponse)
+def findings_fragment(request: Request, id: str, step: str) -> HTMLResponse:
+    """Give findings and step bar as they stand."""
     kept = store_of(request).get(id)
     found = findings_with_offers(request, kept)
     data = {
         "kept": kept,
         "design": kept.design,
-        "ledger": ledger(step, found),
-        "stair": stair(kept.design, step, found),
+        "panel": panel(step, found),
+        "step_bar": step_bar(kept.design, step, found),
         "waived": waived_findings(kept.design),
         "step": step,
     }
-    return page(request, "_ledger.html", data)
+    return page(request, "_findings.html", data)
 
 
 @router.get("/d/{id}/verbs", response_class=HTMLResponse)

@@ -1,4 +1,4 @@
-"""The circuit page: the drawn sheet, the connection list, and the slip of a part, pin or net."""
+"""The circuit page: the drawn sheet, the connection list, and the selection of a part, pin or net."""
 
 from __future__ import annotations
 
@@ -252,20 +252,20 @@ def forget_block(request: Request, id: str, body: Forgetting) -> dict[str, Any]:
     return {"says": f"forgot “{body.name}”"}
 
 
-@router.get("/d/{id}/slip", response_class=HTMLResponse)
-def slip(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
+@router.get("/d/{id}/selection", response_class=HTMLResponse)
+def selection(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
     """Give all that is known of a part, pins, a net or a piece of copper."""
     kept = store_of(request).get(id)
-    if kind not in SLIPS:
-        raise NotFound(f"There is nothing of kind {kind}.", where=kind, allowed=", ".join(SLIPS))
-    about = SLIPS[kind](kept.design, key)
+    if kind not in SELECTIONS:
+        raise NotFound(f"There is nothing of kind {kind}.", where=kind, allowed=", ".join(SELECTIONS))
+    about = SELECTIONS[kind](kept.design, key)
     mine = [
         f
         for f in findings_of(kept.design)
         if kind in ("part", "net") and (key in f.place.refs or key == f.place.net)
     ]
     data = {"kept": kept, "design": kept.design, "kind": kind, "key": key, "findings": mine[:4], **about}
-    return page(request, "_slip.html", data)
+    return page(request, "_selection.html", data)
 
 
 def _about_part(design: Design, key: str) -> dict[str, Any]:
@@ -332,7 +332,7 @@ def _about_copper(design: Design, key: str) -> dict[str, Any]:
     return {"copper": found, "rule": rule, "group": len(group), "carried": carried}
 
 
-SLIPS: dict[str, Callable[[Design, str], dict[str, Any]]] = {
+SELECTIONS: dict[str, Callable[[Design, str], dict[str, Any]]] = {
     "group": _about_group,
     "part": _about_part,
     "pins": _about_pins,

@@ -1,5 +1,5 @@
 // The sheet: choosing pins, joining them, nudging parts. The drawing itself comes from the program.
-import { ask, design, onChange, slip } from "./frame.js";
+import { ask, design, onChange, select } from "./frame.js";
 
 const holder = document.getElementById("sheet");
 let pins = [];
@@ -9,36 +9,78 @@ const svg = () => document.getElementById("sheet-svg");
 const OWN_WIDTH = 746;
 const room = () => Math.max(OWN_WIDTH, Math.min(1900, Math.floor((holder.clientWidth - 44) / 50) * 50));
 let drawn = OWN_WIDTH;
-function count() { document.getElementById("counts").textContent = holder.querySelector("[data-counts]").dataset.counts; }
+function count() {
+  document.getElementById("counts").textContent = holder.querySelector("[data-counts]").dataset.counts;
+}
 count();
 async function redraw() {
   drawn = room();
-  const answer = await fetch(`/d/${design}/sheet?show=${holder.dataset.show}&width=${drawn}${"page" in holder.dataset ? `&page=${encodeURIComponent(holder.dataset.page)}` : ""}`);
-  if (answer.ok) { holder.innerHTML = await answer.text(); mark(); count(); }
+  const answer = await fetch(
+    `/d/${design}/sheet?show=${holder.dataset.show}&width=${drawn}${"page" in holder.dataset ? `&page=${encodeURIComponent(holder.dataset.page)}` : ""}`,
+  );
+  if (answer.ok) {
+    holder.innerHTML = await answer.text();
+    mark();
+    count();
+  }
 }
 onChange(redraw);
-const fit = () => { if (holder.dataset.show === "sheet" && room() !== drawn) redraw(); };
+const fit = () => {
+  if (holder.dataset.show === "sheet" && room() !== drawn) redraw();
+};
 let resizing = 0;
-window.addEventListener("resize", () => { clearTimeout(resizing); resizing = setTimeout(fit, 200); });
+window.addEventListener("resize", () => {
+  clearTimeout(resizing);
+  resizing = setTimeout(fit, 200);
+});
 fit();
 
-function mark() { document.querySelectorAll(".tab").forEach((t) => t.classList.toggle("chosen", pins.includes(t.dataset.pin))); }
-function light(test) { holder.querySelectorAll("[data-ref], [data-pin], [data-net]").forEach((x) => x.classList.toggle("lit", test(x.dataset))); }
+function mark() {
+  document
+    .querySelectorAll(".tab")
+    .forEach((t) => t.classList.toggle("chosen", pins.includes(t.dataset.pin)));
+}
+function light(test) {
+  holder
+    .querySelectorAll("[data-ref], [data-pin], [data-net]")
+    .forEach((x) => x.classList.toggle("lit", test(x.dataset)));
+}
 
 holder.addEventListener("click", (e) => {
-  const tab = e.target.closest("[data-pin]"), net = e.target.closest(".pill, .supply, .ground, .wire-catch"), part = e.target.closest("[data-ref]");
+  const tab = e.target.closest("[data-pin]"),
+    net = e.target.closest(".pill, .supply, .ground, .wire-catch"),
+    part = e.target.closest("[data-ref]");
   if (tab) {
-    pins = pins.includes(tab.dataset.pin) ? pins.filter((p) => p !== tab.dataset.pin) : [...pins, tab.dataset.pin].slice(-12);
+    pins = pins.includes(tab.dataset.pin)
+      ? pins.filter((p) => p !== tab.dataset.pin)
+      : [...pins, tab.dataset.pin].slice(-12);
     mark();
-    if (pins.length) slip("pins", pins.join(",")); else slip(null);
+    if (pins.length) select("pins", pins.join(","));
+    else select(null);
   } else if (net && net.dataset.net) {
-    if (pins.length) { const text = `join ${pins.join(" ")} ${net.dataset.net}`; pins = []; ask(text); } else slip("net", net.dataset.net);
-  } else if (part) { pins = []; mark(); slip("part", part.dataset.ref); }
+    if (pins.length) {
+      const text = `join ${pins.join(" ")} ${net.dataset.net}`;
+      pins = [];
+      ask(text);
+    } else select("net", net.dataset.net);
+  } else if (part) {
+    pins = [];
+    mark();
+    select("part", part.dataset.ref);
+  }
 });
 
 document.addEventListener("vane:key", (e) => {
-  if (e.detail.key.toLowerCase() === "j" && pins.length > 1) { const text = document.getElementById("join-pins")?.dataset.ask || `join ${pins.join(" ")}`; pins = []; ask(text); }
-  if (e.detail.key === "Escape") { pins = []; mark(); slip(null); }
+  if (e.detail.key.toLowerCase() === "j" && pins.length > 1) {
+    const text = document.getElementById("join-pins")?.dataset.ask || `join ${pins.join(" ")}`;
+    pins = [];
+    ask(text);
+  }
+  if (e.detail.key === "Escape") {
+    pins = [];
+    mark();
+    select(null);
+  }
 });
 
 // -- nudging --
@@ -51,8 +93,8 @@ holder.addEventListener("pointerdown", (e) => {
 window.addEventListener("pointermove", (e) => {
   if (!drag) return;
   const scale = svg().viewBox.baseVal.width / svg().getBoundingClientRect().width;
-  drag.dx = Math.round((e.clientX - drag.x) * scale / 10);
-  drag.dy = Math.round((e.clientY - drag.y) * scale / 10);
+  drag.dx = Math.round(((e.clientX - drag.x) * scale) / 10);
+  drag.dy = Math.round(((e.clientY - drag.y) * scale) / 10);
   drag.group.setAttribute("transform", `translate(${drag.dx * 10} ${drag.dy * 10})`);
 });
 window.addEventListener("pointerup", async () => {
@@ -60,19 +102,36 @@ window.addEventListener("pointerup", async () => {
   const d = drag;
   drag = null;
   if (!d.dx && !d.dy) return;
-  if (!await ask(`nudge ${d.ref} ${d.dx} ${d.dy}`)) d.group.removeAttribute("transform");
+  if (!(await ask(`nudge ${d.ref} ${d.dx} ${d.dy}`))) d.group.removeAttribute("transform");
 });
 
 // -- findings and going there --
-function find(name) { return holder.querySelector(`[data-ref="${CSS.escape(name)}"], [data-anchor="${CSS.escape(name)}"]`) || holder.querySelector(`[data-net="${CSS.escape(name)}"]`); }
+function find(name) {
+  return (
+    holder.querySelector(`[data-ref="${CSS.escape(name)}"], [data-anchor="${CSS.escape(name)}"]`) ||
+    holder.querySelector(`[data-net="${CSS.escape(name)}"]`)
+  );
+}
 document.addEventListener("vane:visit", (e) => {
-  const d = e.detail, first = (d.refs || "").split(" ")[0] || d.net;
-  if (first) { find(first)?.scrollIntoView({ block: "center", behavior: "smooth" }); slip(d.refs ? "part" : "net", first); }
+  const d = e.detail,
+    first = (d.refs || "").split(" ")[0] || d.net;
+  if (first) {
+    find(first)?.scrollIntoView({ block: "center", behavior: "smooth" });
+    select(d.refs ? "part" : "net", first);
+  }
 });
-document.addEventListener("vane:choose", (e) => slip("group", e.detail.refs.join(",")));
-document.addEventListener("vane:go", (e) => { find(e.detail.name)?.scrollIntoView({ block: "center", behavior: "smooth" }); slip(holder.querySelector(`[data-ref="${CSS.escape(e.detail.name)}"]`) ? "part" : "net", e.detail.name); });
+document.addEventListener("vane:choose", (e) => select("group", e.detail.refs.join(",")));
+document.addEventListener("vane:go", (e) => {
+  find(e.detail.name)?.scrollIntoView({ block: "center", behavior: "smooth" });
+  select(holder.querySelector(`[data-ref="${CSS.escape(e.detail.name)}"]`) ? "part" : "net", e.detail.name);
+});
 document.addEventListener("vane:hover", (e) => {
-  const d = e.detail, refs = d ? d.refs.split(" ") : [], chosen = d ? d.pins.split(" ") : [];
+  const d = e.detail,
+    refs = d ? d.refs.split(" ") : [],
+    chosen = d ? d.pins.split(" ") : [];
   light((x) => Boolean(d) && ((x.ref && refs.includes(x.ref)) || (x.pin && chosen.includes(x.pin))));
 });
-if (location.hash) { const name = decodeURIComponent(location.hash.slice(1)); find(name)?.scrollIntoView({ block: "center" }); }
+if (location.hash) {
+  const name = decodeURIComponent(location.hash.slice(1));
+  find(name)?.scrollIntoView({ block: "center" });
+}

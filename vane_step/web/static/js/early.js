@@ -4,10 +4,25 @@
   const kept = [];
   const click = (e) => {
     const at = e.target;
-    if (!e.isTrusted || !(at instanceof Element) || at.closest("a[href], summary, label, input, select, textarea")) return;
+    if (
+      !e.isTrusted ||
+      !(at instanceof Element) ||
+      at.closest("a[href], summary, label, input, select, textarea")
+    )
+      return;
     const button = at.closest("button");
     if (button && button.type === "submit" && button.form) return;
-    kept.push(() => at.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true, shiftKey: e.shiftKey, ctrlKey: e.ctrlKey, metaKey: e.metaKey })));
+    kept.push(() =>
+      at.dispatchEvent(
+        new MouseEvent("click", {
+          bubbles: true,
+          cancelable: true,
+          shiftKey: e.shiftKey,
+          ctrlKey: e.ctrlKey,
+          metaKey: e.metaKey,
+        }),
+      ),
+    );
   };
   const submit = (e) => {
     e.preventDefault();
@@ -16,9 +31,11 @@
   document.addEventListener("click", click, true);
   document.addEventListener("submit", submit, true);
   // After every listener of the same event: the libraries begin their work on it too.
-  document.addEventListener("DOMContentLoaded", () => setTimeout(() => {
-    document.removeEventListener("click", click, true);
-    document.removeEventListener("submit", submit, true);
-    for (const again of kept) again();
-  }));
+  document.addEventListener("DOMContentLoaded", () =>
+    setTimeout(() => {
+      document.removeEventListener("click", click, true);
+      document.removeEventListener("submit", submit, true);
+      for (const again of kept) again();
+    }),
+  );
 })();

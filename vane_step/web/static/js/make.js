@@ -9,9 +9,11 @@ document.addEventListener("click", (e) => {
   box.showModal();
 });
 const form = document.querySelector(".scale-form");
-if (form) form.addEventListener("input", () => {
-  const off = ["across", "upwards"].map((k) => Number(form.elements[k].value.replace(",", ".")) / 50 - 1);
-  const worst = Math.max(...off.map(Math.abs)) * 100;
-  document.getElementById("scale-says").textContent = Number.isFinite(worst)
-    ? `Off by ${worst.toFixed(2)} %${worst > 0.2 ? ": more than 0.2 %, the print will be corrected" : ", within 0.2 %"}.` : "Type lengths in mm.";
-});
+if (form)
+  form.addEventListener("input", () => {
+    const off = ["across", "upwards"].map((k) => Number(form.elements[k].value.replace(",", ".")) / 50 - 1);
+    const worst = Math.max(...off.map(Math.abs)) * 100;
+    document.getElementById("scale-says").textContent = Number.isFinite(worst)
+      ? `Off by ${worst.toFixed(2)} %${worst > 0.2 ? ": more than 0.2 %, the print will be corrected" : ", within 0.2 %"}.`
+      : "Type lengths in mm.";
+  });

@@ -17,9 +17,18 @@ function hide() {
 }
 
 const marked = (e) => e.target instanceof Element && e.target.closest(".term");
-for (const [over, out] of [["pointerover", "pointerout"], ["focusin", "focusout"]]) {
-  document.addEventListener(over, (e) => { if (marked(e)) show(marked(e)); });
-  document.addEventListener(out, (e) => { if (marked(e)) hide(); });
+for (const [over, out] of [
+  ["pointerover", "pointerout"],
+  ["focusin", "focusout"],
+]) {
+  document.addEventListener(over, (e) => {
+    if (marked(e)) show(marked(e));
+  });
+  document.addEventListener(out, (e) => {
+    if (marked(e)) hide();
+  });
 }
-document.addEventListener("keydown", (e) => { if (e.key === "Escape") hide(); });
+document.addEventListener("keydown", (e) => {
+  if (e.key === "Escape") hide();
+});
 document.addEventListener("scroll", hide, true);

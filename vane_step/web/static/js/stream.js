@@ -7,7 +7,8 @@ function open() {
   source = new EventSource("/events");
   source.addEventListener("open", () => pass({ kind: "open" }));
   source.addEventListener("error", () => pass({ kind: "error" }));
-  for (const kind of ["version", "job", "offers"]) source.addEventListener(kind, (e) => pass({ kind, data: JSON.parse(e.data) }));
+  for (const kind of ["version", "job", "offers"])
+    source.addEventListener(kind, (e) => pass({ kind, data: JSON.parse(e.data) }));
 }
 
 self.addEventListener("connect", (e) => {
@@ -16,7 +17,11 @@ self.addEventListener("connect", (e) => {
   port.onmessage = (message) => {
     if (message.data !== "bye") return;
     ports.delete(port);
-    if (!ports.size && source) { source.close(); source = null; }
+    if (!ports.size && source) {
+      source.close();
+      source = null;
+    }
   };
-  if (!source) open(); else if (source.readyState === EventSource.OPEN) port.postMessage({ kind: "open" });
+  if (!source) open();
+  else if (source.readyState === EventSource.OPEN) port.postMessage({ kind: "open" });
 });

@@ -1,0 +1,93 @@
+// One design as a page has it: its version, edits that go out one after the other, and who is to hear of a new version.
+const { body } = document;
+export const { design, step } = body.dataset;
+export const state = { version: Number(body.dataset.version), listeners: [], selected: null };
+export const $ = (id) => document.getElementById(id);
+
+export function onChange(listener) {
+  state.listeners.push(listener);
+}
+
+// One change after the other: a sentence typed while the last is still on its way goes out on the version that one gives.
+let queue = Promise.resolve();
+export function send(path, data) {
+  queue = queue
+    .catch(() => null)
+    .then(() => post(path, "version" in data ? { ...data, version: state.version } : data));
+  return queue;
+}
+
+async function post(path, data) {
+  $("saved").textContent = "saving …";
+  const answer = await fetch(`/d/${design}/${path}`, {
+    method: "POST",
+    headers: { "Content-Type": "application/json", Accept: "application/json" },
+    body: JSON.stringify(data),
+  }).catch(() => null);
+  if (!answer) {
+    $("saved").textContent = "not saved";
+    tell("The program does not answer. Nothing was changed; start it again and go on.");
+    return null;
+  }
+  const told = await answer.json().catch(() => null);
+  if (!told) {
+    $("saved").textContent = "not saved";
+    tell(`The program answered ${answer.status} and nothing that can be read. Nothing was changed.`);
+    return null;
+  }
+  if (!answer.ok) {
+    $("saved").textContent = answer.status >= 500 ? "not saved" : "saved";
+    tell(
+      [
+        told.where && `${told.where}: `,
+        told.message,
+        told.allowed && ` Allowed: ${told.allowed}.`,
+        told.next_step && ` ${told.next_step}`,
+      ]
+        .filter(Boolean)
+        .join(""),
+    );
+    return null;
+  }
+  if (told.version) arrived(told);
+  else $("saved").textContent = "saved";
+  return told;
+}
+
+export function tell(text, good = false) {
+  const box = $("notice");
+  box.textContent = text;
+  box.classList.toggle("good", good);
+  box.hidden = false;
+  clearTimeout(tell.timer);
+  tell.timer = setTimeout(
+    () => {
+      box.hidden = true;
+    },
+    good ? 4000 : 9000,
+  );
+}
+
+export function arrived(told) {
+  $("undo").disabled = !told.undo;
+  $("redo").disabled = !told.redo;
+  $("last").textContent = told.undo || "no change yet";
+  $("saved").textContent = "saved";
+  if (told.version === state.version) return;
+  state.version = told.version;
+  $("version").textContent = told.version;
+  document.querySelectorAll("input[name=version]").forEach((field) => {
+    field.value = told.version;
+  });
+  refresh();
+}
+
+export async function fragment(url) {
+  const answer = await fetch(url, { headers: { "HX-Request": "true" } });
+  return answer.ok ? answer.text() : null;
+}
+
+export function refresh() {
+  document.querySelectorAll("[data-live]").forEach((part) => window.htmx.trigger(part, "refresh"));
+  state.listeners.forEach((f) => f());
+}
