@@ -75,7 +75,7 @@ class Operated(Served):
         self.assertTrue(all(f'id="{term.replace(" ", "-")}"' in page for term in TERMS))
         self.ask("unroute PUMP_ON")
         shown = self.client.get(f"/d/{FROST}/score").text
-        self.assertIn(f'data-means="{TERMS["unrouted"]}"', shown)
+        self.assertIn(f'data-bs-title="{TERMS["unrouted"]}"', shown)
 
 
 class Work(Served):

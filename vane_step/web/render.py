@@ -46,7 +46,7 @@ def explained(text: str) -> Markup:
     pieces = Markup("")
     for piece, means in parted(text):
         pieces += (
-            Markup('<dfn class="term" tabindex="0" data-means="{}">{}</dfn>').format(means, piece)
+            Markup('<dfn class="term" tabindex="0" data-bs-title="{}">{}</dfn>').format(means, piece)
             if means
             else piece
         )

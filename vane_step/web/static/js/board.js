@@ -13,11 +13,15 @@ import { track } from "./board/track.js";
 
 const where = document.getElementById("where");
 const button = (id) => document.getElementById(id);
-const press = (id, on) => button(id).setAttribute("aria-pressed", on);
+// What the buttons of the page show: the tool in hand, the side, the grid, whether the 3D view is open.
+let view = { tool: "arrange", back: false, grid: GRIDS[0][1], space: false };
+document.addEventListener("alpine:init", () => {
+  window.Alpine.store("board", view);
+  view = window.Alpine.store("board");
+});
 
 // A tool: what to do at pointer down, move and up, at a key (gives whether it took it) and when it is put away.
 const TOOLS = { arrange, track, measure };
-let tool = "arrange";
 
 async function load() {
   const answer = await fetch(`/d/${design}/board.json`);
@@ -33,28 +37,27 @@ function redraw() {
 }
 
 function take(name) {
-  TOOLS[tool].cancel();
-  tool = name;
+  TOOLS[view.tool].cancel();
+  view.tool = name;
   say(null, "");
-  for (const other of Object.keys(TOOLS)) press(`tool-${other}`, other === name);
   svg.style.cursor = name === "arrange" ? "" : "crosshair";
 }
-const toggle = (name) => take(tool === name ? "arrange" : name);
+const toggle = (name) => take(view.tool === name ? "arrange" : name);
 
 svg.addEventListener("pointerdown", (event) => {
   svg.focus({ preventScroll: true });
-  const hand = event.button === 0 ? TOOLS[tool] : arrange;
+  const hand = event.button === 0 ? TOOLS[view.tool] : arrange;
   hand.down(event, camera.at(event));
 });
 svg.addEventListener("pointermove", (event) => {
   const p = camera.at(event);
   where.textContent = `x ${p[0].toFixed(2)}  y ${p[1].toFixed(2)} mm`;
-  TOOLS[tool].move(event, p);
-  if (tool !== "arrange") arrange.move(event, p);
+  TOOLS[view.tool].move(event, p);
+  if (view.tool !== "arrange") arrange.move(event, p);
 });
 svg.addEventListener("pointerup", (event) => {
-  TOOLS[tool].up(event);
-  if (tool !== "arrange") arrange.up(event);
+  TOOLS[view.tool].up(event);
+  if (view.tool !== "arrange") arrange.up(event);
 });
 svg.addEventListener("wheel", camera.wheel, { passive: false });
 // A click that no pointer made: the enter key or a reader of the screen.
@@ -65,12 +68,12 @@ svg.addEventListener("click", (event) => {
 
 function nextGrid() {
   drawing.grid = (drawing.grid + 1) % GRIDS.length;
-  button("grid").textContent = `Grid: ${GRIDS[drawing.grid][1]}`;
+  view.grid = GRIDS[drawing.grid][1];
   redraw();
 }
 function turnOver() {
   drawing.below = -drawing.below;
-  press("below", drawing.below < 0);
+  view.back = drawing.below < 0;
   svg.classList.toggle("from-below", drawing.below < 0);
   redraw();
   camera.all();
@@ -83,7 +86,7 @@ const holder = button("space");
 async function inSpace() {
   const on = holder.hidden;
   holder.hidden = !on;
-  press("in-space", on);
+  view.space = on;
   if (!on) {
     svg.focus();
     return;
@@ -127,8 +130,8 @@ document.addEventListener("vane:visit", ({ detail: d }) => {
 
 function escape() {
   if (!holder.hidden) inSpace();
-  else if (TOOLS[tool].cancel()) return;
-  else if (tool !== "arrange") take("arrange");
+  else if (TOOLS[view.tool].cancel()) return;
+  else if (view.tool !== "arrange") take("arrange");
   else choose([]);
 }
 const KEYS = {
@@ -144,11 +147,11 @@ const KEYS = {
   0: camera.all,
 };
 document.addEventListener("vane:key", ({ detail: { event } }) => {
-  const hand = track.active() ? track : TOOLS[tool];
+  const hand = track.active() ? track : TOOLS[view.tool];
   if (hand.key(event)) return;
   const work = KEYS[event.key.toLowerCase()];
   if (work) work();
-  else if (tool !== "arrange") arrange.key(event);
+  else if (view.tool !== "arrange") arrange.key(event);
 });
 
 onChange(() => {

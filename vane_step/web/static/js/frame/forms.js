@@ -63,13 +63,6 @@ document.addEventListener("submit", async (e) => {
 });
 
 // Forms whose fields become key=value words: the fields of the kind that is chosen.
-document.addEventListener("change", (e) => {
-  const form = e.target.name === "family" && e.target.closest("[data-pairs]");
-  if (form)
-    form.querySelectorAll("fieldset").forEach((f) => {
-      f.hidden = f.disabled = f.dataset.family !== e.target.value;
-    });
-});
 document.addEventListener("submit", (e) => {
   const form = e.target.closest("[data-pairs], [data-use-block]");
   if (!form) return;
