@@ -20,6 +20,7 @@ from urllib.parse import parse_qs, quote, urlsplit
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from vane_step.web.language.catalogue import chosen, in_use
 from vane_step.web.log import log
 from vane_step.web.settings import Settings
 
@@ -121,6 +122,7 @@ class Guards:
 
     async def _limited(self, scope: Scope, headers: dict[str, str], receive: Receive, send: Send) -> None:
         """Hand a request on, its body counted as it comes; answer what fails inside."""
+        in_use.set(chosen(headers.get("accept-language", "")))
         most = MAX_UPLOAD if headers.get("content-type", "").startswith("multipart/") else MAX_BODY
         seen, over, started, whole = 0, False, False, False
 

@@ -8,6 +8,7 @@ from typing import Any
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from fastapi.templating import Jinja2Templates
+from jinja2 import FileSystemLoader
 from markupsafe import Markup
 
 from vane_step import __version__
@@ -19,13 +20,17 @@ from vane_step.core.quantity import format_value
 from vane_step.data.shipped import resources
 from vane_step.store.designs import DesignStore, Kept
 from vane_step.web.findings_view import findings_with_offers
+from vane_step.web.language.catalogue import counted, in_use, message, number, text, texts_of_scripts
+from vane_step.web.language.marking import PageEnvironment
 from vane_step.web.view import bar, panel, step_bar
 
 ROOT = Path(__file__).parent
 STATIC = ROOT / "static"
-templates = Jinja2Templates(directory=ROOT / "templates")
-templates.env.trim_blocks = True
-templates.env.lstrip_blocks = True
+templates = Jinja2Templates(
+    env=PageEnvironment(
+        loader=FileSystemLoader(ROOT / "templates"), autoescape=True, trim_blocks=True, lstrip_blocks=True
+    )
+)
 SHAPES = {"stop": "■", "look": "▲", "note": "●"}
 
 
@@ -34,11 +39,6 @@ def reading(value: float) -> str:
     if abs(value) >= 100 or value == int(value):
         return f"{value:.0f}"
     return f"{value:.3g}" if abs(value) < 10 else f"{value:.1f}"
-
-
-def count_of(count: int, thing: str) -> str:
-    """Give a count with what is counted, in the plural where it is not one."""
-    return f"{count} {thing}{'' if count == 1 else 's'}"
 
 
 def explained(text: str) -> Markup:
@@ -53,13 +53,23 @@ def explained(text: str) -> Markup:
     return pieces
 
 
-templates.env.globals.update(bar=bar, shapes=SHAPES, app_version=__version__, can_be_accepted=can_be_accepted)
+templates.env.globals.update(
+    _=text,
+    _message=message,
+    _number=number,
+    in_use=in_use.get,
+    texts_of_scripts=texts_of_scripts,
+    bar=bar,
+    shapes=SHAPES,
+    app_version=__version__,
+    can_be_accepted=can_be_accepted,
+)
 templates.env.filters.update(
     reading=reading,
     si=format_value,
     mm=lambda v: f"{v / 1e6:.2f}",
     exact=lambda v: f"{v / 1e6:g}",
-    count_of=count_of,
+    count_of=counted,
     explained=explained,
 )
 

@@ -26,6 +26,7 @@ from vane_step.core.finding import Finding
 from vane_step.core.judge import all_findings
 from vane_step.core.rules import LEVELS
 from vane_step.store.designs import Kept
+from vane_step.web.language.catalogue import text
 
 STEPS = (
     ("brief", "Brief"),
@@ -65,17 +66,17 @@ def step_bar(design: Design, current: str, found: Sequence[Finding]) -> list[dic
     links = []
     for step, title in STEPS:
         if stops[step]:
-            state, mark, says = "asks", "▲", f"{stops[step]} stop"
+            state, mark, says = "asks", "▲", f"{stops[step]} {text('stop')}"
         elif looks[step]:
-            state, mark, says = "asks", "▲", f"{looks[step]} to look at"
+            state, mark, says = "asks", "▲", f"{looks[step]} {text('to look at')}"
         elif step == "make" and begun["board"] and not stops["board"] and not stops["circuit"]:
-            state, mark, says = "under-way", "◐", "ready"
+            state, mark, says = "under-way", "◐", text("ready")
         elif step == "brief" and waiting:
-            state, mark, says = "under-way", "◐", f"{waiting} to show"
+            state, mark, says = "under-way", "◐", f"{waiting} {text('to show')}"
         elif begun[step]:
-            state, mark, says = "shown", "✓", "clean"
+            state, mark, says = "shown", "✓", text("clean")
         else:
-            state, mark, says = "untouched", "○", "not begun"
+            state, mark, says = "untouched", "○", text("not begun")
         links.append(
             {
                 "step": step,

@@ -10,6 +10,7 @@ import { measure } from "./board/measure.js";
 import "./board/proposals.js";
 import { say } from "./board/tip.js";
 import { track } from "./board/track.js";
+import { t } from "./frame/texts.js";
 
 const where = document.getElementById("where");
 const button = (id) => document.getElementById(id);
@@ -33,7 +34,7 @@ async function load() {
 }
 function redraw() {
   const waiting = draw(chosen());
-  if (waiting) tell(`${waiting} parts wait for a place. Type arrange, or choose “Arrange the parts”.`, true);
+  if (waiting) tell(t`${waiting} parts wait for a place. Type arrange, or choose “Arrange the parts”.`, true);
 }
 
 function take(name) {

@@ -1,5 +1,6 @@
 // The make page: enlarging a layer, and saying what a measured ruler means.
 import "./frame.js";
+import { t } from "./frame/texts.js";
 
 document.addEventListener("click", (e) => {
   const layer = e.target.closest("[data-large]");
@@ -14,6 +15,8 @@ if (form)
     const off = ["across", "upwards"].map((k) => Number(form.elements[k].value.replace(",", ".")) / 50 - 1);
     const worst = Math.max(...off.map(Math.abs)) * 100;
     document.getElementById("scale-says").textContent = Number.isFinite(worst)
-      ? `Off by ${worst.toFixed(2)} %${worst > 0.2 ? ": more than 0.2 %, the print will be corrected" : ", within 0.2 %"}.`
-      : "Type lengths in mm.";
+      ? worst > 0.2
+        ? t`Off by ${worst.toFixed(2)} %: more than 0.2 %, the print will be corrected.`
+        : t`Off by ${worst.toFixed(2)} %, within 0.2 %.`
+      : t`Type lengths in mm.`;
   });

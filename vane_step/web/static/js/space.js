@@ -16,6 +16,7 @@ import {
   Vector3,
   WebGLRenderer,
 } from "../vendor/three-0.187.0.min.js";
+import { t } from "./frame/texts.js";
 
 const MM = 0.001;
 
@@ -133,14 +134,13 @@ export function space(holder, { design, tall, choose, close }) {
       if (!renderer) begin();
     } catch {
       words.hidden = false;
-      words.textContent =
-        "This browser does not draw in 3D. Save the glTF or STL file and look at it in another program.";
+      words.textContent = t`This browser does not draw in 3D. Save the glTF or STL file and look at it in another program.`;
       return;
     }
     fit();
     if (!model) {
       words.hidden = false;
-      words.textContent = "Standing the parts on the board …";
+      words.textContent = t`Standing the parts on the board …`;
     }
     const answer = await fetch(`/d/${design}/board.glb`);
     if (!answer.ok) {

@@ -6,6 +6,7 @@ import { connections, draw, drawing, glow, partOf, svg } from "./drawing.js";
 import { el } from "./svg.js";
 import { say } from "./tip.js";
 import { track } from "./track.js";
+import { t } from "../frame/texts.js";
 
 // Each kind of drag: move and drop, both given the event and the place in mm.
 let drag = null;
@@ -35,7 +36,7 @@ function boxing(from) {
         .map(({ part }) => part.ref);
       ghosts.replaceChildren();
       el("rect", { x: x0, y: y0, width: x1 - x0, height: y1 - y0, class: "lasso" }, ghosts);
-      say(e, `${inside.length} parts`);
+      say(e, t`${inside.length} parts`);
     },
     drop() {
       ghosts.replaceChildren();
@@ -104,7 +105,7 @@ function moving(ref, from) {
     move(e, p) {
       const kept = refs.find((r) => drawing.parts[r].part.place.locked);
       if (kept) {
-        say(e, `${kept} is kept in place`, true);
+        say(e, t`${kept} is kept in place`, true);
         return;
       }
       shift = shiftOf(e, from, p);
@@ -130,11 +131,11 @@ function reading(ref, refs, shift, total) {
   const { place } = drawing.parts[ref].part;
   const to = [place.x_nm / 1e6 + shift[0], place.y_nm / 1e6 + shift[1]];
   const mm = (values) => `${values.map((v) => v.toFixed(2)).join(", ")} mm`;
-  const what = refs.length > 1 ? `${refs.length} parts, ${mm(shift)}` : `${ref}  ${mm(to)}`;
-  const open = drawing.data.links.length ? `, all that are open ${total.all.toFixed(1)} mm` : "";
+  const what = refs.length > 1 ? t`${refs.length} parts, ${mm(shift)}` : `${ref}  ${mm(to)}`;
+  const open = drawing.data.links.length ? t`, all that are open ${total.all.toFixed(1)} mm` : "";
   const near = refs.length === 1 && nearestDecap(ref, shift);
-  const bypass = near ? `\n${near[0].toFixed(1)} mm to ${near[1]}` : "";
-  return `${what}\nits connections ${total.own.toFixed(1)} mm${open}${bypass}`;
+  const bypass = near ? `\n${t`${near[0].toFixed(1)} mm to ${near[1]}`}` : "";
+  return `${what}\n${t`its connections ${total.own.toFixed(1)} mm`}${open}${bypass}`;
 }
 
 // What is dragged is drawn apart, so that the board under it need not be drawn again while it moves.

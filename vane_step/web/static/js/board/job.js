@@ -1,5 +1,6 @@
 // How far a route or an arrangement is, and the button that stops it.
 import { send } from "../frame.js";
+import { t } from "../frame/texts.js";
 
 const job = document.getElementById("job");
 const stop = document.getElementById("stop-route");
@@ -22,7 +23,7 @@ document.addEventListener("vane:job", ({ detail: d }) => {
   bar.max = d.total;
   bar.value = d.settled;
   const left = Math.max(1, Math.round((d.seconds * (d.total - d.settled)) / d.settled));
-  const more = d.settled > 0 ? ` · about ${left} s left` : "";
-  words.textContent = `${d.settled} of ${d.total} ${d.of}, ${d.seconds} s${more}`;
+  const more = d.settled > 0 ? t` · about ${left} s left` : "";
+  words.textContent = `${t`${d.settled} of ${d.total} ${d.of}, ${d.seconds} s`}${more}`;
 });
 stop.addEventListener("click", () => send("route/stop", {}));

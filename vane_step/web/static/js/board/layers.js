@@ -1,7 +1,8 @@
 // The layer keys: the legend of the drawing, which choose the layer that stands out.
 import { drawing, svg } from "./drawing.js";
+import { t } from "../frame/texts.js";
 
-const SAYS = { front: "front", in1: "inner 1", in2: "inner 2", back: "back" };
+const SAYS = { front: t`front`, in1: t`inner 1`, in2: t`inner 2`, back: t`back` };
 const keys = document.getElementById("layers");
 let keysFor = "";
 
@@ -23,7 +24,7 @@ function key(name) {
     swatch.className = `k-${name}`;
     button.append(swatch);
   }
-  button.append(name ? SAYS[name] : "all");
+  button.append(name ? SAYS[name] : t`all`);
   button.addEventListener("click", () => only(name));
   button.dataset.layer = name;
   return button;

@@ -3,6 +3,7 @@ import { drawing } from "./drawing.js";
 import { toShape } from "./geometry.js";
 import { el, line } from "./svg.js";
 import { say } from "./tip.js";
+import { t } from "../frame/texts.js";
 
 const REACH_MM = 0.6;
 let ends = [];
@@ -26,13 +27,13 @@ function copperGap(a, b) {
   const outline = of.poly ? [...of.poly, of.poly[0]] : [of.line[0], of.line[of.line.length - 1]];
   const gaps = outline.slice(1).map((q, i) => toShape(outline[i], q, a.shape));
   const gap = Math.max(0, Math.min(...gaps) - (of.poly ? 0 : of.r));
-  return `\ncopper to copper ${gap.toFixed(3)} mm`;
+  return `\n${t`copper to copper ${gap.toFixed(3)} mm`}`;
 }
 
 function read(event, spot) {
   const [a] = ends;
   const [dx, dy] = [spot.x - a.x, spot.y - a.y];
-  const names = a.name || spot.name ? `  ${a.name || "point"} to ${spot.name || "point"}` : "";
+  const names = a.name || spot.name ? `  ${t`${a.name || t`point`} to ${spot.name || t`point`}`}` : "";
   const turn = ((Math.atan2(dy, dx) * 180) / Math.PI).toFixed(1);
   const parts = `x ${dx.toFixed(3)}  y ${dy.toFixed(3)}  ${turn}°`;
   drawRuler(spot);
@@ -57,7 +58,7 @@ export const measure = {
       return;
     }
     drawRuler();
-    say(event, `from ${spot.name || `${spot.x.toFixed(2)}, ${spot.y.toFixed(2)}`}`);
+    say(event, t`from ${spot.name || `${spot.x.toFixed(2)}, ${spot.y.toFixed(2)}`}`);
   },
   move(event, p) {
     if (ends.length === 1) read(event, spotAt(p));

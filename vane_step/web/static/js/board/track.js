@@ -5,6 +5,7 @@ import { drawing, glow, svg } from "./drawing.js";
 import { elbow, toShape } from "./geometry.js";
 import { el, line } from "./svg.js";
 import { say } from "./tip.js";
+import { t } from "../frame/texts.js";
 
 let now = null,
   asked = null,
@@ -25,26 +26,26 @@ function shapes(without) {
     ...d.pads.map((p) => ({
       net: p.net,
       layers: p.layers,
-      name: `pad ${p.pin}`,
+      name: t`pad ${p.pin}`,
       poly: p.poly,
       line: p.line,
       r: p.r,
     })),
     ...d.tracks
-      .filter((t) => t.id !== without)
-      .flatMap((t) =>
-        t.points.slice(1).map((q, i) => ({
-          net: t.net,
-          layers: [t.layer],
-          name: `a track of ${t.net}`,
-          line: [t.points[i], q],
-          r: t.width / 2,
+      .filter((one) => one.id !== without)
+      .flatMap((one) =>
+        one.points.slice(1).map((q, i) => ({
+          net: one.net,
+          layers: [one.layer],
+          name: t`a track of ${one.net}`,
+          line: [one.points[i], q],
+          r: one.width / 2,
         })),
       ),
     ...d.vias.map((v) => ({
       net: v.net,
       layers: d.layers,
-      name: `a via of ${v.net}`,
+      name: t`a via of ${v.net}`,
       line: [[v.x, v.y]],
       r: v.pad / 2,
     })),
@@ -52,7 +53,7 @@ function shapes(without) {
       [j.a, j.b].map((q) => ({
         net: j.net,
         layers: d.layers,
-        name: `jumper ${j.id}`,
+        name: t`jumper ${j.id}`,
         line: [q],
         r: j.pad / 2,
       })),
@@ -78,7 +79,7 @@ function room(points, layer, half) {
         held(
           toShape(points[k - 1], points[k], { line: [edge[i - 1], edge[i]], r: 0 }) - half,
           d.least.edge,
-          "the edge",
+          t`the edge`,
         );
       }
   return worst;
@@ -96,7 +97,7 @@ function hit(p, net) {
 function begin(p) {
   const s = hit(p);
   if (!s) {
-    tell("Start on a pad, a via or a track: it tells the net.");
+    tell(t`Start on a pad, a via or a track: it tells the net.`);
     return;
   }
   const middle =
@@ -197,16 +198,16 @@ function show() {
   if (now.round)
     worst = runs.map((r) => room(r.points, r.layer, r.width / 2)).sort((a, b) => a.room - b.room)[0];
   const what = now.bent
-    ? `${now.net}, bent`
-    : `${now.net} on the ${now.layer}, ${now.width.toFixed(2)} mm wide`;
-  const way = now.round && !now.bent ? ", round what is in the way" : "";
+    ? t`${now.net}, bent`
+    : t`${now.net} on the ${now.layer}, ${now.width.toFixed(2)} mm wide`;
+  const way = now.round && !now.bent ? t`, round what is in the way` : "";
   const gap =
     now.bent && bad
       ? known
-        ? "\nno way through here"
-        : "\nlooking for a way"
+        ? `\n${t`no way through here`}`
+        : `\n${t`looking for a way`}`
       : worst && Number.isFinite(worst.gap)
-        ? `\ngap ${worst.gap.toFixed(3)} to ${worst.name}, at least ${worst.need.toFixed(2)}`
+        ? `\n${t`gap ${worst.gap.toFixed(3)} to ${worst.name}, at least ${worst.need.toFixed(2)}`}`
         : "";
   say(
     now.event,
@@ -253,7 +254,7 @@ async function point(e, p) {
     show();
     if (!now.round) {
       tell(
-        `Gap to ${now.worst.name} is ${now.worst.gap.toFixed(3)} mm; at least ${now.worst.need.toFixed(2)} mm is needed. The track was not drawn there.`,
+        t`Gap to ${now.worst.name} is ${now.worst.gap.toFixed(3)} mm; at least ${now.worst.need.toFixed(2)} mm is needed. The track was not drawn there.`,
       );
       return;
     }
@@ -274,7 +275,7 @@ async function point(e, p) {
 function changeLayer() {
   const d = data();
   if (d.layers.length < 2) {
-    tell("This board has one copper layer.");
+    tell(t`This board has one copper layer.`);
     return;
   }
   const probe = d.layers
@@ -282,7 +283,7 @@ function changeLayer() {
     .sort((a, b) => a.room - b.room)[0];
   if (probe.room < -1e-6) {
     tell(
-      `A via here comes ${probe.gap.toFixed(3)} mm near to ${probe.name}; at least ${probe.need.toFixed(2)} mm is needed.`,
+      t`A via here comes ${probe.gap.toFixed(3)} mm near to ${probe.name}; at least ${probe.need.toFixed(2)} mm is needed.`,
     );
     return;
   }
@@ -331,7 +332,7 @@ function cancel() {
 
 // A track taken hold of: its way between its own ends is led past the pointer.
 function bend(id) {
-  const track = data().tracks.find((t) => t.id === id);
+  const track = data().tracks.find((one) => one.id === id);
   now = {
     net: track.net,
     layer: track.layer,

@@ -1,5 +1,6 @@
 // The ask line: what a sentence would do while it is typed, words that complete it, and what an answer asks of the view.
 import { $, design, send, state } from "./session.js";
+import { t } from "./texts.js";
 
 export async function ask(text) {
   const told = await send("ask", { text, version: state.version, commit: true });
@@ -27,7 +28,7 @@ async function think() {
   }).catch(() => null);
   if (!answer || !answer.ok || mine !== waiting) return;
   const told = await answer.json();
-  says.textContent = told.says ? `${told.says}. Enter to do it` : told.refused;
+  says.textContent = told.says ? t`${told.says}. Enter to do it` : told.refused;
   says.title = says.textContent;
   says.classList.toggle("refused", !told.says && Boolean(told.refused));
   chosen = -1;

@@ -1,5 +1,6 @@
 // What the program tells of its own accord: versions made in other tabs, jobs, offers.
 import { $, arrived, design, refresh, tell } from "./session.js";
+import { t } from "./texts.js";
 
 async function catchUp() {
   const answer = await fetch(`/d/${design}/version`, { headers: { Accept: "application/json" } }).catch(
@@ -8,7 +9,7 @@ async function catchUp() {
   if (answer && answer.ok) arrived(await answer.json());
 }
 function hear({ kind, data }) {
-  if (kind === "error") $("saved").textContent = "no connection";
+  if (kind === "error") $("saved").textContent = t`no connection`;
   if (kind === "open") catchUp();
   if (!data || data.design !== design) return;
   if (kind === "version") arrived(data);

@@ -1,4 +1,5 @@
 // One design as a page has it: its version, edits that go out one after the other, and who is to hear of a new version.
+import { t } from "./texts.js";
 const { body } = document;
 export const { design, step } = body.dataset;
 export const state = { version: Number(body.dataset.version), listeners: [], selected: null };
@@ -18,30 +19,30 @@ export function send(path, data) {
 }
 
 async function post(path, data) {
-  $("saved").textContent = "saving …";
+  $("saved").textContent = t`saving …`;
   const answer = await fetch(`/d/${design}/${path}`, {
     method: "POST",
     headers: { "Content-Type": "application/json", Accept: "application/json" },
     body: JSON.stringify(data),
   }).catch(() => null);
   if (!answer) {
-    $("saved").textContent = "not saved";
-    tell("The program does not answer. Nothing was changed; start it again and go on.");
+    $("saved").textContent = t`not saved`;
+    tell(t`The program does not answer. Nothing was changed; start it again and go on.`);
     return null;
   }
   const told = await answer.json().catch(() => null);
   if (!told) {
-    $("saved").textContent = "not saved";
-    tell(`The program answered ${answer.status} and nothing that can be read. Nothing was changed.`);
+    $("saved").textContent = t`not saved`;
+    tell(t`The program answered ${answer.status} and nothing that can be read. Nothing was changed.`);
     return null;
   }
   if (!answer.ok) {
-    $("saved").textContent = answer.status >= 500 ? "not saved" : "saved";
+    $("saved").textContent = answer.status >= 500 ? t`not saved` : t`saved`;
     tell(
       [
         told.where && `${told.where}: `,
         told.message,
-        told.allowed && ` Allowed: ${told.allowed}.`,
+        told.allowed && t` Allowed: ${told.allowed}.`,
         told.next_step && ` ${told.next_step}`,
       ]
         .filter(Boolean)
@@ -50,7 +51,7 @@ async function post(path, data) {
     return null;
   }
   if (told.version) arrived(told);
-  else $("saved").textContent = "saved";
+  else $("saved").textContent = t`saved`;
   return told;
 }
 
@@ -71,8 +72,8 @@ export function tell(text, good = false) {
 export function arrived(told) {
   $("undo").disabled = !told.undo;
   $("redo").disabled = !told.redo;
-  $("last").textContent = told.undo || "no change yet";
-  $("saved").textContent = "saved";
+  $("last").textContent = told.undo || t`no change yet`;
+  $("saved").textContent = t`saved`;
   if (told.version === state.version) return;
   state.version = told.version;
   $("version").textContent = told.version;
