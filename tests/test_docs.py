@@ -12,9 +12,10 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from tests.support import ROOT
+from tools.demos.__main__ import DEMOS
 from vane_step.cli import app as cli
 from vane_step.core.rules import RULES, rules_page
-from vane_step.data.shipped import rule_sets
+from vane_step.data.shipped import demo_designs, rule_sets
 from vane_step.web.settings import Settings
 
 DOCS = ROOT / "docs"
@@ -228,3 +229,13 @@ class Code(unittest.TestCase):
         )
         self.assertIn(4, sets["four-layer-house"].copper_layers)
         self.assertIsNotNone(sets["kitchen-table"].jumper)
+
+
+class Demos(unittest.TestCase):
+    """The demo designs can be made again."""
+
+    def test_their_sentences_are_taken(self) -> None:
+        """Every sentence the four demo designs are made from is understood, and makes the parts that ship."""
+        for slug, make in DEMOS.items():
+            with self.subTest(slug):
+                self.assertEqual(set(make().parts), set(demo_designs()[slug].parts))

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import ast
 import unittest
 
 from hypothesis import given, settings, strategies as st
 
-from tests.support import BEEPER, FROST, demo, design, part, pin_of, said
+from tests.support import BEEPER, FROST, ROOT, demo, design, part, pin_of, said
 from vane_step.core.ask import VERBS, ask, complete
+from vane_step.core.ask.verbs import places
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.drc.decoupling import nearness_findings
 from vane_step.core.design.edits import PlaceParts, SetItem, apply
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, Pin
 from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError
 from vane_step.data.shipped import resources
 
@@ -202,6 +204,56 @@ class Verbs(unittest.TestCase):
         self.assertLessEqual({f.code for f in check(after).findings}, {"unrouted"})
         with self.assertRaises(EditRefused):
             ask(after, "arrange", SETS)
+
+
+class Places(unittest.TestCase):
+    """What a verb's work reads has a place in its form, so that nothing it can do is refused before it is reached."""
+
+    def test_every_word_that_is_read_has_a_place(self) -> None:
+        """The form of a verb has place for each word its function reads by number, and is the one it tells."""
+        for path in sorted((ROOT / "vane_step/core/ask").glob("*.py")):
+            for node in ast.parse(path.read_text("utf-8")).body:
+                names = [
+                    d.args[0].value
+                    for d in getattr(node, "decorator_list", ())
+                    if isinstance(d, ast.Call)
+                    and getattr(d.func, "id", "") == "verb"
+                    and isinstance(d.args[0], ast.Constant)
+                ]
+                for name in names:
+                    verb, read = VERBS[str(name)], [0]
+                    for piece in ast.walk(node):
+                        if isinstance(piece, ast.Subscript) and getattr(piece.value, "id", "") == "words":
+                            k = piece.slice
+                            read += (
+                                [k.value + 1]
+                                if isinstance(k, ast.Constant) and isinstance(k.value, int)
+                                else []
+                            )
+                        if isinstance(piece, ast.Assign) and getattr(piece.targets[0], "id", "") == "form":
+                            told = getattr(piece.value, "value", verb.form)
+                            self.assertEqual(told, verb.form, name)
+                    most = places(verb)
+                    self.assertTrue(
+                        most is None or max(read) <= most, f"{name} reads {max(read)} of {most} words"
+                    )
+
+    def test_what_was_refused_once(self) -> None:
+        """A measurement with its unit apart, switches of a matrix, a pin called by what a port can do."""
+        d = said(design([part("R1", "CHIP-2012M", 5, 5)]), 'need Q1 must "Warns in time" measured<=10 s')
+        self.assertEqual((d.requirements["Q1"].limit, d.requirements["Q1"].unit), (10.0, "s"))
+        d = said(
+            design([part("R1", "CHIP-2012M", 5, 5)]), "matrix A0..1 B0..1 to-rows KEY-P650-D12 DIODE-P762"
+        )
+        self.assertEqual(
+            {p.package for p in d.parts.values()} - {d.parts["R1"].package}, {"KEY-P650-D12", "DIODE-P762"}
+        )
+        plain = part("U1", "DIP-8", 20, 20)
+        names = {"1": "RESET", "3": "GND", "7": "VDD"}
+        pins = tuple(Pin(number=p.number, name=names.get(p.number, f"X{p.number}")) for p in plain.pins)
+        old = plain.model_copy(update={"pins": pins})
+        d = said(design([old], {"RST": "U1.1", "VCC": "U1.7"}), "swap U1 OW-8D")
+        self.assertEqual((d.net_of("U1.1"), d.net_of("U1.7")), ("RST", "VCC"))
 
 
 class Refusals(unittest.TestCase):

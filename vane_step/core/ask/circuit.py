@@ -103,7 +103,12 @@ def name_pins(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"names {len(names)} pins of {part.ref}: {', '.join(names[:6])}", edit, about=(part.ref,))
 
 
-@verb("matrix", "matrix ROW0..2 COL0..4 [to-rows|to-columns]", "make a key matrix", ("net", "net", "sense"))
+@verb(
+    "matrix",
+    "matrix ROW0..2 COL0..4 [to-rows|to-columns] [SWITCH DIODE]",
+    "make a key matrix",
+    ("net", "net", "sense"),
+)
 def make_matrix(design: Design, words: Sequence[str]) -> Proposal:
     """Make a key matrix of row and column nets."""
     form = "matrix ROW0..2 COL0..4 [to-rows|to-columns] [SWITCH DIODE]"

@@ -52,7 +52,7 @@ def set_current(design: Design, words: Sequence[str]) -> Proposal:
 )
 def set_width(design: Design, words: Sequence[str]) -> Proposal:
     """Set a track width by current or by length, or take the current off a net again."""
-    form = "width NET 2A [10K] · width NET 0.8mm · width NET none"
+    form = "width NET 0.8mm · width NET 2A [10K] · width NET none"
     need(words, 2, form)
     net = net_of(design, words[0])
     said = measures(words[1:])

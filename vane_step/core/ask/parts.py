@@ -115,6 +115,11 @@ def _by_name(design: Design, old: Part, new: Part) -> dict[str, list[str]] | Non
     if not all(p.name for p in (*joined, *new.pins)):
         return None
     there = {p.number: _called(p) for p in new.pins}
+    # A pin named by what it does goes to the port that can do it, where just one can: RESET to PA0.
+    for name in {_called(p) for p in joined} - set(there.values()):
+        able = [p.number for p in new.pins if name in {f.upper() for f in p.functions}]
+        if len(able) == 1:
+            there[able[0]] = name
     if all(there.get(p.number) == _called(p) for p in joined):
         return None
     lacking = [p.name for p in joined if _called(p) not in there.values()]

@@ -91,10 +91,15 @@ def waive_finding(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"accepts “{edit.waiver.message[:80]}”: {edit.waiver.reason}", edit)
 
 
-@verb("need", 'need ID must|wish "TEXT" [FIGURE<=LIMIT]', "write a requirement", ("need", "level"))
+@verb(
+    "need",
+    'need ID must|wish "TEXT" [FIGURE<=LIMIT] · need ID must|wish "TEXT" measured>=LIMIT [UNIT]',
+    "write a requirement",
+    ("need", "level"),
+)
 def set_need(design: Design, words: Sequence[str]) -> Proposal:
     """Write a requirement and how it is shown: a figure, a measurement with a unit, or an observation."""
-    form = 'need ID must|wish "TEXT" [FIGURE<=LIMIT | measured>=LIMIT UNIT]'
+    form = 'need ID must|wish "TEXT" [FIGURE<=LIMIT] · need ID must|wish "TEXT" measured>=LIMIT [UNIT]'
     need(words, 3, form)
     if words[1] not in ("must", "wish"):
         raise InputError(

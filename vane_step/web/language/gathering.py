@@ -12,7 +12,8 @@ from babel.messages import Catalog
 from babel.messages.pofile import write_po
 from jinja2 import Environment
 
-from vane_step.web.language.marking import Message, messages_of
+from vane_step.web.language.marking import messages_of
+from vane_step.web.language.runs import Message
 
 WEB = Path(__file__).parent.parent
 _TAGGED = re.compile(r"\bt`((?:[^`$]|\$\{(?:[^{}`]|`[^`]*`|\{[^{}]*\})*\})*)`")

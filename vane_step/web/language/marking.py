@@ -9,11 +9,23 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from typing import Final
 
 from jinja2 import Environment, nodes
 from markupsafe import escape
+
+from vane_step.web.language.runs import (
+    Message,
+    Run,
+    Token,
+    around,
+    data_of,
+    fresh,
+    name_of,
+    peeled,
+    safe,
+    says,
+)
 
 # Tags that stand within a sentence.
 INLINE: Final = frozenset(
@@ -25,57 +37,7 @@ SPOKEN: Final = frozenset(("alt", "aria-label", "title"))
 # Macros and which of their arguments are shown, and which are figures.
 MACROS: Final = {"say": (1,), "submit": (0,), "field": (0,), "row": (0, 1), "removable": (1,)}
 NUMBERS: Final = frozenset(("exact", "format", "mm", "reading", "si"))
-# Signs of units and the like: the same in every language.
-SIGNS: Final = frozenset(
-    (
-        *(
-            "mm",
-            "mm²",
-            "cm²",
-            "µm",
-            "Ω",
-            "kΩ",
-            "V",
-            "A",
-            "W",
-            "K",
-            "Hz",
-            "s",
-            "ms",
-            "°",
-            "°C",
-            "€",
-            "MB",
-            "x",
-        ),
-        *("PDF", "SVG", "STL", "glTF", "DXF", "CSV", "JSON", "zip"),
-    )
-)
 _TAG = re.compile(r"<(/?)([a-zA-Z][\w-]*)|<!(?:--.*?-->|[^>]*>)", re.S)
-_FORMAT = re.compile(r"%[-+ #0]*\d*(?:\.\d+)?[sdgfi]|%%|\{\w*\}|</?\d+>|<[^>]*>|&#?\w+;")
-
-
-@dataclass
-class Message:
-    """What a template says in one place: the text, its plural where it counts, and the line it stands in."""
-
-    text: str
-    line: int
-    plural: str = ""
-
-
-@dataclass
-class _Run:
-    """Tokens of a run that may become a message: (kind, text or expression), kind being text, expr, open or close."""
-
-    line: int = 0
-    tokens: list[tuple[str, str | nodes.Expr | list[nodes.Expr]]] = field(default_factory=list)
-
-
-def says(text: str) -> bool:
-    """Tell whether a text has words in it: more than figures, signs and units."""
-    words = re.findall(r"[^\W\d_]+[²°]?", _FORMAT.sub(" ", text))
-    return any(w not in SIGNS and len(w) > 1 for w in words)
 
 
 class _Marker:
@@ -93,6 +55,7 @@ class _Marker:
     # -- the tree ---------------------------------------------------------------------------------------------
 
     def walk(self, body: list[nodes.Node]) -> None:
+        """Mark a list of nodes in the order they are written."""
         for node in body:
             if isinstance(node, nodes.Output):
                 node.nodes = self.output(node)
@@ -117,16 +80,19 @@ class _Marker:
                     self.walk(getattr(node, part, None) or [])
 
     def state(self) -> tuple[str, str, str, str]:
+        """Give where the walk is: tag, attribute, quote, silent element."""
         return self.tag, self.attribute, self.quote, self.silent
 
     def back_to(self, state: tuple[str, str, str, str]) -> None:
+        """Go back to where a branch began."""
         self.tag, self.attribute, self.quote, self.silent = state
 
     # -- one piece of output ----------------------------------------------------------------------------------
 
     def output(self, node: nodes.Output) -> list[nodes.Expr]:
+        """Mark one piece of output and give what it is made of now."""
         self.made: list[nodes.Expr] = []
-        self.run = _Run()
+        self.run = Run()
         for piece in node.nodes:
             if isinstance(piece, nodes.TemplateData):
                 self.data(piece.data, piece.lineno)
@@ -140,12 +106,14 @@ class _Marker:
         return self.made
 
     def data(self, text: str, line: int) -> None:
+        """Read text and tags."""
         at = 0
         while at < len(text):
             at = self.in_tag(text, at, line) if self.tag else self.in_text(text, at, line)
             continue
 
     def in_text(self, text: str, at: int, line: int) -> int:
+        """Read up to the next tag that ends a run, and give where reading goes on."""
         match = _TAG.search(text, at)
         end = match.start() if match else len(text)
         if end > at:
@@ -176,6 +144,7 @@ class _Marker:
         return match.end()
 
     def in_tag(self, text: str, at: int, line: int) -> int:
+        """Read within a tag, and give where reading goes on."""
         if self.attribute:
             end = text.find(self.quote, at)
             end = len(text) if end < 0 else end
@@ -217,6 +186,7 @@ class _Marker:
         return last if kind == "open" and isinstance(last, list) else None
 
     def text(self, text: str, line: int) -> None:
+        """Add text to the run."""
         if self.silent:
             self.text_raw(text)
             return
@@ -224,10 +194,12 @@ class _Marker:
         self.run.tokens.append(("text", text))
 
     def text_raw(self, text: str) -> None:
+        """Put text that says nothing."""
         self.flush()
         self.made.append(nodes.TemplateData(text))
 
     def put_raw(self, piece: nodes.Expr) -> None:
+        """Put what a tag carries, into the tag that is gathered or as it is."""
         gathered = self.gathering()
         if gathered is not None:
             gathered.append(piece)
@@ -241,7 +213,7 @@ class _Marker:
 
     def flush(self) -> None:
         """Close the run: one message where it has words, what it was made of where it has none."""
-        run, self.run = self.run, _Run()
+        run, self.run = self.run, Run()
         tokens = run.tokens
         if not tokens:
             return
@@ -249,14 +221,15 @@ class _Marker:
             for kind, token in tokens:
                 self.made += self.plainly(kind, token)
             return
-        head, inner, tail = _peeled(tokens)
+        head, inner, tail = peeled(tokens)
         for kind, token in head:
             self.made += self.plainly(kind, token)
         self.made += self.message(inner, run.line)
         for kind, token in tail:
             self.made += self.plainly(kind, token)
 
-    def is_message(self, tokens: list[tuple[str, str | nodes.Expr | list[nodes.Expr]]]) -> bool:
+    def is_message(self, tokens: list[Token]) -> bool:
+        """Tell whether a run has words and its tags close."""
         depth = 0
         for kind, _ in tokens:
             depth += {"open": 1, "close": -1}.get(kind, 0)
@@ -265,22 +238,22 @@ class _Marker:
         return depth == 0 and any(kind == "text" and says(str(token)) for kind, token in tokens)
 
     def plainly(self, kind: str, token: str | nodes.Expr | list[nodes.Expr]) -> list[nodes.Expr]:
+        """Give a token as it was, with what it shows looked up."""
         if isinstance(token, list):
             return token
         if isinstance(token, str):
             return [nodes.TemplateData(token)]
         return [self.number(self.called(self.shown(token)))]
 
-    def message(
-        self, tokens: list[tuple[str, str | nodes.Expr | list[nodes.Expr]]], line: int
-    ) -> list[nodes.Expr]:
+    def message(self, tokens: list[Token], line: int) -> list[nodes.Expr]:
+        """Make one message of a run, with what is filled in by name."""
         filled: list[nodes.Keyword] = []
         opened: list[str] = []
         text, used = "", 0
         for kind, token in tokens:
             if kind == "expr":
                 assert isinstance(token, nodes.Expr)
-                name = _fresh(_name(token), {k.key for k in filled})
+                name = fresh(name_of(token), {k.key for k in filled})
                 filled.append(nodes.Keyword(name, self.number(self.called(self.shown(token)))))
                 text += f"{{{name}}}"
             elif kind == "open":
@@ -288,7 +261,7 @@ class _Marker:
                     used += 1
                     opened.append(str(used))
                     filled.append(
-                        nodes.Keyword(f"t{used}", nodes.MarkSafe(nodes.Concat([_safe(p) for p in token])))
+                        nodes.Keyword(f"t{used}", nodes.MarkSafe(nodes.Concat([safe(p) for p in token])))
                     )
                     text += f"<{used}>"
                 else:
@@ -301,11 +274,11 @@ class _Marker:
                 text += f"</{number}>" if number else str(token)
             else:
                 text += str(token)
-        before, body, after = _around(text)
+        before, body, after = around(text)
         body = re.sub(r"\s+", " ", body)
         self.messages.append(Message(body, line))
         looked_up = nodes.Call(nodes.Name("_message", "load"), [nodes.Const(body)], filled, None, None)
-        return [*_data(before), looked_up, *_data(after)]
+        return [*data_of(before), looked_up, *data_of(after)]
 
     # -- expressions ------------------------------------------------------------------------------------------
 
@@ -320,7 +293,7 @@ class _Marker:
         elif isinstance(node, nodes.Concat) and any(
             isinstance(n, nodes.Const) and isinstance(n.value, str) and says(n.value) for n in node.nodes
         ):
-            tokens: list[tuple[str, str | nodes.Expr | list[nodes.Expr]]] = [
+            tokens: list[Token] = [
                 ("text", str(escape(n.value))) if isinstance(n, nodes.Const) else ("expr", n)
                 for n in node.nodes
             ]
@@ -371,69 +344,6 @@ class _Marker:
         if isinstance(node, nodes.Filter) and node.name in NUMBERS:
             return nodes.Call(nodes.Name("_number", "load"), [node], [], None, None)
         return node
-
-
-def _peeled(tokens: list) -> tuple[list, list, list]:  # type: ignore[type-arg]
-    """Part off a tag that holds all of a run, with what is blank round it."""
-    i, j = 0, len(tokens)
-    while i < j and tokens[i][0] == "text" and not str(tokens[i][1]).strip():
-        i += 1
-    while j > i and tokens[j - 1][0] == "text" and not str(tokens[j - 1][1]).strip():
-        j -= 1
-    if j - i > 2 and tokens[i][0] == "open" and tokens[j - 1][0] == "close":
-        depth = 0
-        for kind, _ in tokens[i : j - 1]:
-            depth += {"open": 1, "close": -1}.get(kind, 0)
-            if depth == 0:
-                break
-        else:
-            head, inner, tail = _peeled(tokens[i + 1 : j - 1])
-            return [*tokens[: i + 1], *head], inner, [*tail, *tokens[j - 1 :]]
-    return tokens[:i], tokens[i:j], tokens[j:]
-
-
-def _data(text: str) -> list[nodes.Expr]:
-    return [nodes.TemplateData(text)] if text else []
-
-
-def _around(text: str) -> tuple[str, str, str]:
-    body = text.strip()
-    at = text.index(body)
-    return text[:at], body, text[at + len(body) :]
-
-
-def _safe(piece: nodes.Expr) -> nodes.Expr:
-    """Make a piece of a tag ready to be joined: what is filled in is escaped."""
-    if isinstance(piece, nodes.TemplateData):
-        return piece
-    return nodes.Filter(piece, "e", [], [], None, None)
-
-
-def _name(node: nodes.Expr) -> str:
-    """Name what is filled in by what the template calls it."""
-    if isinstance(node, nodes.Name):
-        return node.name
-    if isinstance(node, nodes.Getattr):
-        return node.attr
-    if isinstance(node, nodes.Filter) and node.node is not None:
-        if node.name in ("format", "join") and node.args and node.name == "format":
-            return _name(node.args[0])
-        return _name(node.node)
-    if isinstance(node, nodes.CondExpr):
-        return _name(node.test) if not isinstance(node.test, nodes.Const) else "value"
-    if isinstance(node, nodes.Call):
-        return _name(node.node)
-    for part in node.iter_child_nodes():
-        if isinstance(part, nodes.Expr) and (name := _name(part)) != "value":
-            return name
-    return "value"
-
-
-def _fresh(name: str, taken: set[str]) -> str:
-    found, k = name, 2
-    while found in taken or re.fullmatch(r"[te]\d+", found):
-        found, k = f"{name}{k}", k + 1
-    return found
 
 
 def marked(tree: nodes.Template) -> list[Message]:

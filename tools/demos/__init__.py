@@ -1,0 +1,1 @@
+"""The demo designs as they are built."""
