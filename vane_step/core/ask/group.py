@@ -190,7 +190,7 @@ def let_move(design: Design, words: Sequence[str]) -> Proposal:
 
 @verb(
     "repeat",
-    "repeat BLOCK TIMES [DX DY] [sharing NET …]",
+    'repeat "BLOCK" TIMES [DX DY] [sharing NET …]',
     "repeat a block, its nets counted on; with its places and copper, a step apart",
     ("block",),
 )

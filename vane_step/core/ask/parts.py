@@ -174,7 +174,7 @@ def _swap(design: Design, ref: str, found: CataloguePart) -> tuple[list[edits.Si
 
 @verb(
     "use",
-    "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL]",
+    "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL] [leaded]",
     "insert a block, or a controller",
     ("saved", "number"),
 )

@@ -334,6 +334,7 @@ class _Marker:
         return node
 
     def call(self, node: nodes.Call) -> None:
+        """Have what a macro shows looked up in its call."""
         if isinstance(node.node, nodes.Name) and node.node.name in MACROS:
             for k in MACROS[node.node.name]:
                 if k < len(node.args):
