@@ -54,7 +54,7 @@ class Slivers(unittest.TestCase):
             self.assertEqual((filled, codes(d)), (strip > least, []))
         rules = d.board.rules.model_copy(update={"min_width_nm": nm(0.02)})
         finer = pour_pieces(d.replaced(board=d.board.model_copy(update={"rules": rules})))
-        with patch("vane_step.core.board.drc.pours.pour_pieces", return_value=finer):
+        with patch("vane_step.core.board.copper.pour_fill.pour_pieces", return_value=finer):
             forget()
             found = [f for f in check(d).findings if f.code == "sliver"]
         forget()

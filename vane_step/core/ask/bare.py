@@ -277,4 +277,6 @@ def choose_rules(design: Design, words: Sequence[str], resources: Resources) -> 
         raise NotFound(f"There are no rules called {words[0]}.", where="rules", allowed=", ".join(sets))
     layers = round(number(words[1], "layers")) if len(words) > 1 else design.board.copper_layers
     edit = edits.edit_from({"kind": "set-rules", "rules": sets[words[0]], "copper_layers": layers})
-    return Proposal(f"the board is made by {sets[words[0]].title}, {layers} layers", edit)
+    return Proposal(
+        f"the board is made by {sets[words[0]].title}, {layers} layer{'' if layers == 1 else 's'}", edit
+    )
