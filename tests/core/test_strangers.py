@@ -25,16 +25,6 @@ class Strangers(unittest.TestCase):
             with self.subTest(seed):
                 self.assertEqual(stranger(seed, whole=False).faults, [])
 
-    def test_whole(self) -> None:
-        """Four designs arranged, routed, released: what is clean has the connections of its circuit, judged by other code."""
-        states = []
-        for seed in (1, 5, 12, 17):
-            with self.subTest(seed):
-                trial = stranger(seed, whole=True)
-                self.assertEqual(trial.faults, [])
-                states.append(trial.state)
-        self.assertIn("clean", states)
-
     def test_every_verb_is_said(self) -> None:
         """The speaker has words for every verb, and most of what it says of a small circuit is carried out."""
         trial = Trial()
