@@ -19,12 +19,15 @@ from vane_step.core.design.edits import apply
 from vane_step.core.design.model import (
     Board,
     Design,
+    LegendText,
+    MountingHole,
     Net,
     NetRule,
     Part,
     PartPlace,
     Pin,
     PinRole,
+    Pour,
     RuleSet,
     Track,
     Via,
@@ -313,3 +316,25 @@ LOOSE = ("unrouted", "loose-end", "loose-via")
 def codes(d: Design, leave_out: tuple[str, ...] = LOOSE) -> list[str]:
     """List the codes of findings."""
     return [f.code for f in check(d).findings if f.code not in leave_out]
+
+
+def awkward() -> Design:
+    """Give a four-layer board with everything that is hard to write: odd turns, underside, long names, pours with holes."""
+    parts = [
+        part("U1", "SOIC-8", 15, 15, turn=33.3),
+        part("U2", "TQFP-32", 30, 20, turn=45, side="back"),
+        part("C1", "ELCO-P250-D5", 8, 24, turn=17),
+        part("J1", "USBC-6", 20, 6, turn=180),
+        part("R1", "CHIP-1608M", 36, 6, side="back", turn=10),
+    ]
+    nets = {"GND": "U1.4 U2.3 C1.2 J1.1", "A_NAME_OF_MORE_THAN_FOURTEEN": "U1.1 U2.1", "CLK+/π": "U1.2 R1.1"}
+    on = board(42, 32, 4, rule_set("four-layer-house")).model_copy(update={"corner_radius_nm": nm(2.5)})
+    return design(parts, nets, on).replaced(
+        pours={f"p{k}": Pour(id=f"p{k}", net="GND", layer=k) for k in ("front", "in1", "back")},
+        vias={"V1": via("V1", "GND", 5, 5, 0.5, 0.25)},
+        holes={"H1": MountingHole(id="H1", x_nm=nm(38), y_nm=nm(28), drill_nm=nm(3.2))},
+        tracks={"T1": track("T1", "CLK+/π", 0.2, (3, 28), (9, 28), (12, 30.5), layer="in2")},
+        texts={
+            "t": LegendText(id="t", text="ÄÖ% mirrored?", x_nm=nm(20), y_nm=nm(29), side="back", turn_deg=7)
+        },
+    )

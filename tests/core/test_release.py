@@ -16,113 +16,24 @@ from hypothesis import given, settings, strategies as st
 from tests.support import (
     BEEPER,
     FROST,
+    awkward,
     board,
     demo,
     design,
-    drawn_copper,
-    folder,
     part,
-    routed,
     said,
-    track,
-    via,
 )
 from vane_step.core.board.copper.figures import figures
-from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.check import check
-from vane_step.core.board.geometry.shapes import holes, outline
+from vane_step.core.board.geometry.shapes import holes
 from vane_step.core.design.edits import SetItem, apply
-from vane_step.core.design.model import Design, LegendText, MountingHole, Pour
-from vane_step.core.errors import ReleaseRefused, StopsOpen
-from vane_step.core.fab.readback import read_back
+from vane_step.core.errors import StopsOpen
 from vane_step.core.fab.reader import UnreadableFile, read_drill, read_gerber, read_netlist
 from vane_step.core.fab.release import Release, release, write_files
 from vane_step.core.judge import all_findings, waive
 from vane_step.core.quantity import nm
-from vane_step.data.shipped import rule_set
 
 STAMP = "2026-01-01T00:00:00Z"
-
-
-def awkward() -> Design:
-    """Give a four-layer board with everything that is hard to write: odd turns, underside, long names, pours with holes."""
-    parts = [
-        part("U1", "SOIC-8", 15, 15, turn=33.3),
-        part("U2", "TQFP-32", 30, 20, turn=45, side="back"),
-        part("C1", "ELCO-P250-D5", 8, 24, turn=17),
-        part("J1", "USBC-6", 20, 6, turn=180),
-        part("R1", "CHIP-1608M", 36, 6, side="back", turn=10),
-    ]
-    nets = {"GND": "U1.4 U2.3 C1.2 J1.1", "A_NAME_OF_MORE_THAN_FOURTEEN": "U1.1 U2.1", "CLK+/π": "U1.2 R1.1"}
-    on = board(42, 32, 4, rule_set("four-layer-house")).model_copy(update={"corner_radius_nm": nm(2.5)})
-    return design(parts, nets, on).replaced(
-        pours={f"p{k}": Pour(id=f"p{k}", net="GND", layer=k) for k in ("front", "in1", "back")},
-        vias={"V1": via("V1", "GND", 5, 5, 0.5, 0.25)},
-        holes={"H1": MountingHole(id="H1", x_nm=nm(38), y_nm=nm(28), drill_nm=nm(3.2))},
-        tracks={"T1": track("T1", "CLK+/π", 0.2, (3, 28), (9, 28), (12, 30.5), layer="in2")},
-        texts={
-            "t": LegendText(id="t", text="ÄÖ% mirrored?", x_nm=nm(20), y_nm=nm(29), side="back", turn_deg=7)
-        },
-    )
-
-
-def poured() -> Design:
-    """Give a routed board of 15 parts with a ground pour on the back."""
-    return routed("smd2L_015_s1").replaced(pours={"p": Pour(id="p", net="GND", layer="back")})
-
-
-class ReadBack(unittest.TestCase):
-    """The reader shares no code with the writers, and agrees with the design."""
-
-    def test_agreement(self) -> None:
-        """Demo, imported, unrouted and awkward boards: no short, no open beyond the design's, all holes and the outline to 1 um."""
-        for d in (
-            demo(FROST),
-            demo(BEEPER),
-            routed("th1L_040_s1"),
-            folder("hard4L_150_s1"),
-            awkward(),
-            design([]),
-        ):
-            made = release(d, STAMP)
-            r = made.read.readings
-            with self.subTest(d.name):
-                self.assertEqual([f.message for f in made.read.differences], [])
-                self.assertEqual((r["shorts"], r["opens"]), (0, r["opens_in_design"]))
-                self.assertLessEqual(r["outline_difference_um"], 1.0)
-                self.assertLessEqual(r["hole_difference_um"], 1.0)
-
-    def test_copper_as_read_is_the_copper_drawn(self) -> None:
-        """Images read from the files differ from polygons drawn by hand by less than the corners of a circle."""
-        for d in (demo(FROST), awkward()):
-            read = [x for x in release(d, STAMP).read.layers.values() if x.function[0] == "Copper"]
-            for layer, image in zip(d.board.layers, read, strict=True):
-                mine = [s for _, _, on, s in drawn_copper(d) if on == layer]
-                mine += [p for pour in pour_pieces(d) if pour.layer == layer for p in pour.pieces]
-                apart = shapely.union_all(mine).symmetric_difference(image.image)
-                self.assertTrue(apart.buffer(-0.005).is_empty, f"{d.name} {layer}")
-
-    def test_mask_paste_and_legend(self) -> None:
-        """Every pad lies in a mask opening, every surface pad has paste, and the legend stays on the board."""
-        d = demo(FROST)
-        read = release(d, STAMP).read.layers
-        mask = next(x.image for x in read.values() if x.function == ("Soldermask", "Top"))
-        paste = next(x.image for x in read.values() if x.function == ("Paste", "Top"))
-        for name, _, layer, shape in drawn_copper(d):
-            if "." in name and layer == "front":
-                self.assertTrue(mask.buffer(1e-3).covers(shape), name)
-                through = (
-                    next(
-                        p
-                        for p in d.packages[d.parts[name.split(".")[0]].package].pads
-                        if p.number == name.split(".")[1]
-                    ).layers
-                    == "through"
-                )
-                self.assertEqual(paste.intersects(shape), not through, name)
-        for x in read.values():
-            if x.function[0] == "Legend":
-                self.assertTrue(x.image.difference(outline(d).buffer(0.05)).is_empty)
 
 
 class Offered(unittest.TestCase):
@@ -203,64 +114,6 @@ class Offered(unittest.TestCase):
             for name in order:
                 d = said(d, " ".join(("pour", name, "back", *boxes[name])))
             self.assertEqual([f.message for f in release(d, STAMP).read.differences], [], order)
-
-
-class Damage(unittest.TestCase):
-    """Whatever happens to a file between writer and maker, the comparison notices."""
-
-    def test_each_kind(self) -> None:
-        """One change in each kind of file is told as a difference, or the file as unreadable."""
-        d = poured()
-        files = write_files(d, STAMP)
-        front, back = (files[f"smd2l-015-s1-copper-{s}.gbr"] for s in ("front", "back"))
-        track_line = re.search(r"X\d+Y\d+D02\*\n(X\d+Y\d+D01\*\n)+", front[front.index("Conductor") :])
-        assert track_line is not None
-        flash = re.findall(r"X\d+Y\d+D03\*\n", front)[40]
-        hole = re.findall(r"X[\d.]+Y[\d.]+\n", files["smd2l-015-s1-plated.xnc"])[5]
-        edge = re.findall(r"X\d+Y\d+D01\*\n", files["smd2l-015-s1-profile.gbr"])[1]
-        cases = {
-            "a track is missing": ("copper-front.gbr", track_line[0], ""),
-            "a pad is missing": ("copper-front.gbr", flash, ""),
-            "an aperture is larger": ("copper-front.gbr", "%ADD10C,0.", "%ADD10C,1."),
-            "layers are swapped": ("copper-front.gbr", front, back.replace("L2,Bot", "L1,Top")),
-            "units are inches": ("copper-back.gbr", "%MOMM*%", "%MOIN*%"),
-            "a pour is clear instead of dark": ("copper-back.gbr", "%LPD*%", "%LPC*%"),
-            "a hole is missing": ("plated.xnc", hole, ""),
-            "a hole is elsewhere": ("plated.xnc", hole, "X11.0Y11.0\n"),
-            "a drill is larger": ("plated.xnc", "C0.300000", "C0.350000"),
-            "the outline is cut": ("profile.gbr", edge, ""),
-            "a net has another name": ("netlist.ipc", "N20  ", "N99  "),
-            "the end is missing": ("copper-front.gbr", "M02*", ""),
-            "an unknown command": ("copper-front.gbr", "G01*", "G02*"),
-        }
-        for what, (file, old, new) in cases.items():
-            name = f"smd2l-015-s1-{file}"
-            self.assertIn(old, files[name], what)
-            with self.subTest(what):
-                try:
-                    self.assertTrue(
-                        read_back(d, {**files, name: files[name].replace(old, new, 1)}).differences
-                    )
-                except UnreadableFile as error:
-                    self.assertIn(name, str(error))
-
-    def test_missing_files(self) -> None:
-        """A copper layer, the outline or a drill file left out is told."""
-        d = poured()
-        files = write_files(d, STAMP)
-        for gone in ("copper-back.gbr", "profile.gbr", "plated.xnc", "netlist.ipc"):
-            with self.subTest(gone):
-                self.assertTrue(
-                    read_back(d, {k: v for k, v in files.items() if not k.endswith(gone)}).differences
-                )
-
-    def test_a_release_that_differs_is_refused(self) -> None:
-        """The zip cannot be had when the files belong to another design."""
-        d = poured()
-        other = d.replaced(tracks=dict(list(d.tracks.items())[1:]))
-        wrong = Release("wrong", write_files(other, STAMP), read_back(d, write_files(other, STAMP)))
-        with self.assertRaises(ReleaseRefused):
-            wrong.zipped()
 
 
 class Reader(unittest.TestCase):
