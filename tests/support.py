@@ -338,3 +338,8 @@ def awkward() -> Design:
             "t": LegendText(id="t", text="ÄÖ% mirrored?", x_nm=nm(20), y_nm=nm(29), side="back", turn_deg=7)
         },
     )
+
+
+def laid(d: Design, **how: object) -> Design:
+    """Route a design and lay the result."""
+    return apply(d, route(d, **how).edit)[0]  # type: ignore[arg-type]
