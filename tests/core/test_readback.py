@@ -13,7 +13,6 @@ from tests.support import (
     demo,
     design,
     drawn_copper,
-    folder,
     routed,
 )
 from vane_step.core.board.copper.pour_fill import pour_pieces
@@ -27,12 +26,11 @@ class ReadBack(unittest.TestCase):
     """The reader shares no code with the writers, and agrees with the design."""
 
     def test_agreement(self) -> None:
-        """Demo, imported, unrouted and awkward boards: no short, no open beyond the design's, all holes and the outline to 1 um."""
+        """Demo, imported and awkward boards: no short, no open beyond the design's, all holes and the outline to 1 um."""
         for d in (
             demo(FROST),
             demo(BEEPER),
             routed("th1L_040_s1"),
-            folder("hard4L_150_s1"),
             awkward(),
             design([]),
         ):
