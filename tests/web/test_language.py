@@ -190,7 +190,13 @@ class Messages(unittest.TestCase):
             found = chosen("fr;q=0.4,de-AT,en;q=0.5", folder)
             self.assertEqual((found.language, found.point, found.texts["Undo"]), ("de", ",", "Rückgängig"))
             self.assertEqual((found.scripts, found.plural(2)), ({"saved": "gespeichert"}, 1))
-            self.assertEqual(chosen("fr", folder).language, "en")
+            for header, language in (
+                ("fr", "en"),
+                ("en;q=0.4,de;q=0.9", "de"),
+                ("de;q=0.2,en", "en"),
+                ("*;q=x,,;", "en"),
+            ):
+                self.assertEqual(chosen(header, folder).language, language, header)
 
 
 _BRACKETED: list[Catalogue] = []

@@ -18,6 +18,7 @@ from vane_step.core.design.model import (
     natural,
 )
 from vane_step.core.parts.packages import package
+from vane_step.core.parts.part import KINDS
 from vane_step.core.power.trace import width_mm
 from vane_step.core.quantity import nm
 from vane_step.data.shipped import resources
@@ -32,20 +33,6 @@ ROLES = {
     "d": "open-drain",
     "n": "unconnected",
     "p": "passive",
-}
-
-
-KINDS = {
-    "R": "resistor",
-    "C": "capacitor",
-    "L": "inductor",
-    "D": "diode",
-    "LED": "led",
-    "Y": "crystal",
-    "F": "fuse",
-    "BZ": "sounder",
-    "TH": "thermistor",
-    "S": "switch",
 }
 
 

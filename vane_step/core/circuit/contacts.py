@@ -81,6 +81,6 @@ def _hangs_on_supply(wired: Wiring, net: Net, relay: Part) -> bool:
     return any(
         other is not relay
         and other.kind not in ("resistor", "diode", "capacitor", "polar-capacitor")
-        and any((n := wired.net_at(other, p.number)) is not None and n.role == "supply" for p in other.pins)
+        and any((n := wired.net_at(other, p)) is not None and n.role == "supply" for p in other.pins)
         for other, _ in wired.pins_on(net.name)
     )

@@ -35,9 +35,9 @@ def output_net(wired: Wiring, part: Part) -> Net | None:
     """Give the net a regulator feeds: that of its output, or what lies behind the inductor on its switching pin."""
     for pin in part.pins:
         if pin.role == "supply-out":
-            return wired.net_at(part, pin.number)
+            return wired.net_at(part, pin)
     for pin in part.pins:
-        net = wired.net_at(part, pin.number) if pin.name.upper() in ("SW", "LX") else None
+        net = wired.net_at(part, pin) if pin.name.upper() in ("SW", "LX") else None
         for other, its in wired.pins_on(net.name) if net is not None else ():
             if other.kind == "inductor" and (far := wired.other_end(other, its)) is not None:
                 return far
@@ -68,7 +68,7 @@ def _regulator(wired: Wiring, part: Part) -> Iterator[Finding]:
         )
     boost = names.get("BST") or names.get("BOOT")
     if boost is not None and switches is not None:
-        held, at = wired.net_at(part, boost.number), wired.net_at(part, switches.number)
+        held, at = wired.net_at(part, boost), wired.net_at(part, switches)
         if held is None or at is None or not _capacitor_between(wired, held, at):
             text = f"{who(part)} has no capacitor from {boost.name} to {switches.name}: its upper switch never opens"
             source = "drive of its upper switch"
@@ -104,7 +104,7 @@ def _capacitor_between(wired: Wiring, one: Net, two: Net) -> bool:
 
 def _set_by(wired: Wiring, part: Part, pin: Pin, out: Net) -> Iterator[Finding]:
     """The output that the two resistors at a feedback or adjust pin give, by where they sit."""
-    net = wired.net_at(part, pin.number)
+    net = wired.net_at(part, pin)
     if net is None or net is out:
         return
     top, bottom, unknown = [], [], False

@@ -59,7 +59,7 @@ def _loads(wired: Wiring, part: Part, net: Net) -> bool:
         or (len(part.pins) > 2 and not part.params.get("inductive"))
     ):
         return False
-    others = (wired.net(pin_name(part.ref, p.number)) for p in part.pins)
+    others = (wired.net_at(part, p) for p in part.pins)
     return any(o is not None and o is not net and o.role == "supply" for o in others)
 
 
@@ -234,11 +234,7 @@ def _drive_volts(wired: Wiring, net: Net | None) -> float | None:
 
 
 def _supply_volts(wired: Wiring, part: Part) -> float | None:
-    found = [
-        v
-        for p in part.pins
-        if p.role == "supply-in" and (v := volts(wired.net(pin_name(part.ref, p.number))))
-    ]
+    found = [v for p in part.pins if p.role == "supply-in" and (v := volts(wired.net_at(part, p)))]
     return min(found) if found else None
 
 
@@ -254,9 +250,7 @@ def bears(wired: Wiring, part: Part, pin: Pin) -> float | None:
     found = [
         v
         for p in part.pins
-        if p.role == "supply-in"
-        and (v := volts(wired.net(pin_name(part.ref, p.number)))) is not None
-        and v > 0
+        if p.role == "supply-in" and (v := volts(wired.net_at(part, p))) is not None and v > 0
     ]
     return max(found) if found else None
 
@@ -317,7 +311,7 @@ def _resets(wired: Wiring) -> Iterator[Finding]:
         for pin in part.pins:
             if pin.role != "input" or pin.name.upper().strip("#~/") not in _RESET:
                 continue
-            net = wired.net(pin_name(part.ref, pin.number))
+            net = wired.net_at(part, pin)
             if net is None or net.role == "supply" or _between(wired, "resistor", net, "supply"):
                 continue
             text = f"Reset pin {pin_name(part.ref, pin.number)} has no pull-up"

@@ -207,15 +207,13 @@ def _drivers(wired: Wiring, net: Net, through: Part) -> list[_Pull] | None:
 def _driver(wired: Wiring, part: Part, pin: Pin) -> _Pull | None:
     """Give what an output, a port or an open drain does to its net."""
     if pin.role in ("output", "io"):
-        rails = [v for p in part.pins if p.role == "supply-in" and (v := rail(wired.net_at(part, p.number)))]
+        rails = [v for p in part.pins if p.role == "supply-in" and (v := rail(wired.net_at(part, p)))]
         if not rails:
             return None
         supply = max(rails, key=lambda v: v.high)
         return _Pull(Volts(0.0, supply.high), 0.0, drives=True, weak=supply.low)
     if pin.role == "open-drain":
-        low = next(
-            (rail(wired.net_at(part, p.number)) for p in part.pins if p.name.upper() in ("S", "E")), None
-        )
+        low = next((rail(wired.net_at(part, p)) for p in part.pins if p.name.upper() in ("S", "E")), None)
         return _Pull(Volts(low.low if low else 0.0, 0.0), 0.0, drives=True, lets_go=True)
     return None
 
@@ -300,7 +298,7 @@ def _bears(wired: Wiring, part: Part, gate: Net, source: Net, drive: _Drive, at:
 
 def _clamped(wired: Wiring, gate: Net, source: Net) -> bool:
     return any(
-        "vz_v" in part.params and any(wired.net_at(part, p.number) is source for p in part.pins)
+        "vz_v" in part.params and any(wired.net_at(part, p) is source for p in part.pins)
         for part, _ in wired.pins_on(gate.name)
     )
 

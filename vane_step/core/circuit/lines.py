@@ -70,11 +70,11 @@ def _tied_off(wired: Wiring) -> Iterator[Finding]:
         if not part.fitted:
             continue
         for pin in part.pins:
-            net = wired.net_at(part, pin.number)
+            net = wired.net_at(part, pin)
             if net is None or net.role != "ground" or pin.role != "input":
                 continue
             emitter = next((p for p in part.pins if p.name.upper() in ("E", "S")), None)
-            other = wired.net_at(part, emitter.number) if emitter else None
+            other = wired.net_at(part, emitter) if emitter else None
             # One whose emitter or source is on a supply is switched on by ground.
             control = len(part.pins) <= 4 and pin.name.upper() in ("G", "B")
             low_side = control and (other is None or other.role != "supply")
@@ -94,7 +94,7 @@ def _taps(wired: Wiring) -> Iterator[Finding]:
         pins = {p.name.upper(): p for p in part.pins}
         if not part.fitted or not pins.keys() >= {"I+", "I-", "S+", "S-"}:
             continue
-        at = {name: wired.net_at(part, pin.number) for name, pin in pins.items()}
+        at = {name: wired.net_at(part, pin) for name, pin in pins.items()}
         for tap, far in (("S+", "I-"), ("S-", "I+")):
             net = at[tap]
             if net is not None and net is at[far]:

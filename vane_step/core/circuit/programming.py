@@ -27,7 +27,7 @@ def programming_findings(wired: Wiring) -> Iterator[Finding]:
     """Controllers that nothing can program, and serial lines taken for the loader's."""
     for part in wired.design.parts.values():
         ways = ports(part.pins) if part.fitted else []
-        if not ways or not any(wired.net_at(part, p.number) for p in part.pins):
+        if not ways or not any(wired.net_at(part, p) for p in part.pins):
             continue
         open_ways = [w for w in ways if _reached(wired, part, w.pins)] or _by_reset(wired, part)
         misled = list(_misled(wired, part, ways, bool(open_ways)))
@@ -97,7 +97,7 @@ def _reached(wired: Wiring, part: Part, pins: tuple[Pin, Pin]) -> bool:
 
 
 def _met(wired: Wiring, part: Part, pin: Pin) -> set[str]:
-    net = wired.net_at(part, pin.number)
+    net = wired.net_at(part, pin)
     nets: list[Net] = [net] if net else []
     for other, end in wired.pins_on(net.name) if net else ():
         far = wired.other_end(other, end) if other.kind in ("resistor", "switch", "") else None

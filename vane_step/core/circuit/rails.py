@@ -84,9 +84,7 @@ def taking_pins(wired: Wiring, net: Net) -> tuple[str, ...]:
 
 def reference(wired: Wiring, part: Part) -> Volts:
     """Give what a part's supplies count from: ground, or the rail all its ground pins are on as lower supply."""
-    nets = [
-        net for p in part.pins if p.role == "ground" and (net := wired.net_at(part, p.number)) is not None
-    ]
+    nets = [net for p in part.pins if p.role == "ground" and (net := wired.net_at(part, p)) is not None]
     rails = [rail(net) for net in nets if net.role == "supply"]
     known = [volts for volts in rails if volts is not None]
     if not known or len(known) < len(nets):

@@ -30,7 +30,7 @@ def ohms_of(part: Part) -> float | None:
 def _ends(wired: Wiring, part: Part) -> tuple[Net, Net] | None:
     if len(part.pins) != 2:
         return None
-    a, b = (wired.net_at(part, p.number) for p in part.pins)
+    a, b = (wired.net_at(part, p) for p in part.pins)
     return (a, b) if a is not None and b is not None and a is not b else None
 
 

@@ -34,7 +34,7 @@ def _amps(net: Net | None) -> float | None:
 
 def _through(wired: Wiring, part: Part) -> tuple[float, Net] | None:
     """Give the current that flows through a two-terminal part in series, where its nets say it."""
-    a, b = (wired.net_at(part, p.number) for p in part.pins[:2])
+    a, b = (wired.net_at(part, p) for p in part.pins[:2])
     if a is None or b is None or "ground" in (a.role, b.role):
         return None
     said = [(amps, net) for net in (a, b) if (amps := _amps(net)) is not None]
@@ -57,7 +57,7 @@ def _currents(wired: Wiring) -> Iterator[Finding]:
                 yield _over(part, flows[0], part.params[key], flows[1])
             continue
         for pin in part.pins:
-            net = wired.net_at(part, pin.number)
+            net = wired.net_at(part, pin)
             amps = _amps(net)
             if net is None or amps is None:
                 continue
@@ -89,7 +89,7 @@ def _zeners(wired: Wiring) -> Iterator[Finding]:
         limit = part.params.get("vz_v")
         if limit is None or len(part.pins) != 2 or not part.fitted:
             continue
-        cathode, anode = (wired.net_at(part, p.number) for p in part.pins)
+        cathode, anode = (wired.net_at(part, p) for p in part.pins)
         high, low = rail(cathode), rail(anode)
         if high is not None and low is not None and high.high - low.low > limit * 1.02:
             gap = high.high - low.low
@@ -106,7 +106,7 @@ def _coils(wired: Wiring) -> Iterator[Finding]:
         if rated is None or not part.fitted:
             continue
         ends = [p for p in part.pins if p.name.upper() in ("A1", "A2")] or list(part.pins[:2])
-        nets = [n for p in ends if (n := wired.net_at(part, p.number)) is not None]
+        nets = [n for p in ends if (n := wired.net_at(part, p)) is not None]
         feeds = [(v, n) for n in nets if n.role == "supply" and (v := rail(n)) is not None]
         if len(nets) != 2 or len(feeds) != 1:
             continue
@@ -126,12 +126,8 @@ def _coils(wired: Wiring) -> Iterator[Finding]:
 def _regulators(wired: Wiring) -> Iterator[Finding]:
     """Fixed outputs on a rail of another voltage, input below output and dropout, and heat by the current as said."""
     for part in wired.design.parts.values():
-        outs = [
-            n for p in part.pins if p.role == "supply-out" and (n := wired.net_at(part, p.number)) is not None
-        ]
-        ins = [
-            n for p in part.pins if p.role == "supply-in" and (n := wired.net_at(part, p.number)) is not None
-        ]
+        outs = [n for p in part.pins if p.role == "supply-out" and (n := wired.net_at(part, p)) is not None]
+        ins = [n for p in part.pins if p.role == "supply-in" and (n := wired.net_at(part, p)) is not None]
         out, into = (rail(x[0]) if x else None for x in (outs, ins))
         fixed = part.params.get("vout_v")
         other = fixed is not None and out is not None and abs(out.most - fixed) > OUTPUT_OFF * abs(fixed)
@@ -173,7 +169,7 @@ def _bare_leds(wired: Wiring) -> Iterator[Finding]:
     for led in wired.design.parts.values():
         if led.kind != "led" or len(led.pins) != 2 or not led.fitted:
             continue
-        cathode, anode = (wired.net_at(led, p.number) for p in led.pins)
+        cathode, anode = (wired.net_at(led, p) for p in led.pins)
         if cathode is None or anode is None:
             continue
         gap = across(anode, cathode)
@@ -210,7 +206,7 @@ def _behind_resistor(wired: Wiring, led: Part, anode: Net, cathode: Net) -> tupl
         if len(net.pins) == 2 and rail(net) is None:
             other = next((part for part, _ in wired.pins_on(net.name) if part is not led), None)
             if other is not None and other.kind == "resistor":
-                ends = [wired.net_at(other, p.number) for p in other.pins]
+                ends = [wired.net_at(other, p) for p in other.pins]
                 far = next((n for n in ends if n is not None and n is not net), net)
         volts = rail(far) or _driven(wired, far)
         if volts is None:
@@ -223,9 +219,7 @@ def _driven(wired: Wiring, net: Net) -> Volts | None:
     """Give the range of an output: from ground to the supply of its part."""
     for part, pin in wired.pins_on(net.name):
         if pin.role in ("output", "io"):
-            rails = [
-                v for p in part.pins if p.role == "supply-in" and (v := rail(wired.net_at(part, p.number)))
-            ]
+            rails = [v for p in part.pins if p.role == "supply-in" and (v := rail(wired.net_at(part, p)))]
             return Volts(0.0, max(v.high for v in rails)) if rails else None
     return None
 

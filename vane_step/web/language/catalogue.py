@@ -72,7 +72,9 @@ def chosen(accepted: str, folder: Path = FOLDER) -> Catalogue:
     have = languages(folder)
     if len(have) == 1:
         return ENGLISH
-    wanted = [w.partition(";")[0].strip().replace("-", "_") for w in accepted.split(",") if w.strip()]
+    parts = [re.match(r"\s*([\w-]+)\s*(?:;\s*q=([01](?:\.\d+)?))?", w) for w in accepted.split(",")[:20]]
+    named = sorted((m for m in parts if m), key=lambda m: -float(m[2] or 1))
+    wanted = [m[1].replace("-", "_") for m in named]
     return catalogue(negotiate_locale(wanted, list(have)) or SOURCE, folder)
 
 
@@ -85,7 +87,8 @@ def counted(count: int, thing: str) -> str:
     """Give a count with what is counted, in the plural where it is not one."""
     used = in_use.get()
     forms = used.plurals.get(f"{{n}} {thing}", (f"{{n}} {thing}", f"{{n}} {thing}s"))
-    return forms[used.plural(count)].replace("{n}", str(count))
+    # A file may lack a form that its plural rule asks for.
+    return forms[min(used.plural(count), len(forms) - 1)].replace("{n}", str(count))
 
 
 def number(figure: object) -> str:
