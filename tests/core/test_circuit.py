@@ -432,3 +432,21 @@ class Sheets(unittest.TestCase):
             self.assertIn(f">{ref}</text>", svg)
         with self.assertRaises(InputError):
             sheet_svg(d, "Cellar")
+
+
+class Ways(unittest.TestCase):
+    """A supply without a source is told with a way on, however many connectors could bring it."""
+
+    def test_every_door_is_named(self) -> None:
+        """One connector pin becomes a remedy that works; of several each is named, and saying it of one ends the stop."""
+        for count in (1, 2, 3):
+            parts = [part("U1", "SOIC-8", 20, 20, roles={"8": "supply-in", "4": "ground"})]
+            parts += [part(f"J{k}", "HDR-1x2", 5, 5 + 6 * k, kind="card") for k in range(1, count + 1)]
+            on = {"VP": "U1.8 " + " ".join(f"J{k}.1" for k in range(1, count + 1)), "GND": "U1.4 J1.2"}
+            d = said(design(parts, on), "role VP supply", "role GND ground")
+            with self.subTest(count):
+                found = next(f for f in review(d) if f.code == "no-supply")
+                for k in range(1, count + 1):
+                    self.assertIn(f"J{k}.1", found.remedy.ask if found.remedy else found.message)
+                after = said(d, found.remedy.ask if found.remedy else "pin J1.1 VP supply-out")
+                self.assertNotIn("no-supply", [f.code for f in review(after)])

@@ -137,6 +137,9 @@ def _supplies(wired: Wiring) -> Iterator[Finding]:
                 ask=f"pin {name} {pin.name or pin.number} supply-out",
             )
         text = f"Nothing feeds {net.name}, which supplies {', '.join(takers[:4])}"
+        if len(doors) > 1:
+            names = " or ".join(pin_name(a.ref, b.number) for a, b in doors[:4])
+            text += f"; say which pin brings it, {names}, by its role supply-out"
         yield tell("no-supply", text, 0, 1, Place.of_pins(*takers, net=net.name), remedy=remedy)
 
 
