@@ -33,7 +33,7 @@ from vane_step.core.design.model import (
     Via,
 )
 from vane_step.core.exchange import FILES, read_exchange
-from vane_step.core.parts.packages import package
+from vane_step.core.patterns.packages import package
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
 from vane_step.data.shipped import demo_designs, resources, rule_set

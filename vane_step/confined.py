@@ -45,7 +45,7 @@ PRELOAD: Final = [
     "vane_step.core.board.outline.importers",
     "vane_step.core.circuit.blocks",
     "vane_step.core.circuit.capture",
-    "vane_step.core.parts.landpattern",
+    "vane_step.core.patterns.landpattern",
     "vane_step.web.made",
     "scipy.spatial",
     "ezdxf",

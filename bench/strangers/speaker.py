@@ -11,8 +11,8 @@ from collections.abc import Callable
 from vane_step.core.ask import VERBS
 from vane_step.core.circuit.pins import pin_words
 from vane_step.core.design.model import Design, NetRole, PinRole, split_pin
-from vane_step.core.parts.families import DIMENSIONED
-from vane_step.core.parts.packages import package_examples
+from vane_step.core.patterns.families import DIMENSIONED
+from vane_step.core.patterns.packages import package_examples
 from vane_step.core.power.formulas import FORMULAS
 from vane_step.data.shipped import blocks, catalogue, rule_sets
 

@@ -82,9 +82,8 @@ class WholeWay(InBrowser):
         expect(page.locator(".empty")).to_contain_text("An empty circuit")
         page.get_by_role("button", name="Add R1, 10k").click()
         expect(page.locator('[data-ref="R1"]').first).to_be_visible()
-        for name, value in (("ref", "J1"), ("package", "HDR-1x2"), ("value", "door")):
-            page.fill(f"#add-part input[name={name}]", value)
-        page.get_by_role("button", name="Add the part").click()
+        page.fill('input[aria-label="Value of Pin header"]', "1x2")
+        page.get_by_role("button", name="Pin header").click()
         expect(page.locator('[data-ref="J1"]').first).to_be_visible()
         self.type(page, "join R1.1 J1.1 LOOP")
         self.type(page, "join R1.2 J1.2 BACK")

@@ -15,6 +15,7 @@ from vane_step.core.board.drc.decoupling import nearness_findings
 from vane_step.core.design.edits import PlaceParts, SetItem, apply
 from vane_step.core.design.model import Design, Pin
 from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError
+from vane_step.core.patterns.skills import is_through_hole
 from vane_step.data.shipped import resources
 
 SETS = resources()
@@ -282,7 +283,10 @@ class Refusals(unittest.TestCase):
             ("place R9 4 north", InputError, ""),
             ("add R1 CHIP-1608M", EditRefused, "in use"),
             ("add R99 SOIC-9", NotFound, "SOIC-8"),
-            ("add R98..99 4k7", NotFound, "add R98..99 CHIP-1608M 4k7"),
+            ("add R98..99 QR-16 4k8", NotFound, "QR-16-4P7K"),
+            ("add R99 resistor", InputError, "add R1 resistor 10k"),
+            ("add U99 AT-50", NotFound, "AR-50"),
+            ("add J99 qwertzuiop", NotFound, "another word"),
             ("add R.9 SOIC-8", InputError, ""),
             ("role HORN loud", InputError, ""),
             ("pin U1.1 A loud", InputError, ""),
@@ -380,13 +384,34 @@ class Misspelt(unittest.TestCase):
         """One letter off, or the first one large, the verb meant is named."""
         for typed, meant in (
             ("currant GND 1A", "current"),
-            ("Join R1.1 GND", "join"),
             ("ruote", "route"),
             ("puor GND back", "pour"),
         ):
             with self.assertRaises(InputError) as told:
                 ask(demo(BEEPER), typed, resources())
             self.assertIn(meant, told.exception.next_step)
+
+    def test_words_of_a_newcomer(self) -> None:
+        """Parts by what people call them, in the brief's technique; large letters, TO and AND change nothing."""
+        d = said(
+            design([]),
+            "add R1 10k",
+            "ADD led1 red",
+            "add 2 push button",
+            "add R2..4 1k 2k2 3k3",
+            "add 4 standoff",
+        )
+        self.assertEqual(
+            {r: d.parts[r].catalogue for r in ("R1", "LED1", "S2", "R3")},
+            {"R1": "QR-16-10K", "LED1": "GL-16R", "S2": "PK-6", "R3": "QR-16-2P2K"},
+        )
+        self.assertEqual([x.count for x in d.extras.values()], [4])
+        d = said(d, "JOIN R1.1 to LED1.A", "connect R1.2 and R2.1", "Wire R2.2 to GND")
+        self.assertEqual(len(d.nets), 3)
+        self.assertIn("R2.2", d.nets["GND"].pins)
+        leaded = said(design([]), "brief skills through-hole", "add R1 10k", "add C1 100n", "add Q1 mosfet")
+        for mine in leaded.parts.values():
+            self.assertTrue(is_through_hole(leaded.packages[mine.package]), mine.catalogue)
 
     def test_the_form_is_told(self) -> None:
         """A sentence that goes wrong after its verb is answered with how it goes; references may follow each other."""

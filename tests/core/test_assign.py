@@ -9,12 +9,12 @@ from hypothesis import given, settings, strategies as st
 
 from tests.support import BEEPER, FROST, demo, said
 from vane_step.core.board.placement.pin_escape import reach_mm
+from vane_step.core.controllers.assign import Assignment, assign, offers, verify
+from vane_step.core.controllers.choose import apply_assignment, candidates, lock_pin, solve_for
+from vane_step.core.controllers.demand import Signal, read_demand
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Brief, Pin, PinUse
 from vane_step.core.errors import InputError
-from vane_step.core.parts.assign import Assignment, assign, offers, verify
-from vane_step.core.parts.choose import apply_assignment, candidates, lock_pin, solve_for
-from vane_step.core.parts.demand import Signal, read_demand
 from vane_step.data.shipped import catalogue
 
 FUNCTIONS = (

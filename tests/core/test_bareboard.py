@@ -22,7 +22,7 @@ from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.fab.otherboard import other_board
 from vane_step.core.fab.release import release
-from vane_step.core.parts.packages import package
+from vane_step.core.patterns.packages import package
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
 from vane_step.data.shipped import catalogue
@@ -171,7 +171,7 @@ class Zones(unittest.TestCase):
                 self.assertEqual(
                     codes, {"hole-in-part"} if through else {"screw-on-part"} if head else set(), (x, y)
                 )
-        radio = next(p for p in catalogue().parts.values() if package(p.package).keepout_nm)
+        radio = next(p for p in catalogue().parts.values() if p.package and package(p.package).keepout_nm)
         aerial = said(design([], {}, on=board(60, 50)), f"add U1 {radio.number}", "place U1 30 25")
         zone = keepouts(aerial)["U1"]
         for x, y in (zone.centroid.coords[0], (1.0, 1.0)):

@@ -156,9 +156,9 @@ class Review(unittest.TestCase):
     def test_swaps_go_by_the_names_of_pins(self) -> None:
         """A part whose pins lie otherwise keeps every connection by name, says what moves, and is refused where a name is missing."""
         d = circuit("linear 5 V")
-        proposal = ask(d, "swap U1 PM-50", resources())
-        self.assertIn("IN from 3 to 1", proposal.says)
-        after = said(d, "swap U1 PM-50")
+        proposal = ask(d, "swap U1 AL-50L", resources())
+        self.assertIn("IN from 1 to 3", proposal.says)
+        after = said(d, "swap U1 AL-50L")
         for name in ("IN", "OUT", "GND"):
             was, now = (
                 next(x.net_of(f"U1.{p.number}") for p in x.parts["U1"].pins if p.name == name)

@@ -18,7 +18,7 @@ from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule, PadSp
 from vane_step.core.errors import EditRefused
 from vane_step.core.fab.release import release
 from vane_step.core.order.board_price import price_step
-from vane_step.core.parts.landpattern import pad_shape
+from vane_step.core.patterns.landpattern import pad_shape
 from vane_step.core.power.trace import via_current_a
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route

@@ -10,10 +10,11 @@ from unittest import mock
 import numpy as np
 from shapely.geometry import Point
 
-from tests.support import FROST, demo
+from tests.support import BEEPER, FROST, demo
 from vane_step.core.ask import ask
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.drc.check import check
+from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.derive import derived
 from vane_step.core.design.edits import PlaceParts, SetValue, apply
@@ -21,6 +22,7 @@ from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
 from vane_step.core.fab.release import release
 from vane_step.core.judge import all_findings
+from vane_step.core.lazy import lazy
 from vane_step.core.memo import MEMO, forget
 from vane_step.core.weight import weight
 from vane_step.data.shipped import resources
@@ -146,6 +148,40 @@ class Keeping(unittest.TestCase):
 
 class AtTheSameTime(unittest.TestCase):
     """Several pages of one design, each of which wants its part of the same new version."""
+
+    def test_nobody_waits_in_a_circle(self) -> None:
+        """One works on findings while another asks for the same geometry of another design: both come to their end."""
+        frost, beeper = demo(FROST), demo(BEEPER)
+        for _ in range(12):
+            forget()
+            with ThreadPoolExecutor(2) as pool:
+                # The one holds the lock from the beginning, the other comes to it from within a property.
+                jobs = [pool.submit(all_findings, frost), pool.submit(lambda: Layout(beeper).net_copper)]
+                for job in jobs:
+                    job.result(timeout=60)
+
+    def test_a_property_waits_for_nobody(self) -> None:
+        """While one thread works a property out, another gets that of another object."""
+        started, go = threading.Event(), threading.Event()
+
+        class Slow:
+            def __init__(self, wait: bool) -> None:
+                self.wait = wait
+
+            @lazy
+            def value(self) -> int:
+                """Wait if told to."""
+                if self.wait:
+                    started.set()
+                    go.wait(20)
+                return 7
+
+        with ThreadPoolExecutor(2) as pool:
+            slow = pool.submit(lambda: Slow(True).value)
+            self.assertTrue(started.wait(20))
+            self.assertEqual(pool.submit(lambda: Slow(False).value).result(timeout=20), 7)
+            go.set()
+            self.assertEqual(slow.result(timeout=20), 7)
 
     def test_pages_in_parallel(self) -> None:
         """Findings, figures, release and proposals in parallel threads over fifty versions: no crash, and all agree."""

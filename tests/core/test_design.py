@@ -29,7 +29,7 @@ from vane_step.core.design.model import (
 )
 from vane_step.core.errors import EditRefused, InputError, VaneStepError
 from vane_step.core.judge import all_findings
-from vane_step.core.parts.packages import package
+from vane_step.core.patterns.packages import package
 from vane_step.data.shipped import resources, rule_set
 from vane_step.store.designs import Kept
 from vane_step.web.view import board_view

@@ -11,28 +11,43 @@ from hypothesis import given, strategies as st
 
 from vane_step.core.design.model import Package
 from vane_step.core.errors import InputError, NotFound
-from vane_step.core.parts.dimensions import from_dimensions, trimmed
-from vane_step.core.parts.landpattern import CHIP, GULL_COARSE, Span, ipc_pad, pad_shape
-from vane_step.core.parts.packages import package, package_examples
+from vane_step.core.patterns.dimensions import from_dimensions, trimmed
+from vane_step.core.patterns.landpattern import CHIP, GULL_COARSE, Span, ipc_pad, pad_shape
+from vane_step.core.patterns.packages import package, package_examples
 from vane_step.data.shipped import rule_set
 
+# Leads in millimetres, as people measure them.
 LEADS = {
-    "DIP": 0.6,
-    "AXIAL": 0.6,
-    "DIODE": 0.6,
-    "CER": 0.6,
-    "ELCO": 0.6,
-    "LEDR": 0.6,
-    "SOUNDER": 0.6,
-    "HDR": 0.8,
-    "TERM": 1.1,
-    "XTAL": 0.5,
+    "DIP-8": 0.6,
+    "AXIAL-P762": 0.6,
+    "AXIAL-L110-D45-P1524": 0.8,
+    "DO-35-P762": 0.55,
+    "DO-41-P1016": 0.85,
+    "DO-201-P1524": 1.3,
+    "CER-P508-D5": 0.6,
+    "ELCO-P250-D5": 0.6,
+    "ELCO-P750-D18": 0.8,
+    "ELCO-P1000-D30": 1.5,
+    "SOUNDER-P762-D12": 0.6,
+    "HDR-1x6": 0.8,
+    "TERM-2": 1.1,
+    "XTAL-P488": 0.5,
+    "BUTTON-4-6": 0.8,
+    "JACK-DC": 2.6,
+    "HC-60": 4.3,
 }
+# Rows too close for hand drilling: only a house makes them.
+HOUSE_ONLY = ("HDR127",)
 
 
 def every() -> list[tuple[str, bool, Package]]:
     """Make each example for a house and for the kitchen table."""
-    return [(n, k, package(n, k)) for n in package_examples() for k in (False, True)]
+    return [
+        (n, k, package(n, k))
+        for n in package_examples()
+        for k in (False, True)
+        if not (k and n.startswith(HOUSE_ONLY))
+    ]
 
 
 class Arithmetic(unittest.TestCase):
@@ -77,16 +92,21 @@ class EveryPackage(unittest.TestCase):
         for name in ("", "SOIC-9", "TQFP-33", "HDR-1x99", "HDR-0x4", "CHIP-9999M", "soic-8"):
             with self.subTest(name), self.assertRaises(NotFound) as caught:
                 package(name)
-            self.assertIn("SOIC-8", caught.exception.allowed)
+            self.assertEqual(len(caught.exception.allowed.split(", ")), 5)
 
     def test_pads_apart_and_enclosed(self) -> None:
         """Pads keep 0.15 mm apart at least, and courtyard encloses pads and body by 0.2 mm."""
         for name, kitchen, p in every():
             with self.subTest(name, kitchen=kitchen):
                 shapes = [pad_shape(x) for x in p.pads]
-                self.assertGreaterEqual(
-                    min(a.distance(b) for a, b in itertools.combinations(shapes, 2)), 0.15 - 1e-9
-                )
+                gaps = [
+                    shapes[i].distance(shapes[j])
+                    for i, j in itertools.combinations(range(len(shapes)), 2)
+                    if p.pads[i].layers == p.pads[j].layers
+                    or "through" in (p.pads[i].layers, p.pads[j].layers)
+                    if p.pads[i].number != p.pads[j].number
+                ]
+                self.assertGreaterEqual(min(gaps, default=9), 0.15 - 1e-9)
                 yard = shapely.box(*(v / 1e6 for v in p.courtyard_nm))
                 self.assertTrue(yard.covers(shapely.union_all(shapes).buffer(0.2, join_style="mitre")))
                 w, h = (v / 2e6 for v in p.body_nm)
@@ -95,7 +115,8 @@ class EveryPackage(unittest.TestCase):
                         yard.covers(shapely.box(-w, -h, w, h)) or name.startswith(("USBC", "ELCO"))
                     )
                 self.assertEqual(p.height_nm > 0, any(p.body_nm))
-                self.assertEqual(p.pin1_nm, (p.pads[0].x_nm, p.pads[0].y_nm))
+                if len(p.pads) > 1:
+                    self.assertEqual(p.pin1_nm, (p.pads[0].x_nm, p.pads[0].y_nm))
 
     def test_ready_patterns_keep_their_house(self) -> None:
         """Leaded patterns keep the gap and ring of the rules they are made for; a tight pitch is trimmed and says so, or refused."""
@@ -132,7 +153,7 @@ class EveryPackage(unittest.TestCase):
                 [shapely.LineString([(x / 1e6, y / 1e6) for x, y in run]) for run in p.legend]
             )
             with self.subTest(name, kitchen=kitchen):
-                plain = not p.polarised and len(p.pads) == 2
+                plain = not p.polarised and len({q.number for q in p.pads}) <= 2
                 if lines.is_empty and plain:
                     continue
                 for pad in p.pads:
@@ -157,13 +178,20 @@ class EveryPackage(unittest.TestCase):
 
     def test_holes_follow_the_lead(self) -> None:
         """Hole is lead + 0.20 mm; the pad adds 0.6 mm for a house and 1.0 mm for the kitchen table."""
-        for name, kitchen, p in every():
-            family = name.split("-")[0]
-            if family in LEADS:
+        for name, lead in LEADS.items():
+            for kitchen in (False, True):
+                p = package(name, kitchen)
                 with self.subTest(name, kitchen=kitchen):
                     for pad in p.pads:
-                        self.assertLessEqual(abs(pad.drill_nm / 1e6 - LEADS[family] - 0.20), 0.025 + 1e-9)
-                        self.assertEqual(pad.width_nm - pad.drill_nm, 1_000_000 if kitchen else 600_000)
+                        self.assertLessEqual(abs(pad.drill_nm / 1e6 - lead - 0.20), 0.025 + 1e-9)
+                        if "trimmed" not in p.source:
+                            self.assertEqual(pad.width_nm - pad.drill_nm, 1_000_000 if kitchen else 600_000)
+        for name, _, p in every():
+            if "b lead" in p.drawing and "pad by pad" not in p.source:
+                for pad in p.pads:
+                    self.assertLessEqual(
+                        abs(pad.drill_nm / 1e6 - p.drawing["b lead"][0] - 0.20), 0.025 + 1e-9, name
+                    )
 
     def test_rows_meet_a_breadboard(self) -> None:
         """Pins of DIP, headers and axial parts sit on a 2.54 mm grid relative to each other."""

@@ -11,10 +11,10 @@ from tests.support import ROOT, design
 from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import AddPart, apply
 from vane_step.core.errors import InputError
-from vane_step.core.parts.packages import package
 from vane_step.core.parts.part import part_from
 from vane_step.core.parts.pinfiles import fit, read_pins
 from vane_step.core.parts.pinfiles.table import MAX_PINS, role_of_name
+from vane_step.core.patterns.packages import package
 
 BSDL = (ROOT / "tests" / "samples" / "tern32.bsd").read_text(encoding="utf-8")
 IBIS = (ROOT / "tests" / "samples" / "wren8.ibs").read_text(encoding="utf-8")

@@ -238,7 +238,7 @@ class Findings(Served):
                 self.assertTrue(told["says"] or told["refused"] or told["completions"], text[:k])
         for k in range(1, 18, 4):
             answer = self.client.get(f"/d/{FROST}/search", params={"q": "schottky 40 V 2 A"[:k]})
-            self.assertTrue(answer.is_success and "data-ask" in answer.text, k)
+            self.assertTrue(answer.is_success and "data-part" in answer.text, k)
 
     def test_pages_are_json_safe(self) -> None:
         """Errors keep their form: a sentence for people, the same fields in JSON."""

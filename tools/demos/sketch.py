@@ -17,8 +17,8 @@ from vane_step.core.design.model import (
     Pin,
     natural,
 )
-from vane_step.core.parts.packages import package
 from vane_step.core.parts.part import KINDS
+from vane_step.core.patterns.packages import package
 from vane_step.core.power.trace import width_mm
 from vane_step.core.quantity import nm
 from vane_step.data.shipped import resources

@@ -24,8 +24,8 @@ from vane_step.core.design.model import Board, Design
 from vane_step.core.errors import InputError
 from vane_step.core.exchange import FILES
 from vane_step.core.judge import all_findings
-from vane_step.core.parts.packages import package as own_package
 from vane_step.core.parts.part import part_from
+from vane_step.core.patterns.packages import package as own_package
 from vane_step.core.rules import RULES
 from vane_step.data.shipped import resources, rule_set
 from vane_step.importers import block_file, connection_list as listed, exchange_folder, pin_file

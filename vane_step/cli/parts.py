@@ -11,13 +11,14 @@ from typing import Annotated, Any
 import typer
 
 from vane_step.cli.files import console, load, read_text, write
+from vane_step.core.catalogue.index import nothing_found
 from vane_step.core.circuit.variants import fitted
+from vane_step.core.controllers.choose import candidates
+from vane_step.core.controllers.demand import read_demand
 from vane_step.core.design.model import Brief, natural
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.order.buying import QUANTITIES, Dated, buy, buying_findings, lines, need_of, price_list
-from vane_step.core.parts.choose import candidates
-from vane_step.core.parts.demand import read_demand
-from vane_step.core.parts.patternsheet import pattern_pdf
+from vane_step.core.patterns.patternsheet import pattern_pdf
 from vane_step.data.shipped import catalogue
 
 In = Annotated[Path, typer.Argument(help="Design file.")]
@@ -35,7 +36,8 @@ def search(
     as_json: AsJson = False,
 ) -> None:
     """Search the catalogue by words and figures."""
-    found = catalogue().search(" ".join(words), limit)
+    answer = catalogue().search(" ".join(words), limit)
+    found = answer.found
     if as_json:
         rows = [
             {"number": f.part.number, "title": f.part.title, "package": f.part.package, **f.part.params}
@@ -43,13 +45,17 @@ def search(
         ]
         print(json.dumps(rows))
         return
+    for typed, taken in answer.read_as:
+        _say(f"{typed}: read as {taken}")
+    if found and answer.left_out:
+        _say(f"shown without {', '.join(answer.left_out)}: no part has all of that")
     for f in found:
         figures = ", ".join(f"{title} {figure}" for title, figure in f.part.told()[:5])
         print(f"{f.part.number:14} {f.part.package:14} {f.part.title}: {figures}")
+    if answer.count > len(found):
+        _say(f"… {answer.count - len(found)} more; --limit shows them")
     if not found:
-        raise NotFound(
-            "Nothing in the catalogue is like that.", where=" ".join(words), next_step="Leave a word out."
-        )
+        raise nothing_found(" ".join(words), catalogue().index.near(" ".join(words)))
 
 
 def choose(

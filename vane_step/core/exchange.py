@@ -26,7 +26,8 @@ from vane_step.core.design.model import (
     role_of_net,
 )
 from vane_step.core.errors import InputError, NotFound
-from vane_step.core.parts.packages import package as own_package, user_package
+from vane_step.core.patterns.packages import package as own_package
+from vane_step.core.patterns.userfile import user_package
 from vane_step.core.quantity import nm
 
 FILES = ("parts.csv", "nets.csv", "net_rules.csv", "packages.json", "board.json")

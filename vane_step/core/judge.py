@@ -13,7 +13,7 @@ from vane_step.core.design.edits import SetItem
 from vane_step.core.design.model import Design, Waiver, pin_name
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.finding import Finding, ordered
-from vane_step.core.parts.patternsheet import pattern_findings
+from vane_step.core.patterns.patternsheet import pattern_findings
 from vane_step.core.rules import RULES
 
 

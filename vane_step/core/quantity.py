@@ -210,6 +210,15 @@ def format_value(value: float, unit: str = "", digits: int = 3) -> str:
     return f"{value / 10.0**exponent:.{digits}g} {prefix}{unit}".strip()
 
 
+def typed(value: float) -> str:
+    """Write a value as people type it: ``4k7``, ``100n``, ``22p``, ``4R7``."""
+    plain = format_value(value).replace("µ", "u").replace(" ", "")
+    match = re.fullmatch(r"(\d+)(?:\.(\d+))?([pnumkMG]?)", plain)
+    if match is None or match[2] is None:
+        return plain
+    return f"{match[1]}{match[3] or 'R'}{match[2]}"
+
+
 def next_up(value: float, series: tuple[int, ...] = E24) -> float:
     """Give the smallest series value that is not below ``value`` (up to one part in a million).
 

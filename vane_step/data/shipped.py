@@ -8,11 +8,12 @@ from functools import lru_cache
 from importlib.resources import files
 
 from vane_step.core.ask import Resources
+from vane_step.core.catalogue.catalogue import Catalogue
+from vane_step.core.catalogue.tables import read_catalogue
 from vane_step.core.circuit.blocks import SavedBlock, block_from
 from vane_step.core.design.fileformat import from_json
 from vane_step.core.design.model import Design, RuleSet
 from vane_step.core.errors import NotFound
-from vane_step.core.parts.catalogue import Catalogue, read_catalogue
 
 _ROOT = files("vane_step.data")
 

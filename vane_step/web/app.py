@@ -27,6 +27,7 @@ from vane_step.web.log import close as close_log, log, write_to
 from vane_step.web.pages import (
     board,
     brief,
+    catalogue,
     changes,
     circuit,
     fits,
@@ -54,6 +55,7 @@ ROOMS = (
     simulation,
     health,
     brief,
+    catalogue,
     parts,
     changes,
     circuit,

@@ -21,15 +21,20 @@ from vane_step.core.quantity import parse_value
 KEY_PACKAGES = ("KEY-P650-D6", "DIODE-P762")
 
 
+# Words people put between what they connect.
+BETWEEN = ("to", "with", "and", "->")
+
+
 @verb(
     "join",
     "join PIN … NET · join U1.PB0..4 ROW0..4",
     "connect pins, or runs of them",
     ("pin", "pin-or-net", "pin-or-net", "pin-or-net"),
-    also=("connect",),
+    also=("connect", "wire"),
 )
 def join(design: Design, words: Sequence[str]) -> Proposal:
     """Connect pins; runs of equal length are connected one by one."""
+    words = [w for w in words if w not in BETWEEN]
     need(words, 2, "join PIN … NET")
     nets = [w for w in words[:-1] if w in design.nets]
     if nets and "." in words[-1]:

@@ -8,7 +8,7 @@ from typing import get_args
 
 from pydantic import ValidationError
 
-from vane_step.core.ask import bare, board, circuit, copper, group, parts, program, reasons, removing
+from vane_step.core.ask import adding, bare, board, circuit, copper, group, parts, program, reasons, removing
 from vane_step.core.ask.bare import ZONES
 from vane_step.core.ask.reasons import BRIEF_WORDS
 from vane_step.core.ask.verbs import BY_WORD, VERBS, fitting
@@ -26,13 +26,14 @@ from vane_step.core.design.model import (
     natural,
 )
 from vane_step.core.errors import InputError, VaneStepError
-from vane_step.core.parts.families import DIMENSIONED
-from vane_step.core.parts.packages import package_examples
-from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES
+from vane_step.core.patterns.families import DIMENSIONED
+from vane_step.core.patterns.packages import package_examples
+from vane_step.core.patterns.patternsheet import DIRECTIONS, SENSES
 from vane_step.core.power.formulas import FORMULAS
 
 # Where verbs are declared, in the order the help lists them.
-DECLARING = (circuit, parts, reasons, group, board, copper, bare, removing, program)
+COMMON = ("add", "join", "remove", "find")
+DECLARING = (circuit, adding, parts, reasons, group, board, copper, bare, removing, program)
 
 
 def split_words(text: str) -> list[str]:
@@ -52,13 +53,15 @@ def ask(design: Design, text: str, resources: Resources | None = None) -> Propos
         When it is not understood or cannot be done; the design is untouched either way.
     """
     words = split_words(text)
+    if words and words[0].lower() in BY_WORD:
+        words[0] = words[0].lower()
     if not words or words[0] not in BY_WORD:
         first = words[0] if words else ""
         like = difflib.get_close_matches(first.lower(), BY_WORD, n=2)
         raise InputError(
             f"{first!r} is no verb of the ask line.",
             where="ask line",
-            allowed=", ".join(VERBS),
+            allowed=", ".join(dict.fromkeys((*like, *COMMON)))[:200],
             next_step=f"Did you mean {' or '.join(like)}?" if like else "Press ? for what can be typed.",
         )
     verb = BY_WORD[words[0]]

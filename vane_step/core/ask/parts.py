@@ -2,79 +2,25 @@
 
 from __future__ import annotations
 
-import difflib
-import re
 from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, Resources, need, number, pairs
 from vane_step.core.board.placement.pin_escape import pin_costs, reach_mm
+from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.circuit.blocks import use_block
 from vane_step.core.circuit.minimum import minimum_block
 from vane_step.core.circuit.pins import counted, find_pin
+from vane_step.core.controllers.assign import Assignment
+from vane_step.core.controllers.choose import apply_assignment, lock_pin, solve_for
+from vane_step.core.controllers.demand import read_demand
 from vane_step.core.design import edits
 from vane_step.core.design.edits import part_of
-from vane_step.core.design.model import Block, Design, Extra, Package, Part, Pin, Variant, natural, split_pin
+from vane_step.core.design.model import Block, Design, Extra, Part, Pin, Variant, natural, split_pin
 from vane_step.core.errors import InputError, NotFound
-from vane_step.core.parts.assign import Assignment
-from vane_step.core.parts.catalogue import CataloguePart
-from vane_step.core.parts.choose import add_from, apply_assignment, lock_pin, solve_for
-from vane_step.core.parts.demand import read_demand
-from vane_step.core.parts.dimensions import from_dimensions, trimmed
-from vane_step.core.parts.packages import package, package_examples
-from vane_step.core.parts.part import new_part
-from vane_step.core.parts.patternsheet import judged
-
-# A reference, or a run of them.
-_REFS = re.compile(r"[A-Z]{1,4}[0-9]+(\.\.[0-9]+)?")
-
-
-@verb(
-    "add", "add REF … PACKAGE-OR-NUMBER [VALUE …] · add R1..3 PACKAGE 1k 2k 3k", "add parts", ("", "package")
-)
-def add_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
-    """Add a part of the catalogue or of a package, or a run of parts with a value each or one for all."""
-    need(words, 2, "add REF … PACKAGE-OR-NUMBER [VALUE …]")
-    known = {*resources.catalogue.parts, *design.packages}
-    first = next((k for k in range(1, len(words)) if words[k] in known or not _REFS.fullmatch(words[k])), 1)
-    refs, name = [ref for word in words[:first] for ref in counted(word)], words[first]
-    said = words[first + 1 :]
-    values = list(said) if len(said) == len(refs) else [" ".join(said)] * len(refs)
-    if name in resources.catalogue.parts:
-        adds = [add_from(resources.catalogue, design, r, name, v) for r, v in zip(refs, values, strict=True)]
-        title = resources.catalogue.get(name).title
-    else:
-        pack = design.packages.get(name) or _package(design, name, " ".join(words[:first]), resources)
-        adds = [
-            edits.AddPart(part=new_part(r, pack, v), package=pack) for r, v in zip(refs, values, strict=True)
-        ]
-        title = pack.title or name
-    what = f"adds {refs[0]}" if len(refs) == 1 else f"adds {refs[0]} to {refs[-1]}, {len(refs)} parts"
-    edit = adds[0] if len(adds) == 1 else edits.Together(edits=tuple(adds))
-    return Proposal(f"{what}, {title}, {len(adds[0].part.pins)} pins", edit, about=tuple(refs))
-
-
-def _package(design: Design, name: str, refs: str, resources: Resources) -> Package:
-    """Make a package by its name; a name that is none is answered by those alike, a value by how to say it."""
-    try:
-        return package(name, design.board.rules.etched)
-    except NotFound as error:
-        known = list(dict.fromkeys((*package_examples(), *design.packages, *resources.catalogue.parts)))
-        near = difflib.get_close_matches(name.upper(), known, n=6, cutoff=0.5)
-        small = "AXIAL-P1016" if design.brief.through_hole_only or design.board.rules.etched else "CHIP-1608M"
-        if re.fullmatch(r"[0-9]+([.,][0-9]+)?[pnuµmkMGR]?[0-9]*", name):
-            raise NotFound(
-                f"{name} is a value; the package comes before it.",
-                where=refs,
-                value=name,
-                next_step=f"Type: add {refs} {small} {name}",
-            ) from error
-        raise NotFound(
-            f"There is no package and no part called {name}.",
-            where=name,
-            allowed=", ".join(near) or error.allowed,
-            next_step="Search the catalogue by what the part is, or import a package of your own.",
-        ) from error
+from vane_step.core.patterns.dimensions import from_dimensions, trimmed
+from vane_step.core.patterns.packages import package
+from vane_step.core.patterns.patternsheet import judged
 
 
 @verb("swap", "swap REF … NUMBER", "replace by another part of the catalogue", ("ref", "number"))

@@ -7,11 +7,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
+from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.circuit.blocks import SavedBlock
 from vane_step.core.design.edits import Edit
 from vane_step.core.design.model import RuleSet, Side
 from vane_step.core.errors import InputError
-from vane_step.core.parts.catalogue import Catalogue
 
 
 @dataclass(frozen=True)

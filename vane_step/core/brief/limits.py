@@ -9,7 +9,7 @@ from vane_step.core.board.drc.layout import Layout
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, natural
 from vane_step.core.finding import Finding, Place, tell
-from vane_step.core.parts.skills import skill_misfits
+from vane_step.core.patterns.skills import skill_misfits
 
 BRIEF = "the brief"
 

@@ -13,7 +13,7 @@ from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Requirement, natural
 from vane_step.core.errors import InputError
 from vane_step.core.finding import Finding, Place, tell
-from vane_step.core.parts.skills import is_through_hole
+from vane_step.core.patterns.skills import is_through_hole
 
 State = Literal["shown", "fails", "waits"]
 # Figures that come from outside of the design, when somebody asked for them.

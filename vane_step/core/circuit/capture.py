@@ -15,8 +15,8 @@ from vane_step.core.design.edits import AddPart, Join, SetItem, SetNetRule, Sing
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import Design, Part, natural, pin_name, split_pin
 from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.core.parts.packages import package
 from vane_step.core.parts.part import new_part
+from vane_step.core.patterns.packages import package
 
 MAX_KEYS = 256
 MAX_COPIES = 64

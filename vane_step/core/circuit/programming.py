@@ -11,9 +11,9 @@ from collections.abc import Iterator
 
 from vane_step.core.circuit.rails import who
 from vane_step.core.circuit.wiring import Wiring
+from vane_step.core.controllers.ports import Port, ports
 from vane_step.core.design.model import Net, Part, Pin, pin_name
 from vane_step.core.finding import Finding, Place, tell
-from vane_step.core.parts.ports import Port, ports
 from vane_step.core.rules import Level
 
 SOURCE = "an empty controller is programmed by its debug lines or its loader"

@@ -17,9 +17,8 @@ from vane_step.core.design.edits import SetItem, SetValue, Single, Together
 from vane_step.core.design.model import Calculation, Design, Net, Part, natural, pin_name
 from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.finding import Finding, Place, Remedy, tell
-from vane_step.core.parts.catalogue import typed
 from vane_step.core.power.formulas import Formula, Quantity, formula
-from vane_step.core.quantity import format_value, parse_value
+from vane_step.core.quantity import format_value, parse_value, typed
 
 State = Literal["holds", "stale", "overruled", "broken"]
 SAME = 1e-6

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from functools import cached_property
-
 from vane_step.core.design.model import Design, Net, Part, Pin, natural, pin_name
+from vane_step.core.lazy import lazy
 
 
 class Wiring:
@@ -22,7 +21,7 @@ class Wiring:
         self._net_of = design.net_of
         self.pins_on = design.pins_on
 
-    @cached_property
+    @lazy
     def parts(self) -> tuple[Part, ...]:
         """All parts, as people count their references."""
         return tuple(sorted(self.design.parts.values(), key=lambda p: natural(p.ref)))

@@ -10,10 +10,11 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from vane_step.core.catalogue.catalogue import Catalogue
+from vane_step.core.catalogue.entry import CataloguePart
+from vane_step.core.catalogue.figures import PARAMETERS
 from vane_step.core.design.model import Design, Part, natural
 from vane_step.core.finding import Finding, Place, Remedy, tell
-from vane_step.core.parts.catalogue import Catalogue, CataloguePart
-from vane_step.core.parts.parameters import PARAMETERS
 
 QUANTITIES = (1, 5, 10, 50)
 # How much larger these figures of a stand-in may be than the part's own.

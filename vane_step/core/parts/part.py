@@ -40,9 +40,13 @@ def new_part(ref: str, pack: Package, value: str = "", pins: Sequence[Pin] | Non
     pydantic.ValidationError
         When the reference or the value cannot be one.
     """
-    numbers = dict.fromkeys(p.number for p in pack.pads)
-    listed = tuple(pins) if pins is not None else tuple(Pin(number=n) for n in numbers)
+    listed = tuple(pins) if pins is not None else tuple(Pin(number=n) for n in pin_numbers(pack))
     return Part(ref=ref, value=value, package=pack.name, kind=_kind(ref, pack), pins=listed, block=NEW_BLOCK)
+
+
+def pin_numbers(pack: Package) -> list[str]:
+    """List the pins of a package in its order: each number once, holes without copper are none."""
+    return list(dict.fromkeys(p.number for p in pack.pads if not p.bare_hole))
 
 
 def part_from(ref: str, pack: Package, value: str = "", table: PinTable | None = None) -> Part:
@@ -62,7 +66,7 @@ def part_from(ref: str, pack: Package, value: str = "", table: PinTable | None =
 
 
 def _kind(ref: str, pack: Package) -> PartKind:
-    if len(pack.pads) != 2:
+    if len(pin_numbers(pack)) != 2:
         return "card"
     letters = ref.rstrip("0123456789").upper()
     return "polar-capacitor" if letters == "C" and pack.polarised else KINDS.get(letters, "card")

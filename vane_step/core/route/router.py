@@ -219,7 +219,7 @@ def warm_up() -> None:
     without_stairs(line, np.zeros((8, 2), dtype=np.int16), np.zeros(8, dtype=np.bool_), 1, 4, -1, -1)
     from vane_step.core.board.geometry.shapes import rectangle
     from vane_step.core.design.model import Board, Net, Part, PartPlace, Pin, RuleSet
-    from vane_step.core.parts.packages import package
+    from vane_step.core.patterns.packages import package
 
     rules = RuleSet(
         name="warm",

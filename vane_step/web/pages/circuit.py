@@ -22,14 +22,15 @@ from vane_step.core.design.edits import AddPart, SetItem, Together, net_of, part
 from vane_step.core.design.model import Design, NetRole, PinRole, Via, natural, pin_name, split_pin
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.fab.release import slug
-from vane_step.core.parts.packages import package as own_package
 from vane_step.core.parts.part import part_from
+from vane_step.core.patterns.packages import package as own_package
 from vane_step.core.power import trace
 from vane_step.core.power.formulas import FORMULAS
 from vane_step.data.shipped import blocks
 from vane_step.importers import block_file as imported_block, connection_list, package_file, pin_file
 from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer
+from vane_step.web.palette import palette
 from vane_step.web.render import page, resources_of, step_page, store_of
 from vane_step.web.view import findings_of
 
@@ -82,7 +83,7 @@ def _fit_rows(design: Design, have: dict[str, dict[str, bool]]) -> list[Any]:
 def circuit(request: Request, id: str, show: str = "sheet", page: str | None = None) -> HTMLResponse:
     """Show the sheet, the connection list, the reasons of values, the blocks or the fit options."""
     kept = store_of(request).get(id)
-    data = {"formulas": FORMULAS, **_shown(request, kept, show, SHEET_WIDTH, page)}
+    data = {"formulas": FORMULAS, "palette": palette(), **_shown(request, kept, show, SHEET_WIDTH, page)}
     return step_page(request, kept, "circuit", data)
 
 

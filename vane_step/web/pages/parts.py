@@ -6,25 +6,26 @@ import csv
 import io
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Form, Query, Request
+from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict
 
 from vane_step.core.circuit.variants import fitted
+from vane_step.core.controllers.choose import Candidate, candidates, pin_table
+from vane_step.core.controllers.demand import FUNCTIONS, TITLES, read_demand
 from vane_step.core.design.edits import part_of
-from vane_step.core.design.model import Design, Package, natural
+from vane_step.core.design.model import Design, natural
 from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.order.buying import alternates, buy, need_of
-from vane_step.core.parts.choose import Candidate, candidates, pin_table
-from vane_step.core.parts.demand import FUNCTIONS, TITLES, read_demand
-from vane_step.core.parts.families import DIMENSIONED
-from vane_step.core.parts.landpattern import pad_shape
-from vane_step.core.parts.patternsheet import DIRECTIONS, SENSES, measures, pattern_pdf, truth
+from vane_step.core.patterns.families import DIMENSIONED
+from vane_step.core.patterns.patternsheet import DIRECTIONS, SENSES, measures, pattern_pdf, truth
 from vane_step.data.shipped import catalogue
 from vane_step.store.designs import Kept
 from vane_step.suppliers.client import kept_offers, refresh
 from vane_step.web.findings_view import outside
 from vane_step.web.log import log
+from vane_step.web.pages.catalogue import next_ref, searched
+from vane_step.web.pictures import drawn
 from vane_step.web.render import page, step_page, store_of
 
 router = APIRouter()
@@ -50,6 +51,8 @@ def _told(request: Request, kept: Kept, show: str, variant: str = "") -> dict[st
         data |= _controllers(request, kept)
     elif show == "patterns":
         data["patterns"] = _patterns(kept.design)
+    elif show == "catalogue":
+        data |= searched(request, kept)
     elif show == "stock":
         data["stock"] = [(d, catalogue().parts.get(d.number)) for d in shared.stock()]
         data["wants"] = {
@@ -106,96 +109,29 @@ def _patterns(design: Design) -> list[dict[str, Any]]:
             "refs": users.get(p.name, []),
             "measures": measures(p),
             "asks": truth(p) is not None,
-            "svg": _drawn(p),
+            "svg": drawn(p),
         }
         for p in packs
     ]
 
 
-def _drawn(pack: Package) -> dict[str, Any]:
-    """Give what the page draws of a pattern, in millimetres, y down."""
-    x0, y0, x1, y1 = (v / 1e6 for v in pack.courtyard_nm)
-    pads = []
-    for pad in pack.pads:
-        ring = pad_shape(pad).exterior.coords
-        pads.append(
-            {
-                "d": "M" + "L".join(f"{x:.3f} {-y:.3f}" for x, y in ring) + "Z",
-                "x": pad.x_nm / 1e6,
-                "y": -pad.y_nm / 1e6,
-                "number": pad.number,
-                "drill": pad.drill_nm / 2e6,
-                "size": max(0.25, min(1.2, min(pad.width_nm, pad.height_nm) / 1e6 * 0.7)),
-            }
-        )
-    legend = ["M" + "L".join(f"{x / 1e6:.3f} {-y / 1e6:.3f}" for x, y in run) for run in pack.legend]
-    keep = None
-    if pack.keepout_nm:
-        a, b, c, d = (v / 1e6 for v in pack.keepout_nm)
-        keep = {"x": a, "y": -d, "w": c - a, "h": d - b}
-    view = f"{x0 - 0.6:.3f} {-y1 - 0.6:.3f} {x1 - x0 + 1.2:.3f} {y1 - y0 + 1.2:.3f}"
-    body = {
-        "x": -pack.body_nm[0] / 2e6,
-        "y": -pack.body_nm[1] / 2e6,
-        "w": pack.body_nm[0] / 1e6,
-        "h": pack.body_nm[1] / 1e6,
-    }
-    return {
-        "view": view,
-        "pads": pads,
-        "legend": legend,
-        "keep": keep,
-        "body": body,
-        "wide": x1 - x0,
-        "tall": y1 - y0,
-    }
-
-
 @router.get("/d/{id}/parts", response_class=HTMLResponse)
-def parts(request: Request, id: str, show: str = "list", variant: str = "", q: str = "") -> HTMLResponse:
+def parts(request: Request, id: str, show: str = "list", variant: str = "") -> HTMLResponse:
     """Show the parts step."""
     if show not in SHOWS:
         raise NotFound(f"There is no view {show}.", where="parts", allowed=", ".join(SHOWS))
     kept = store_of(request).get(id)
     fitted(kept.design, variant)
     data = _told(request, kept, show, variant)
-    return step_page(
-        request, kept, "parts", {**data, **_search(q), "directions": DIRECTIONS, "senses": SENSES}
-    )
+    return step_page(request, kept, "parts", {**data, "directions": DIRECTIONS, "senses": SENSES})
 
 
 @router.get("/d/{id}/parts/view", response_class=HTMLResponse)
-def parts_view(request: Request, id: str, show: str = "list", variant: str = "", q: str = "") -> HTMLResponse:
+def parts_view(request: Request, id: str, show: str = "list", variant: str = "") -> HTMLResponse:
     """Give the view alone."""
     kept = store_of(request).get(id)
     data = _told(request, kept, show, variant)
-    return page(request, "_parts.html", {**data, **_search(q), "directions": DIRECTIONS, "senses": SENSES})
-
-
-def _search(q: str) -> dict[str, Any]:
-    try:
-        return {"q": q, "hits": catalogue().search(q[:200], 40), "no_hit": ""}
-    except VaneStepError as error:
-        return {"q": q, "hits": [], "no_hit": error.line()}
-
-
-@router.get("/d/{id}/search", response_class=HTMLResponse)
-def search(request: Request, id: str, q: Annotated[str, Query(max_length=200)] = "") -> HTMLResponse:
-    """Search the catalogue; the next free reference of each kind comes along."""
-    kept = store_of(request).get(id)
-    data = {"kept": kept, "design": kept.design, **_search(q), "next_ref": next_ref(kept.design)}
-    return page(request, "_hits.html", data)
-
-
-def next_ref(design: Design) -> dict[str, str]:
-    """Give the next free reference by its letters."""
-    found = {}
-    for letters in {p.letters for p in catalogue().parts.values()}:
-        number = 1
-        while f"{letters}{number}" in design.parts:
-            number += 1
-        found[letters] = f"{letters}{number}"
-    return found
+    return page(request, "_parts.html", {**data, "directions": DIRECTIONS, "senses": SENSES})
 
 
 class Question(BaseModel):

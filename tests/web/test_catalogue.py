@@ -1,0 +1,80 @@
+"""The catalogue's pages: what a search shows, that it stays, sliders, orders, parts side by side, adding by words."""
+
+from __future__ import annotations
+
+import re
+import unittest
+
+from tests.support import FROST
+from tests.web.support import Served
+from vane_step.data.shipped import catalogue
+
+
+class Pages(Served):
+    """A search from a design's pages."""
+
+    def numbers(self, address: str) -> list[str]:
+        """Give the parts a search shows, in its order."""
+        answer = self.client.get(f"/d/{FROST}/{address}")
+        self.assertEqual(answer.status_code, 200, address)
+        return re.findall(r'data-part="([^"]+)"', answer.text)
+
+    def test_a_search_stays(self) -> None:
+        """What was searched is in the page's address, and the page shows the same again; adding takes nothing away."""
+        answer = self.client.get(f"/d/{FROST}/search", params={"q": "red LED", "sort": "size"})
+        address = answer.headers["HX-Replace-Url"]
+        self.assertIn("q=red+LED", address)
+        before = re.findall(r'data-part="([^"]+)"', answer.text)
+        self.assertEqual(re.findall(r'data-part="([^"]+)"', self.client.get(address).text), before)
+        words = {"text": f"add 3 {before[0]}", "version": self.version(), "commit": True}
+        said = self.client.post(f"/d/{FROST}/ask", json=words)
+        self.assertEqual(said.status_code, 200, said.text)
+        self.assertIn("3 parts", said.json()["says"])
+        self.assertEqual(set(re.findall(r'data-part="([^"]+)"', self.client.get(address).text)), set(before))
+
+    def test_sliders_narrow(self) -> None:
+        """Each end of a slider leaves just the parts within, whatever the other says; another category forgets them."""
+        mine = [p for p in catalogue().parts.values() if p.category == "N-channel FET"]
+        values = sorted({p.params["vds_v"] for p in mine})
+        for low, high in ((0, len(values) - 1), (2, len(values) - 1), (0, 1), (3, 3), (4, 1)):
+            shown = self.numbers(
+                f"search?category=N-channel+FET&was=N-channel+FET&lo_vds_v={low}&hi_vds_v={high}"
+            )
+            first, last = values[min(low, high)], values[max(low, high)]
+            self.assertEqual(set(shown), {p.number for p in mine if first <= p.params["vds_v"] <= last})
+        self.assertTrue(self.numbers("search?category=fuse&was=N-channel+FET&lo_vds_v=3&hi_vds_v=3"))
+
+    def test_every_branch_is_shown(self) -> None:
+        """Every branch and one category of each show parts with their pictures, and nothing else than their own."""
+        branches = {c.branch: name for name, c in catalogue().categories.items()}
+        for branch, name in branches.items():
+            for asked in (branch, name):
+                shown = self.numbers(f"search?category={asked.replace('&', '%26')}")
+                self.assertTrue(shown, asked)
+                for number in shown:
+                    kind = catalogue().categories[catalogue().get(number).category]
+                    self.assertIn(asked, (kind.name, kind.branch))
+
+    def test_side_by_side(self) -> None:
+        """Parts compared show every figure of each, and what differs is marked; too many are refused."""
+        text = self.client.get(f"/d/{FROST}/compare", params={"numbers": "HK-20-1,HK-40-1"}).text
+        self.assertIn('class="differs"', text)
+        for number in ("HK-20-1", "HK-40-1"):
+            for _, figure in catalogue().get(number).told():
+                self.assertIn(figure, text)
+        self.assertEqual(
+            self.client.get(f"/d/{FROST}/compare", params={"numbers": ",".join(["HK-20-1"] * 6)}).status_code,
+            422,
+        )
+        self.assertEqual(self.client.get(f"/d/{FROST}/catalogue/NOPE-1").status_code, 404)
+
+    def test_few_finds(self) -> None:
+        """The short list beside the sheet adds what it shows, asks for a value where there is a series, suggests for a slip."""
+        text = self.client.get(f"/d/{FROST}/found", params={"q": "resistor"}).text
+        self.assertIn('data-form="add QR-16 {value}"', text)
+        text = self.client.get(f"/d/{FROST}/found", params={"q": "relley"}).text
+        self.assertIn('data-search="relay"', text)
+
+
+if __name__ == "__main__":
+    unittest.main()

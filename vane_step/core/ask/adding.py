@@ -1,0 +1,234 @@
+"""The verb that adds parts: by number, by series and value, by package, or by what people call them."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from rapidfuzz import fuzz, process
+
+from vane_step.core.ask.verbs import verb
+from vane_step.core.ask.words import Proposal, Resources, need
+from vane_step.core.catalogue.entry import CataloguePart
+from vane_step.core.catalogue.figures import PARAMETERS, VALUED
+from vane_step.core.catalogue.index import Answer, nothing_found
+from vane_step.core.catalogue.search import figure
+from vane_step.core.circuit.pins import counted
+from vane_step.core.controllers.choose import add_from
+from vane_step.core.design import edits
+from vane_step.core.design.model import Design, Extra
+from vane_step.core.errors import InputError, NotFound
+from vane_step.core.parts.part import new_part
+from vane_step.core.patterns.packages import package, package_examples
+from vane_step.core.patterns.skills import skill_misfits
+from vane_step.core.quantity import format_value, parse_value
+
+FORM = "add [REF …] WHAT [VALUE] · add R1 10k · add 3 push button · add R1..3 CHIP-1608M 1k 2k 3k"
+# A reference, or a run of them.
+_REFS = re.compile(r"[A-Za-z]{1,4}[0-9]+(\.\.[0-9]+)?")
+# Letters that are also written for a kind of part, and the catalogue's own.
+LETTERS = {"SW": "S", "IC": "U", "X": "Y", "T": "Q", "VR": "RV", "POT": "RV", "B": "BT", "P": "J", "CN": "J"}
+MOST_AT_ONCE = 200
+# A value to show how a sentence goes on.
+USUAL = {"resistor": "10k", "capacitor": "100n", "inductor": "10u"}
+# Of so many hits the first that the brief's tools and skills allow is taken.
+CONSIDERED = 24
+
+
+@dataclass(frozen=True)
+class Chosen:
+    """A part of the catalogue that was chosen by words, and how many others they also fit."""
+
+    part: CataloguePart
+    others: int
+    read_as: tuple[tuple[str, str], ...] = ()
+
+
+@verb("add", FORM, "add parts", ("", "package"))
+def add_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
+    """Add parts: of the catalogue by number, by series and value, by words and figures; or of a package."""
+    need(words, 1, FORM)
+    refs, count, rest = _divided(design, words, resources)
+    if not rest:
+        raise InputError(
+            f"{' '.join(words)} does not say what to add.",
+            where="add",
+            allowed=FORM,
+            next_step="Say what it is.",
+        )
+    name = rest[0]
+    said = list(rest[1:])
+    if name in resources.catalogue.parts:
+        return _of_number(design, refs, count, name, said, resources)
+    if name in resources.catalogue.series:
+        return _of_series(design, refs, count, name, said, resources)
+    try:
+        pack = design.packages.get(name) or package(name, design.board.rules.etched)
+    except NotFound:
+        near = process.extract(
+            name.upper(), (*resources.catalogue.parts, *package_examples()), scorer=fuzz.ratio, limit=5
+        )
+        unknown = NotFound(
+            f"There is no package and no part called {name}.",
+            where="add",
+            value=name,
+            allowed=", ".join(n for n, *_ in near),
+            next_step="Say it in words, such as: add J1 barrel jack; or search the catalogue.",
+        )
+        return _of_words(design, refs, count, rest, resources, unknown)
+    if not refs:
+        raise InputError(
+            f"{name} is a package; a part of it needs its reference.",
+            where="add",
+            value=name,
+            next_step=f"Type: add U1 {name}",
+        )
+    values = said if len(said) == len(refs) else [" ".join(said)] * len(refs)
+    adds = [edits.AddPart(part=new_part(r, pack, v), package=pack) for r, v in zip(refs, values, strict=True)]
+    return _told(adds, pack.title or name)
+
+
+def _divided(design: Design, words: Sequence[str], resources: Resources) -> tuple[list[str], int, list[str]]:
+    """Divide a sentence into references, a count where there are none, and what is to be added."""
+    known = {*resources.catalogue.parts, *design.packages, *resources.catalogue.series}
+    first = next((k for k, w in enumerate(words) if w in known or not _REFS.fullmatch(w)), len(words))
+    refs = [ref for word in words[:first] for ref in counted(word.upper())]
+    rest, count = list(words[first:]), 1
+    if not refs and len(rest) > 1 and rest[0].isdigit():
+        count = int(rest.pop(0))
+        if not 1 <= count <= MOST_AT_ONCE:
+            raise InputError(
+                f"{count} parts at once.", where="add", value=count, allowed=f"1 to {MOST_AT_ONCE}"
+            )
+        if rest[0] == "x" and len(rest) > 1:
+            rest.pop(0)
+    return refs, count, rest
+
+
+def next_refs(design: Design, letters: str, count: int) -> list[str]:
+    """Give the next free references of some letters."""
+    found: list[str] = []
+    number = 1
+    while len(found) < count:
+        if (ref := f"{letters}{number}") not in design.parts:
+            found.append(ref)
+        number += 1
+    return found
+
+
+def _of_number(
+    design: Design, refs: list[str], count: int, name: str, said: list[str], resources: Resources
+) -> Proposal:
+    found = resources.catalogue.get(name)
+    refs = refs or next_refs(design, found.letters, count)
+    values = said if len(said) == len(refs) else [" ".join(said)] * len(refs)
+    if not found.package:
+        return _loose(design, found, len(refs))
+    adds = [add_from(resources.catalogue, design, r, name, v) for r, v in zip(refs, values, strict=True)]
+    return _told(adds, found.title)
+
+
+def _loose(design: Design, found: CataloguePart, count: int) -> Proposal:
+    """Put a part that has no place on the board on the parts list: a socket, a jumper cap, a standoff."""
+    old = design.extras.get(found.number)
+    extra = Extra(
+        id=found.number, title=found.title, count=count + (old.count if old else 0), catalogue=found.number
+    )
+    says = f"puts {count} x {found.number}, {found.title}, on the parts list; it has no place on the board"
+    return Proposal(says, edits.SetItem(extra=extra), about=(extra.id,))
+
+
+def _of_series(
+    design: Design, refs: list[str], count: int, series: str, said: list[str], resources: Resources
+) -> Proposal:
+    """Add members of a series by their value: ``add R1 QR-16 4k7``."""
+    mine = next(p for p in resources.catalogue.parts.values() if p.series == series)
+    if not said:
+        raise InputError(
+            f"{series} is a series; a part of it needs its value.",
+            where=series,
+            next_step=f"Type: add {(refs or next_refs(design, mine.letters, 1))[0]} {series} {USUAL[mine.kind]}",
+        )
+    refs = refs or next_refs(design, mine.letters, count)
+    values = said if len(said) == len(refs) else [" ".join(said)] * len(refs)
+    chosen = [resources.catalogue.member(series, parse_value(v, series)) for v in values]
+    adds = [add_from(resources.catalogue, design, r, p.number) for r, p in zip(refs, chosen, strict=True)]
+    return _told(adds, f"{mine.title}, {', '.join(dict.fromkeys(p.number for p in chosen))}")
+
+
+def _of_words(
+    design: Design, refs: list[str], count: int, rest: list[str], resources: Resources, error: NotFound
+) -> Proposal:
+    """Add the ordinary part that words and figures name, in the technique the brief wants."""
+    letters = _letters(refs[0], resources) if refs else ""
+    each = [[w] for w in rest] if 1 < len(refs) == len(rest) and all(map(figure, rest)) else [rest]
+    chosen = [_chosen(design, " ".join(words), letters, resources, error) for words in each]
+    if len(chosen) == 1:
+        refs = refs or next_refs(design, chosen[0].part.letters, count)
+        chosen = chosen * len(refs)
+    if not chosen[0].part.package:
+        return _loose(design, chosen[0].part, len(refs))
+    adds = [
+        add_from(resources.catalogue, design, r, c.part.number) for r, c in zip(refs, chosen, strict=True)
+    ]
+    first = chosen[0]
+    figures = [
+        format_value(first.part.params[k], PARAMETERS[k].unit) for k in (VALUED.get(first.part.kind),) if k
+    ]
+    title = ", ".join((first.part.number, first.part.title, *figures, first.part.package))
+    if len({c.part.number for c in chosen}) > 1:
+        title = ", ".join(c.part.number for c in chosen)
+    elif first.others:
+        title += f" (the first of {first.others + 1} that fit)"
+    if first.read_as:
+        title += "; " + ", ".join(f"{typed} read as {taken}" for typed, taken in first.read_as)
+    return _told(adds, title)
+
+
+def _letters(ref: str, resources: Resources) -> str:
+    """Give the catalogue's letters of a reference; empty where no part of it has them."""
+    mine = ref.rstrip("0123456789")
+    mine = LETTERS.get(mine, mine)
+    return mine if any(p.letters == mine for p in resources.catalogue.parts.values()) else ""
+
+
+def _chosen(design: Design, text: str, letters: str, resources: Resources, error: NotFound) -> Chosen:
+    catalogue = resources.catalogue
+    leaded = design.brief.through_hole_only or design.board.rules.etched
+    answer: Answer = catalogue.search(text, CONSIDERED, fold=True, leaded=leaded, letters=letters)
+    if not answer.found and letters:
+        answer = catalogue.search(text, CONSIDERED, fold=True, leaded=leaded)
+    if not answer.found:
+        raise nothing_found(text, catalogue.index.near(text))
+    if answer.left_out and re.fullmatch(r"[A-Z0-9]+(-[A-Za-z0-9]+)+", text):
+        raise error
+    if answer.left_out:
+        raise InputError(
+            f"No part has all of {text!r}: {', '.join(answer.left_out)} stands alone.",
+            where="add",
+            value=text,
+            allowed=", ".join(f.part.number for f in answer.found[:5]),
+            next_step=f"Leave out {', '.join(answer.left_out)}.",
+        )
+    # The brief chooses among parts of the kind that was meant; it makes no other kind of them.
+    alike = [f for f in answer.found if f.part.category == answer.found[0].part.category]
+    able = [
+        f for f in alike if not f.part.package or not skill_misfits(package(f.part.package), design.brief)
+    ]
+    best = (able or alike)[0]
+    if best.values > 1:
+        raise InputError(
+            f"{text} needs a value: there are {best.values} in {best.part.series}.",
+            where="add",
+            value=text,
+            next_step=f"Type it behind, such as: add {letters or best.part.letters}1 {text} {USUAL[best.part.kind]}",
+        )
+    return Chosen(best.part, answer.count - 1, answer.read_as)
+
+
+def _told(adds: Sequence[edits.AddPart], title: str) -> Proposal:
+    refs = [a.part.ref for a in adds]
+    what = f"adds {refs[0]}" if len(refs) == 1 else f"adds {refs[0]} to {refs[-1]}, {len(refs)} parts"
+    edit = adds[0] if len(adds) == 1 else edits.Together(edits=tuple(adds))
+    return Proposal(f"{what}, {title}, {len(adds[0].part.pins)} pins", edit, about=tuple(refs))

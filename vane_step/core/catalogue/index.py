@@ -1,0 +1,325 @@
+"""Finds parts by words: exact, beginnings and near misses, ranked so that the ordinary part comes first."""
+
+from __future__ import annotations
+
+import bisect
+import math
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import pairwise
+from typing import TypedDict
+
+import numpy as np
+from rapidfuzz import fuzz, process
+
+from vane_step.core.catalogue.entry import CataloguePart
+from vane_step.core.catalogue.figures import PARAMETERS, VALUED
+from vane_step.core.catalogue.search import Query, Wish, read_search, tokens
+from vane_step.core.catalogue.tree import Category
+from vane_step.core.errors import NotFound
+from vane_step.core.patterns.nicknames import nicknames, through_hole_name
+from vane_step.core.quantity import format_value
+
+# How far a word is from a part by where it stands, 0 the nearest: its category's name, the words of the category,
+# later ones a little farther, its title, its package, its maker.
+NAME, WORD, LATER, TITLE, PACKAGE, MAKER = 0.0, 0.3, 0.02, 0.5, 0.6, 1.0
+# Nearer where the branch of the tree is called so, and where the category is called so and nothing else.
+BRANCH, WHOLE = -0.3, -0.6
+BEGINNING, LETTER = 0.4, 0.05
+NEAR_CUTOFF, NEAR_ADDS, SUGGESTIONS = 82.0, 2.0, 5
+# One letter is the beginning of too many words to say much.
+ONE_LETTER = 1.0
+# Parts that the brief does not solder come later.
+OTHER_MOUNT = 0.35
+ORDER = 1e-4
+
+
+@dataclass(frozen=True)
+class Found:
+    """A part that was found, how far it is from what was asked, and how many values of its series are meant.
+
+    ``ends`` are the least and the greatest of these values, ``own`` is the part's, as people read them.
+    """
+
+    part: CataloguePart
+    score: float
+    values: int = 1
+    ends: tuple[str, ...] = ()
+    own: str = ""
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a search found.
+
+    ``read_as`` has words that were taken for a near one, ``left_out`` those that nothing is like, or that no part has
+    beside the rest. ``categories`` counts all that was found, the best category first.
+    """
+
+    found: tuple[Found, ...] = ()
+    count: int = 0
+    categories: tuple[tuple[str, int], ...] = ()
+    read_as: tuple[tuple[str, str], ...] = ()
+    left_out: tuple[str, ...] = ()
+
+
+class Wanted(TypedDict, total=False):
+    """How a search is narrowed and ordered; what is left out narrows nothing.
+
+    ``fold`` shows a series of values as one part where no value was asked for. ``leaded`` puts parts whose leads go
+    through the board first, as a brief for hand soldering wants it. ``letters`` keeps parts of these reference letters,
+    ``category`` those of a category or of a branch, ``ranges`` those whose figures lie within. ``favour`` brings parts
+    nearer by number, such as those at hand. ``order`` sorts by what it gives, the least first.
+    """
+
+    fold: bool
+    leaded: bool
+    letters: str
+    category: str
+    ranges: Mapping[str, tuple[float, float]]
+    favour: Mapping[str, float]
+    order: Callable[[CataloguePart], float]
+
+
+class Index:
+    """The words of all parts, and for each how far every part that has it is from it."""
+
+    def __init__(self, parts: Sequence[CataloguePart], categories: Mapping[str, Category]) -> None:
+        self.parts = tuple(parts)
+        self._places: dict[str, list[int]] = {}
+        for k, part in enumerate(self.parts):
+            self._places.setdefault(part.category, []).append(k)
+        self._branches = {name: c.branch for name, c in categories.items()}
+        order = {name: k for k, name in enumerate(categories)}
+        last = len(order)
+        # The tree's order decides between categories that fit alike, a table's order between parts that do.
+        self._order = np.array([ORDER * order.get(p.category, last) for p in self.parts], dtype=np.float64)
+        self._named = {frozenset(tokens(name)): name for name in self._places}
+        self._surface = np.array(
+            [0.0 if not p.package or through_hole_name(p.package) else OTHER_MOUNT for p in self.parts]
+        )
+        entries: dict[str, dict[int, float]] = {}
+        for name, places in self._places.items():
+            for word, weight in _of_category(categories.get(name, Category(name, "", ""))).items():
+                _nearer(entries.setdefault(word, {}), places, weight)
+        for k, part in enumerate(self.parts):
+            for text, weight in (
+                (part.title, TITLE),
+                (nicknames(part.package), PACKAGE),
+                (part.number.replace("-", " "), PACKAGE),
+                (part.maker, MAKER),
+            ):
+                for word in _tokens(text):
+                    has = entries.setdefault(word, {})
+                    has[k] = min(has.get(k, weight), weight)
+        self._words = {
+            word: (np.fromiter(has, dtype=np.int64), np.fromiter(has.values(), dtype=np.float64))
+            for word, has in entries.items()
+        }
+        self._sorted = sorted(self._words)
+        self._numbers = {p.number.upper(): k for k, p in enumerate(self.parts)}
+        self._plain = [w for w in self._sorted if len(w) > 2 and w.isalpha()]
+
+    def answer(self, text: str, limit: int, wanted: Wanted) -> Answer:
+        """Find parts by a text; see :meth:`vane_step.core.catalogue.catalogue.Catalogue.search`."""
+        exact = self._numbers.get(text.strip().upper())
+        query = read_search(text)
+        read_as: list[tuple[str, str]] = []
+        left_out: list[str] = []
+        far: list[tuple[str, np.ndarray]] = []
+        for word in query.words:
+            scores, taken = self._word(word)
+            if scores is None:
+                left_out.append(word)
+                continue
+            if taken != word:
+                read_as.append((word, taken))
+            far.append((word, scores))
+        far += [(number, self._number(number)) for number in query.numbers]
+        far += [(wish.text, self._wish(wish)) for wish in query.wishes]
+        base = self._narrowed(wanted)
+        total = _total(base, far)
+        if text.strip() and not far:
+            total = np.full(len(self.parts), np.inf)
+        while len(far) > 1 and not np.isfinite(total).any():
+            left_out.append(far.pop(_least_missed(base, far))[0])
+            total = _total(base, far)
+        if wanted.get("leaded"):
+            total = total + self._surface
+        for number, nearer in wanted.get("favour", {}).items():
+            if (place := self._numbers.get(number)) is not None:
+                total[place] -= nearer
+        if named := self._named.get(frozenset(query.words)):
+            total[self._places[named]] += WHOLE
+        if exact is not None:
+            total[exact] = -1.0
+        hits = np.flatnonzero(np.isfinite(total))
+        order = wanted.get("order")
+        keys = np.array([order(self.parts[k]) for k in hits] if order else np.zeros(len(hits)))
+        ranked = hits[np.lexsort((hits, total[hits], keys))]
+        counts: dict[str, int] = {}
+        for k in ranked:
+            counts[self.parts[k].category] = counts.get(self.parts[k].category, 0) + 1
+        return Answer(
+            tuple(self._shown(ranked, total, limit, wanted.get("fold", False), query)),
+            len(hits),
+            tuple(counts.items()),
+            tuple(read_as),
+            tuple(left_out),
+        )
+
+    def _narrowed(self, wanted: Wanted) -> np.ndarray:
+        """Give the tree's order, infinite for parts that are outside of what is wanted."""
+        letters, category, ranges = wanted.get("letters"), wanted.get("category"), wanted.get("ranges", {})
+        if not (letters or category or ranges):
+            return self._order
+        inside = [
+            (not letters or p.letters == letters)
+            and (not category or category in (p.category, self._branches.get(p.category)))
+            and all(low <= p.params.get(key, -math.inf) <= high for key, (low, high) in ranges.items())
+            for p in self.parts
+        ]
+        return np.where(inside, self._order, np.inf)
+
+    def near(self, word: str) -> list[str]:
+        """List known words like one that is not known, the nearest first, at most five."""
+        found = process.extract(word, self._plain, scorer=fuzz.ratio, limit=SUGGESTIONS, score_cutoff=60.0)
+        return [near for near, *_ in found]
+
+    def _shown(
+        self, ranked: np.ndarray, total: np.ndarray, limit: int, fold: bool, query: Query
+    ) -> Iterable[Found]:
+        """Give the best hits; members of a series stand for it where no value was asked for."""
+        asked = fold and not any(
+            PARAMETERS[key].unit in wish.unit.split("|") for wish in query.wishes for key in VALUED.values()
+        )
+        series: dict[str, list[float]] = {}
+        if asked:
+            for k in ranked:
+                if name := self.parts[k].series:
+                    series.setdefault(name, []).append(self.parts[k].params[VALUED[self.parts[k].kind]])
+        seen: set[str] = set()
+        shown = 0
+        for k in ranked:
+            part = self.parts[k]
+            values = series.get(part.series, []) if part.series else []
+            if len(values) > 1:
+                if part.series in seen:
+                    continue
+                seen.add(part.series)
+            if shown == limit:
+                return
+            shown += 1
+            if len(values) < 2:
+                yield Found(part, round(float(total[k]), 6))
+                continue
+            unit = PARAMETERS[VALUED[part.kind]].unit
+            ends = (format_value(min(values), unit), format_value(max(values), unit))
+            own = format_value(part.params[VALUED[part.kind]], unit)
+            yield Found(part, round(float(total[k]), 6), len(values), ends, own)
+
+    def _word(self, word: str) -> tuple[np.ndarray | None, str]:
+        """Give how far each part is from a word, and the word it was taken for; ``None`` when nothing is like it."""
+        scores = self._beginning(word)
+        if scores is not None:
+            return scores, word
+        near = process.extractOne(word, self._plain, scorer=fuzz.ratio, score_cutoff=NEAR_CUTOFF)
+        if near is None or len(word) < 4:
+            return None, word
+        scores = self._beginning(near[0])
+        return (None if scores is None else scores + NEAR_ADDS), near[0]
+
+    def _beginning(self, word: str) -> np.ndarray | None:
+        scores = np.full(len(self.parts), np.inf)
+        if word in self._words:
+            places, far = self._words[word]
+            scores[places] = far
+        at = bisect.bisect_left(self._sorted, word)
+        while at < len(self._sorted) and self._sorted[at].startswith(word):
+            longer = self._sorted[at]
+            at += 1
+            if longer != word:
+                places, far = self._words[longer]
+                cost = (BEGINNING if len(word) > 1 else ONE_LETTER) + LETTER * min(
+                    10, len(longer) - len(word)
+                )
+                scores[places] = np.minimum(scores[places], far + cost)
+        return scores if np.isfinite(scores).any() else None
+
+    def _number(self, text: str) -> np.ndarray:
+        """Give how far parts are from a bare number: a word of theirs, or the value they are told by."""
+        scores = np.full(len(self.parts), np.inf)
+        if text in self._words:
+            places, far = self._words[text]
+            scores[places] = far
+        value = float(text)
+        for k, part in enumerate(self.parts):
+            for key, have in part.params.items():
+                if PARAMETERS[key].sense == "value" and abs(abs(have) - value) <= 1e-6 * value:
+                    scores[k] = min(scores[k], 0.1)
+        return scores
+
+    def _wish(self, wish: Wish) -> np.ndarray:
+        scores = np.full(len(self.parts), np.inf)
+        for k, part in enumerate(self.parts):
+            off = wish.misfit(part.params)
+            if off is not None:
+                scores[k] = off
+        return scores
+
+
+def _total(base: np.ndarray, far: Sequence[tuple[str, np.ndarray]]) -> np.ndarray:
+    """Add up how far parts are from all words and figures; infinite for those that lack one."""
+    total: np.ndarray = base.copy()
+    for _, scores in far:
+        total += scores
+    return total
+
+
+def _least_missed(base: np.ndarray, far: Sequence[tuple[str, np.ndarray]]) -> int:
+    """Tell which word to leave out: one after which parts are left, the fewest; a number before a word."""
+    counts = []
+    for k, (word, _) in enumerate(far):
+        count = int(np.isfinite(_total(base, [f for j, f in enumerate(far) if j != k])).sum())
+        counts.append((count == 0, word.isalpha(), count, k))
+    return min(counts)[3]
+
+
+def nothing_found(text: str, near: Sequence[str]) -> NotFound:
+    """Make the error of a search that found nothing, with words that are alike as the next step."""
+    return NotFound(
+        f"No part is known by {text!r}.",
+        where="search",
+        value=text,
+        allowed=", ".join(near),
+        next_step="Say it in another word, or browse the categories.",
+    )
+
+
+@lru_cache(maxsize=8192)
+def _tokens(text: str) -> tuple[str, ...]:
+    """Divide a text into words, remembering it: titles and packages come again and again."""
+    return tuple(tokens(text))
+
+
+def _of_category(category: Category) -> dict[str, float]:
+    """Give the words of a category, each with how far it is from it."""
+    found: dict[str, float] = {}
+    for k, word in enumerate(tokens(category.words)):
+        found[word] = WORD + LATER * min(k, 10)
+    found |= dict.fromkeys(tokens(category.name), NAME)
+    # Phrases are also typed as one word: op amp, opamp.
+    words = category.words.lower().split()
+    for one, two in pairwise(words):
+        if one.isalpha() and two.isalpha():
+            found.setdefault(one + two, WORD + 1.0)
+    branch = tokens(category.branch)
+    for word in branch:
+        found[word] = found.get(word, MAKER) + BRANCH
+    return found
+
+
+def _nearer(has: dict[int, float], places: Iterable[int], weight: float) -> None:
+    for k in places:
+        has[k] = min(has.get(k, weight), weight)

@@ -1,0 +1,246 @@
+"""A search as people type it, read into words and figures; which parts meet it is found in ``index``."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Final
+
+from vane_step.core.catalogue.figures import PARAMETERS
+from vane_step.core.errors import InputError
+from vane_step.core.quantity import parse_value
+
+MAX_WORDS = 12
+# Words that say nothing of a part.
+EMPTY: Final = frozenset(
+    [
+        "a",
+        "an",
+        "the",
+        "of",
+        "for",
+        "with",
+        "and",
+        "or",
+        "to",
+        "in",
+        "on",
+        "from",
+        "my",
+        "some",
+        "type",
+        "kind",
+        "part",
+        "component",
+        "electronic",
+    ]
+)
+# Other spellings of a word, as the catalogue writes it.
+SPELLINGS: Final = {
+    "analog": "analogue",
+    "color": "colour",
+    "aluminum": "aluminium",
+    "polarized": "polarised",
+    "gray": "grey",
+    "meter": "metre",
+    "volt": "v",
+    "smt": "smd",
+    "pth": "tht",
+}
+
+
+@dataclass(frozen=True)
+class Wish:
+    """One figure of a search: a value with its unit, or a named parameter held to a limit.
+
+    Where a unit was left out, ``unit`` has those it can be, apart by ``|``: ``10u`` is a capacitance or an inductance.
+    """
+
+    value: float
+    unit: str
+    key: str = ""
+    compare: str = ""
+    text: str = ""
+
+    def misfit(self, params: Mapping[str, float]) -> float | None:
+        """Tell how far a part of these figures is from the wish, 0 for a perfect fit; ``None`` when it does not fit."""
+        if self.key:
+            have = params.get(self.key)
+            fits = have is not None and (have <= self.value if self.compare == "<" else have >= self.value)
+            return 0.0 if fits else None
+        best: float | None = None
+        units = self.unit.split("|")
+        for key, have in params.items():
+            known = PARAMETERS[key]
+            if known.unit not in units:
+                continue
+            if known.sense == "value":
+                # A part whose very value has this unit is meant by its value, not by some rating.
+                return 0.0 if abs(abs(have) - self.value) <= 0.01 * abs(self.value) else None
+            off = self._off(key, have, params)
+            if off is not None and (best is None or off < best):
+                best = off
+        return best
+
+    def _off(self, key: str, have: float, params: Mapping[str, float]) -> float | None:
+        """Tell how far a rating or a range is from the wish; ``None`` when it does not hold it."""
+        sense = PARAMETERS[key].sense
+        if sense == "rating":
+            spare = math.log(max(have, 1e-30) / max(self.value, 1e-30))
+            return spare if have >= self.value * (1 - 1e-9) else None
+        if sense == "least" and key.startswith(("vout", "supply", "vin")):
+            top = params.get(key.replace("_min_", "_max_"), have)
+            # A fixed part that meets the figure goes before one that has to be set to it, and that before an input.
+            return (0.3 if key.startswith("vin") else 0.2) if have <= self.value <= top else None
+        return None
+
+
+@dataclass(frozen=True)
+class Query:
+    """A search that was read: words, figures, and bare numbers that may be either."""
+
+    words: tuple[str, ...]
+    wishes: tuple[Wish, ...]
+    numbers: tuple[str, ...] = ()
+
+
+_UNIT_WORDS: Final = {
+    "v": "V",
+    "volt": "V",
+    "a": "A",
+    "amp": "A",
+    "ampere": "A",
+    "w": "W",
+    "watt": "W",
+    "f": "F",
+    "farad": "F",
+    "h": "H",
+    "henry": "H",
+    "hz": "Hz",
+    "hertz": "Hz",
+    "ohm": "Ω",
+    "Ω": "Ω",
+    "ω": "Ω",
+    "r": "Ω",
+}
+# What a prefix means where no unit follows.
+_BARE: Final = {"p": "F", "n": "F|H", "u": "F|H", "k": "Ω|Hz", "M": "Ω|Hz", "m": "Ω|H"}
+_PREFIXES: Final = {"p": 1e-12, "n": 1e-9, "u": 1e-6, "m": 1e-3, "": 1.0, "k": 1e3, "M": 1e6, "G": 1e9}
+_FIGURE = re.compile(
+    r"(?P<number>\d+(?:[.,]\d+)?|[.,]\d+|\d+/\d+)"
+    r"(?P<prefix>[pnuµmkg]|meg)?(?P<unit>volts?|v|amps?|amperes?|a|watts?|w|farads?|f|henrys?|h|hertz|hz|ohms?|[Ωω]|r)?",
+    re.I,
+)
+_INSIDE = re.compile(r"(?P<whole>\d+)(?P<letter>[pnuµmkvr])(?P<rest>\d+)(?:f|h|ohm)?", re.I)
+_NAMED = re.compile(r"^([a-z][a-z_0-9]*)(<=|>=|<|>|=)(\S+)$", re.I)
+# Metric chip names are no figures: 2012M is a size.
+_CHIP = re.compile(r"\d{4}M")
+_APART = re.compile(
+    r"(?<![\w-])(\d+(?:[.,/]\d+)?)\s+(?=(?:[pnuµmkMG]|meg)?(?:V|A|W|F|H|Hz|ohms?|Ω|volts?|amps?|watts?|farads?)(?:\s|$)|k(?:\s|$))",
+    re.I,
+)
+
+
+def read_search(text: str) -> Query:
+    """Divide a search into words and figures; a unit may stand apart from its number.
+
+    Raises
+    ------
+    InputError
+        For too many words, or a parameter that does not exist.
+    """
+    parts = _APART.sub(r"\1", text).split()
+    if len(parts) > MAX_WORDS:
+        raise InputError(
+            "These are many words.", where="search", value=len(parts), allowed=f"up to {MAX_WORDS}"
+        )
+    rest: list[str] = []
+    wishes: list[Wish] = []
+    for word in parts:
+        if named := _NAMED.match(word):
+            wishes.append(_named(named[1], named[2], named[3]))
+        elif wish := figure(word):
+            wishes.append(wish)
+        else:
+            rest.append(word)
+    found = tokens(" ".join(rest))
+    words = tuple(w for w in found if not _bare(w))
+    return Query(words, tuple(wishes), tuple(w for w in found if _bare(w)))
+
+
+def _bare(word: str) -> bool:
+    return re.fullmatch(r"\d+(?:\.\d+)?", word) is not None
+
+
+def figure(word: str) -> Wish | None:
+    """Read a value in any writing: ``.1uF``, ``100nF``, ``3V3``, ``2k2``, ``1/4W``; ``None`` when it is none."""
+    if _CHIP.fullmatch(word):
+        return None
+    if inside := _INSIDE.fullmatch(word):
+        letter = inside["letter"].lower().replace("µ", "u")
+        letter = "M" if inside["letter"] == "M" else letter
+        number = float(f"{inside['whole']}.{inside['rest']}")
+        unit = {"v": "V", "r": "Ω"}.get(letter) or _BARE[letter]
+        return Wish(number * _PREFIXES.get(letter if letter not in "vr" else "", 1.0), unit, text=word)
+    match = _FIGURE.fullmatch(word)
+    if match is None or not (match["prefix"] or match["unit"]):
+        return None
+    unit = _UNIT_WORDS.get((match["unit"] or "").lower().rstrip("s"), "")
+    prefix = _prefix(match["prefix"] or "", unit)
+    if prefix is None or (not unit and prefix not in _BARE):
+        return None
+    top, _, below = match["number"].replace(",", ".").partition("/")
+    if below and not float(below):
+        return None
+    number = float(top) / float(below or 1)
+    return Wish(number * _PREFIXES[prefix], unit or _BARE[prefix], text=word)
+
+
+def _prefix(text: str, unit: str) -> str | None:
+    """Read a prefix as it is meant: a large M of a small current is milli, a small m of a frequency is mega."""
+    low = text.lower().replace("µ", "u")
+    if low == "meg":
+        return "M"
+    if low == "m":
+        return "M" if unit == "Hz" or (text == "M" and unit in ("", "Ω")) else "m"
+    return "G" if low == "g" else low
+
+
+def _named(name: str, sign: str, value: str) -> Wish:
+    key = next((k for k in PARAMETERS if k == name or k.rpartition("_")[0] == name.lower()), None)
+    if key is None:
+        raise InputError(
+            f"There is no parameter {name}.", where="search", value=name, allowed=", ".join(PARAMETERS)
+        )
+    compare = "<" if sign in ("<", "<=") else ">"
+    return Wish(parse_value(value, name), PARAMETERS[key].unit, key, compare, f"{name}{sign}{value}")
+
+
+def tokens(text: str) -> list[str]:
+    """Divide a text into words as the index has them: small letters, singular, ``2 x 4`` and ``5 mm`` as one."""
+    low = text.lower().replace("µ", "u").replace("×", "x").replace("&", " and ")
+    low = re.sub(r"(\d)\s*x\s*(?=\d)", r"\1x", low)
+    low = re.sub(r"(\d)\s*mm\b", r"\1mm", low)
+    found: list[str] = []
+    for word in re.findall(r"[a-z0-9äöüß]+(?:[./+][a-z0-9]+)*\+?", low):
+        for piece in word.split("/") if not re.fullmatch(r"i/o|a/d|d/a", word) else [word.replace("/", "")]:
+            piece = SPELLINGS.get(stem(piece), stem(piece))
+            # The A of a USB-A connector is a word, that of "a resistor" is none.
+            if piece and (piece not in EMPTY or (piece == "a" and found[-1:] == ["usb"])):
+                found.append(piece)
+    return list(dict.fromkeys(found))
+
+
+def stem(word: str) -> str:
+    """Give the singular of an English word as far as its ending tells: ``switches``, ``batteries``, ``diodes``."""
+    if len(word) < 4 or not word.isalpha():
+        return word
+    if word.endswith("ies"):
+        return word[:-3] + "y"
+    if word.endswith(("ches", "shes", "xes", "sses")):
+        return word[:-2]
+    if word.endswith("s") and not word.endswith(("ss", "us", "is", "ens")):
+        return word[:-1]
+    return word

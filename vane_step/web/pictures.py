@@ -1,0 +1,66 @@
+"""Pictures of parts for pages: the land pattern with the body over it, and the symbol; paths in millimetres, y down."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from vane_step.core.catalogue.entry import CataloguePart
+from vane_step.core.design.model import Package
+from vane_step.core.patterns.landpattern import pad_shape
+from vane_step.core.patterns.packages import package
+
+
+def drawn(pack: Package) -> dict[str, Any]:
+    """Give what the page draws of a pattern, in millimetres, y down."""
+    x0, y0, x1, y1 = (v / 1e6 for v in pack.courtyard_nm)
+    pads = []
+    for pad in pack.pads:
+        ring = pad_shape(pad).exterior.coords
+        pads.append(
+            {
+                "d": "M" + "L".join(f"{x:.3f} {-y:.3f}" for x, y in ring) + "Z",
+                "x": pad.x_nm / 1e6,
+                "y": -pad.y_nm / 1e6,
+                "number": pad.number,
+                "drill": pad.drill_nm / 2e6,
+                "size": max(0.25, min(1.2, min(pad.width_nm, pad.height_nm) / 1e6 * 0.7)),
+            }
+        )
+    legend = ["M" + "L".join(f"{x / 1e6:.3f} {-y / 1e6:.3f}" for x, y in run) for run in pack.legend]
+    keep = None
+    if pack.keepout_nm:
+        a, b, c, d = (v / 1e6 for v in pack.keepout_nm)
+        keep = {"x": a, "y": -d, "w": c - a, "h": d - b}
+    view = f"{x0 - 0.6:.3f} {-y1 - 0.6:.3f} {x1 - x0 + 1.2:.3f} {y1 - y0 + 1.2:.3f}"
+    body = {
+        "x": -pack.body_nm[0] / 2e6,
+        "y": -pack.body_nm[1] / 2e6,
+        "w": pack.body_nm[0] / 1e6,
+        "h": pack.body_nm[1] / 1e6,
+    }
+    return {
+        "view": view,
+        "pads": pads,
+        "legend": legend,
+        "keep": keep,
+        "body": body,
+        "wide": x1 - x0,
+        "tall": y1 - y0,
+    }
+
+
+@lru_cache(maxsize=2048)
+def body_of(name: str) -> dict[str, Any] | None:
+    """Give the picture of a package by its name, remembering it; ``None`` for a loose part."""
+    return drawn(package(name)) if name else None
+
+
+def symbol_of(part: CataloguePart) -> dict[str, Any]:
+    """Give what the page draws of a part's symbol: its shape, and for a card how many pins lie on each side."""
+    pins = [p.name or p.number for p in part.pins]
+    return {
+        "shape": part.kind,
+        "left": pins[: (len(pins) + 1) // 2][:9],
+        "right": pins[(len(pins) + 1) // 2 :][:9],
+    }
