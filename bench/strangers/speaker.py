@@ -238,7 +238,9 @@ def _brief(s: Speaker, d: Design) -> str:
 MAKERS: dict[str, Maker] = {
     "join": lambda s, d: (
         f"join {' '.join(s.pin(d) for _ in range(s.rng.randint(1, 4)))} {s.net(d) if s.rng.random() < 0.8 else s.pin(d)}"
+        f"{' only' if s.rng.random() < 0.4 else ''}"
     ),
+    "rest": lambda s, d: f"rest {s.ref(d)}",
     "disconnect": lambda s, d: f"disconnect {s.pin(d)}",
     "rename": lambda s, d: f"rename {s.net(d)} {s.pick(NETS)}",
     "merge": lambda s, d: f"merge {s.net(d)} {s.net(d)}",

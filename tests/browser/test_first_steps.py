@@ -106,7 +106,9 @@ class FirstSteps(InBrowser):
         page = self.page(f"{self.fresh('Keyed')}/parts?show=catalogue")
         page.locator("input[type=search]").focus()
         # The answer to the last key replaces the list, with whatever has the focus in it.
-        with page.expect_response(lambda answer: "/search?" in answer.url and "+2+A" in answer.url.replace("%20", "+")):
+        with page.expect_response(
+            lambda answer: "/search?" in answer.url and "+2+A" in answer.url.replace("%20", "+")
+        ):
             page.keyboard.type("schottky 40 V 2 A")
         page.wait_for_timeout(300)
         expect(page.locator("#hits tr", has_text="HK-40-2")).to_be_visible()

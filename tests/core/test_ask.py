@@ -40,6 +40,7 @@ class Verbs(unittest.TestCase):
         open_one = done(d, "lift PUMP_G", "place R9 off")
         sentences = {
             "join": "join U1.PA13 HORN",
+            "rest": "rest U1",
             "disconnect": "disconnect R9.1",
             "rename": "rename HORN SIREN",
             "merge": "merge HORN PUMP_ON",

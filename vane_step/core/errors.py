@@ -13,6 +13,7 @@ VaneStepError
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 
@@ -40,6 +41,8 @@ class VaneStepError(Exception):
         What would have been accepted.
     next_step : str
         What the user can do now.
+    choices : sequence of str
+        Sentences that each do one of the things that can have been meant, for the user to choose from.
     """
 
     status = 500
@@ -47,7 +50,14 @@ class VaneStepError(Exception):
     exit_code = 2
 
     def __init__(
-        self, message: str, *, where: str = "", value: object = None, allowed: str = "", next_step: str = ""
+        self,
+        message: str,
+        *,
+        where: str = "",
+        value: object = None,
+        allowed: str = "",
+        next_step: str = "",
+        choices: Sequence[str] = (),
     ) -> None:
         super().__init__(message)
         # What came in may be quoted, however long, and may hold halves of surrogates, which no answer can carry.
@@ -56,6 +66,7 @@ class VaneStepError(Exception):
         self.value = None if value is None else _plain(str(value), 200)
         self.allowed = _plain(allowed, 4000)
         self.next_step = _plain(next_step, 600)
+        self.choices = [_plain(text, 400) for text in choices]
 
     def __reduce__(self) -> tuple[Any, ...]:
         """Let the error pass from one process to another with all it says."""
@@ -70,6 +81,7 @@ class VaneStepError(Exception):
             "value": self.value,
             "allowed": self.allowed,
             "next_step": self.next_step,
+            "choices": self.choices,
         }
 
     def line(self) -> str:
@@ -79,6 +91,8 @@ class VaneStepError(Exception):
             parts.append(f" Allowed: {self.allowed}.")
         if self.next_step:
             parts.append(f" {self.next_step}")
+        if self.choices:
+            parts.append(f" Type: {' · or: '.join(self.choices)}")
         return "".join(parts)
 
 

@@ -21,71 +21,6 @@ from vane_step.core.quantity import parse_value
 KEY_PACKAGES = ("KEY-P650-D6", "DIODE-P762")
 
 
-# Words people put between what they connect.
-BETWEEN = ("to", "with", "and", "->")
-
-
-@verb(
-    "join",
-    "join PIN … NET · join U1.PB0..4 ROW0..4",
-    "connect pins, or runs of them",
-    ("pin", "pin-or-net", "pin-or-net", "pin-or-net"),
-    also=("connect", "wire"),
-)
-def join(design: Design, words: Sequence[str]) -> Proposal:
-    """Connect pins; runs of equal length are connected one by one."""
-    words = [w for w in words if w not in BETWEEN]
-    need(words, 2, "join PIN … NET")
-    nets = [w for w in words[:-1] if w in design.nets]
-    if nets and "." in words[-1]:
-        rest = " ".join(w for w in words if w != nets[0])
-        raise InputError(
-            f"{nets[0]} is a net, and comes last.",
-            where="join",
-            value=nets[0],
-            allowed="join PIN … NET",
-            next_step=f"Type: join {rest} {nets[0]}",
-        )
-    *runs, names = [counted(w) for w in words]
-    if len(names) > 1:
-        return _join_runs(design, runs, names)
-    texts, last = [t for run in runs for t in run], names[0]
-    pins = [find_pin(design, t) for t in texts]
-    if "." in last:
-        pins.append(find_pin(design, last))
-        known = [n for p in pins if (n := design.net_of(p))]
-        name = known[0] if known else _fresh_net(design)
-    else:
-        name = last
-    edit = edits.Join(pins=tuple(pins), net=name)
-    after = apply(design, edit)[0].nets[name]
-    moved = [f"{p} leaves {n}" for p in pins if (n := design.net_of(p)) and n != name]
-    says = (
-        f"{name} then has {len(after.pins)} pin{'' if len(after.pins) == 1 else 's'}: {', '.join(after.pins[-6:])}"
-        + (f"; {', '.join(moved)}" if moved else "")
-    )
-    return Proposal(says, edit, about=tuple(pins))
-
-
-def _join_runs(design: Design, runs: list[list[str]], names: list[str]) -> Proposal:
-    """Connect the first of each run with the first name, the second with the second, and so on."""
-    uneven = [run for run in runs if len(run) != len(names)]
-    if uneven:
-        raise InputError(
-            f"{uneven[0][0]} … has {len(uneven[0])}, {names[0]} … has {len(names)}.",
-            where="ask line",
-            allowed="runs of equal length",
-        )
-    rows = [[find_pin(design, t) for t in row] for row in zip(*runs, strict=True)]
-    if "." in names[0]:
-        joins = [join(design, [*row, name]).edit for row, name in zip(rows, names, strict=True)]
-    else:
-        joins = [edits.Join(pins=tuple(row), net=name) for row, name in zip(rows, names, strict=True)]
-    edit = edits.Together(edits=tuple(e for e in joins if isinstance(e, edits.Join)))
-    says = f"makes {len(names)} connections, from {rows[0][0]} at {names[0]} to {rows[-1][0]} at {names[-1]}"
-    return Proposal(says, edit, about=tuple(p for row in rows for p in row))
-
-
 @verb("pins", "pins REF NAME …", "name the pins of a part in their order", ("ref",))
 def name_pins(design: Design, words: Sequence[str]) -> Proposal:
     """Name the pins of a part in their order; supply, ground and free pins are known by their names."""
@@ -129,25 +64,6 @@ def make_matrix(design: Design, words: Sequence[str]) -> Proposal:
     way = "columns to rows" if sense == "to-rows" else "rows to columns"
     says = f"adds {count} keys with a diode each, current from {way}, on {len(rows) + len(columns)} nets"
     return Proposal(says, edit)
-
-
-def _fresh_net(design: Design) -> str:
-    k = 1
-    while f"N{k}" in design.nets:
-        k += 1
-    return f"N{k}"
-
-
-@verb("disconnect", "disconnect PIN …", "take pins off their nets", ("pin", "pin", "pin"), also=("part",))
-def part_pins(design: Design, words: Sequence[str]) -> Proposal:
-    """Take pins off their nets."""
-    need(words, 1, "disconnect PIN …")
-    pins = tuple(find_pin(design, w) for w in words)
-    return Proposal(
-        f"takes {', '.join(f'{p} off {design.net_of(p)}' for p in pins)}",
-        edits.PartPins(pins=pins),
-        about=pins,
-    )
 
 
 @verb("rename", "rename NET NEW", "give a net another name", ("net",))

@@ -8,7 +8,19 @@ from typing import get_args
 
 from pydantic import ValidationError
 
-from vane_step.core.ask import adding, bare, board, circuit, copper, group, parts, program, reasons, removing
+from vane_step.core.ask import (
+    adding,
+    bare,
+    board,
+    circuit,
+    copper,
+    group,
+    joining,
+    parts,
+    program,
+    reasons,
+    removing,
+)
 from vane_step.core.ask.bare import ZONES
 from vane_step.core.ask.reasons import BRIEF_WORDS
 from vane_step.core.ask.verbs import BY_WORD, VERBS, fitting
@@ -33,7 +45,7 @@ from vane_step.core.power.formulas import FORMULAS
 
 # Where verbs are declared, in the order the help lists them.
 COMMON = ("add", "join", "remove", "find")
-DECLARING = (circuit, adding, parts, reasons, group, board, copper, bare, removing, program)
+DECLARING = (adding, joining, circuit, parts, reasons, group, board, copper, bare, removing, program)
 
 
 def split_words(text: str) -> list[str]:

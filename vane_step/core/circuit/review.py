@@ -60,28 +60,54 @@ def _label(part: Part, pin: Pin) -> str:
     return f"{pin_name(part.ref, pin.number)}{f' ({pin.name})' if pin.name else ''}"
 
 
+OPEN_LEVELS: dict[str, Level] = {
+    "supply-in": "stop",
+    "ground": "stop",
+    "input": "look",
+    "io": "note",
+    "passive": "note",
+}
+OPEN_WHAT = {"supply-in": "Supply pin", "ground": "Ground pin", "input": "Input"}
+FEW_PINS = 8
+
+
 def _open_pins(wired: Wiring) -> Iterator[Finding]:
-    levels: dict[str, Level] = {
-        "supply-in": "stop",
-        "ground": "stop",
-        "input": "look",
-        "io": "note",
-        "passive": "note",
-    }
+    """Pins left open, a line a part; parts that are not connected at all and lie on no board yet are one quiet line."""
+    fresh: list[Part] = []
     for part in wired.parts:
-        for pin in part.pins:
-            name = pin_name(part.ref, pin.number)
-            if pin.role == "unconnected" or wired.design.net_of(name) is not None:
-                continue
-            if pin.role == "io" and pin.functions:
-                continue  # A spare port pin of a controller: firmware decides what it does.
-            level = levels.get(pin.role, "note")
-            if part.kind != "card" and len(part.pins) == 2:
-                level = "look"
-            what = {"supply-in": "Supply pin", "ground": "Ground pin", "input": "Input"}.get(pin.role, "Pin")
-            yield tell(
-                "open-pin", f"{what} {_label(part, pin)} is left open", 0, 1, Place.of_pins(name), level=level
+        on = [p for p in part.pins if wired.design.net_of(pin_name(part.ref, p.number)) is not None]
+        left = [p for p in part.pins if p not in on and _counts(p)]
+        if not left:
+            continue
+        if not on and part.place is None:
+            fresh.append(part)
+            continue
+        two = part.kind != "card" and len(part.pins) == 2
+        levels = ["look" if two else OPEN_LEVELS.get(p.role, "note") for p in left]
+        level: Level = "stop" if "stop" in levels else "look" if "look" in levels else "note"
+        where = Place.of_pins(*(pin_name(part.ref, p.number) for p in left))
+        if len(left) == 1:
+            what = OPEN_WHAT.get(left[0].role, "Pin")
+            text = f"{what} {_label(part, left[0])} is left open"
+        else:
+            # The worst first, so that a supply left open is not the last of a row.
+            left.sort(key=lambda p: ("stop", "look", "note").index(OPEN_LEVELS.get(p.role, "note")))
+            named = ", ".join(
+                f"{OPEN_WHAT.get(p.role, '')} {p.name or p.number}".strip() for p in left[:FEW_PINS]
             )
+            text = f"{part.ref} has {len(left)} open pins: {named}{' …' if len(left) > FEW_PINS else ''}"
+        yield tell("open-pin", text, len(on), len(on) + len(left), where, level=level)
+    if fresh:
+        refs = [p.ref for p in fresh]
+        few = f"{', '.join(refs[:FEW_PINS])}{f' and {len(refs) - FEW_PINS} more' if len(refs) > FEW_PINS else ''}"
+        yield tell(
+            "open-pin", f"Not connected yet: {few}", 0, len(refs), Place(refs=tuple(refs)), level="note"
+        )
+
+
+def _counts(pin: Pin) -> bool:
+    """Tell whether a pin wants a connection: spare ports of a controller do not, firmware decides what they do."""
+    return pin.role != "unconnected" and not (pin.role == "io" and pin.functions)
 
 
 def _lonely_nets(wired: Wiring) -> Iterator[Finding]:

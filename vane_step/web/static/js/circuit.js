@@ -1,5 +1,6 @@
 // The sheet: choosing pins, joining them, nudging parts. The drawing itself comes from the program.
 import { ask, design, onChange, select } from "./frame.js";
+import { drawConnections } from "./wire.js";
 
 const holder = document.getElementById("sheet");
 let pins = [];
@@ -83,11 +84,13 @@ document.addEventListener("vane:key", (e) => {
   }
 });
 
+drawConnections(holder);
+
 // -- nudging --
 let drag = null;
 holder.addEventListener("pointerdown", (e) => {
   const part = e.target.closest(".card-part, .symbol");
-  if (!part || e.button || e.target.closest(".tab")) return;
+  if (!part || e.button || e.target.closest("[data-pin]")) return;
   drag = { ref: part.dataset.ref, group: part.closest(".group"), x: e.clientX, y: e.clientY, dx: 0, dy: 0 };
 });
 window.addEventListener("pointermove", (e) => {

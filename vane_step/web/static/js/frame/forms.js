@@ -9,6 +9,8 @@ document.addEventListener("click", (e) => {
   const button = e.target.closest("[data-ask]");
   if (button) {
     e.stopPropagation();
+    const question = button.closest("#notice");
+    if (question) question.hidden = true;
     ask(button.dataset.ask);
     return;
   }
@@ -55,11 +57,13 @@ document.addEventListener("submit", async (e) => {
           .join(", "),
       );
   for (const name of fields.keys()) typed.delete(`${form.dataset.form} ${name}`);
-  ask(
+  const told = await ask(
     form.dataset.form
       .replace(/\{(\w*)\}/g, (_, name) => (fields.get(name || "v") || "").replaceAll('"', "").trim())
       .trim(),
   );
+  // A form that is used again and again is empty after each time.
+  if (told && "again" in form.dataset) form.reset();
 });
 
 // Forms whose fields become key=value words: the fields of the kind that is chosen.

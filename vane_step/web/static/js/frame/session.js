@@ -47,6 +47,8 @@ async function post(path, data) {
       ]
         .filter(Boolean)
         .join(""),
+      false,
+      told.choices,
     );
     return null;
   }
@@ -55,12 +57,25 @@ async function post(path, data) {
   return told;
 }
 
-export function tell(text, good = false) {
+// A refusal may come with sentences that each do one of the things that can have been meant: buttons, no time runs out.
+export function tell(text, good = false, choices = []) {
   const box = $("notice");
   box.textContent = text;
+  for (const sentence of choices || []) {
+    const button = document.createElement("button");
+    button.type = "button";
+    button.className = "btn btn-outline-primary";
+    button.dataset.ask = sentence;
+    button.textContent = sentence;
+    box.append(" ", button);
+  }
   box.classList.toggle("good", good);
   box.hidden = false;
   clearTimeout(tell.timer);
+  if (choices && choices.length) {
+    box.querySelector("button").focus();
+    return;
+  }
   tell.timer = setTimeout(
     () => {
       box.hidden = true;
