@@ -11,6 +11,7 @@ from pathlib import PurePath
 from vane_step.confined import confined
 from vane_step.core.board.outline.image_trace import trace_shapes
 from vane_step.core.board.outline.importers import PICTURES, Drawn, outline_from
+from vane_step.core.catalogue.own import OwnPart, read_own
 from vane_step.core.circuit.blocks import SavedBlock, block_from
 from vane_step.core.circuit.capture import connections
 from vane_step.core.design.edits import SetOutline, Together
@@ -63,6 +64,11 @@ def pin_file(content: bytes, name: str, choice: str = "") -> PinTable:
 def block_file(content: bytes, name: str) -> SavedBlock:
     """Read a block."""
     return confined(block_from, decoded(content, name), name, where=name)
+
+
+def own_parts(content: bytes, name: str) -> list[OwnPart]:
+    """Read parts of one's own."""
+    return confined(read_own, decoded(content, name), name, where=name)
 
 
 def connection_list(design: Design, text: str, name: str = "connection list") -> Together:

@@ -241,6 +241,9 @@ MAKERS: dict[str, Maker] = {
         f"{' only' if s.rng.random() < 0.4 else ''}"
     ),
     "rest": lambda s, d: f"rest {s.ref(d)}",
+    "net": lambda s, d: f"net {s.net(d)} {s.pin(d)}",
+    "find": lambda s, d: f"find {s.what()}",
+    "help": lambda s, d: "help",
     "disconnect": lambda s, d: f"disconnect {s.pin(d)}",
     "rename": lambda s, d: f"rename {s.net(d)} {s.pick(NETS)}",
     "merge": lambda s, d: f"merge {s.net(d)} {s.net(d)}",

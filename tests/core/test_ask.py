@@ -40,6 +40,9 @@ class Verbs(unittest.TestCase):
         open_one = done(d, "lift PUMP_G", "place R9 off")
         sentences = {
             "join": "join U1.PA13 HORN",
+            "net": "net HORN U1.PA13",
+            "find": "find motor driver",
+            "help": "help",
             "rest": "rest U1",
             "disconnect": "disconnect R9.1",
             "rename": "rename HORN SIREN",
@@ -413,6 +416,49 @@ class Misspelt(unittest.TestCase):
         leaded = said(design([]), "brief skills through-hole", "add R1 10k", "add C1 100n", "add Q1 mosfet")
         for mine in leaded.parts.values():
             self.assertTrue(is_through_hole(leaded.packages[mine.package]), mine.catalogue)
+
+    def test_sentences_of_newcomers(self) -> None:
+        """Of 35 sentences a newcomer tries none is refused, one after the other; those that cannot be answer with the next step."""
+        d, tried = design([]), 0
+        for line in (ROOT / "tests" / "samples" / "newcomer.txt").read_text(encoding="utf-8").splitlines():
+            text, _, says = line.removeprefix("! ").partition(" = ")
+            with self.subTest(text):
+                if line.startswith("#"):
+                    continue
+                if line.startswith("!"):
+                    with self.assertRaises(VaneStepError) as told:
+                        ask(d, text, resources())
+                    self.assertIn(says, told.exception.line())
+                    continue
+                tried += 1
+                edit = ask(d, text, resources()).edit
+                d = apply(d, edit)[0] if edit else d
+        self.assertGreaterEqual(tried, 35)
+        self.assertEqual(d.parts["R1"].value, "33k")
+        self.assertEqual(d.net_of("Q1.2"), d.net_of("R3.1"))
+
+    def test_a_controller_as_the_brief_wants_it(self) -> None:
+        """Technique, supply, crystal and pins follow brief and demand; every part has a number, the port of the loader is kept free."""
+        d = said(
+            design([]),
+            "brief skills through-hole",
+            'demand "SENSE: adc, PUMP: pwm, uart, CLOCK: xtal, supply 5"',
+            "use controller OW-28D",
+        )
+        self.assertIn("5V", d.nets)
+        self.assertNotIn("3V3", d.nets)
+        self.assertTrue(all(is_through_hole(d.packages[p.package]) for p in d.parts.values()))
+        self.assertEqual([r for r, p in d.parts.items() if not p.catalogue], [])
+        self.assertEqual({"SENSE", "PUMP"} - {u.demand for u in d.parts["U1"].uses}, set())
+        loader, demanded = (d.nets[n].pins for n in ("PROG_TX", "UART1_TX"))
+        self.assertFalse(set(loader) & set(demanded))
+        changed = said(d, "value R1 22k")
+        self.assertEqual(changed.parts["R1"].catalogue, "LMF-22K")
+        self.assertIn("no value 9.99 k", ask(d, "value R1 9k99", resources()).says)
+        self.assertIn("Linear 3V3", ask(d, "use linear 3v3", resources()).says)
+        with self.assertRaises(NotFound) as told:
+            ask(d, "use linear regulator", resources())
+        self.assertEqual(len(told.exception.allowed.split(", ")), 5)
 
     def test_the_form_is_told(self) -> None:
         """A sentence that goes wrong after its verb is answered with how it goes; references may follow each other."""

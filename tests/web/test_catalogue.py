@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 import unittest
+from typing import Any
 
-from tests.support import FROST
+from tests.support import BEEPER, FROST
 from tests.web.support import Served
-from vane_step.data.shipped import catalogue
+from vane_step.data.shipped import catalogue, catalogue_with
 
 
 class Pages(Served):
@@ -74,6 +75,65 @@ class Pages(Served):
         self.assertIn('data-form="add QR-16 {value}"', text)
         text = self.client.get(f"/d/{FROST}/found", params={"q": "relley"}).text
         self.assertIn('data-search="relay"', text)
+
+
+class Own(Served):
+    """Parts of one's own."""
+
+    def keep(self, **more: str) -> Any:
+        """Send the form."""
+        form = {
+            "number": "MY-7",
+            "title": "schottky, 5 A, odd",
+            "category": "schottky diode",
+            "package": "SMC",
+            "pins": "1 K\n2 A",
+            "figures": "reverse voltage 45 V\nforward current 5 A, forward voltage 0.5 V",
+        }
+        return self.client.post(f"/d/{FROST}/own-part", data={**form, **more}, follow_redirects=False)
+
+    def test_it_serves_all_designs(self) -> None:
+        """A part made in one design is found in another, added with its ratings, downloaded and known to the terminal."""
+        self.assertEqual(self.keep().status_code, 303)
+        self.assertIn(
+            "MY-7", self.client.get(f"/d/{BEEPER}/search", params={"q": "schottky 45V 5A odd"}).text
+        )
+        words = {"text": "add D9 MY-7", "version": self.version(BEEPER), "commit": True}
+        self.assertEqual(self.client.post(f"/d/{BEEPER}/ask", json=words).status_code, 200)
+        part = self.design(BEEPER).parts["D9"]
+        self.assertEqual((part.kind, part.params["vr_v"], part.params["if_a"]), ("diode", 45.0, 5.0))
+        self.assertEqual([p.name for p in part.pins], ["K", "A"])
+        text = self.client.get("/own-parts.json").text
+        known = catalogue_with((text,))
+        self.assertEqual(known.search("schottky odd").found[0].part.number, "MY-7")
+        again = {"file": ("own-parts.json", text, "application/json")}
+        self.assertEqual(
+            self.client.post(f"/d/{FROST}/own-parts/import", files=again, follow_redirects=False).status_code,
+            303,
+        )
+        self.client.post(f"/d/{FROST}/own-part/remove", data={"number": "MY-7"})
+        self.assertNotIn("MY-7", self.client.get(f"/d/{BEEPER}/search", params={"q": "odd"}).text)
+
+    def test_what_cannot_be_right_is_refused(self) -> None:
+        """A part is held to the rules of those that ship, and a package of the design serves it elsewhere, too."""
+        for more, says in (
+            ({"pins": "1 K"}, "lacks 2"),
+            ({"figures": "forward current 5 A"}, "vr_v"),
+            ({"figures": "weight 3 kg"}, "is no figure"),
+            ({"category": "shotky diode"}, "schottky"),
+            ({"package": "SMZ"}, "There is no package SMZ"),
+            ({"number": "HK-20-1"}, "already"),
+            ({"pins": "1 K teapot\n2 A"}, "is no pin"),
+        ):
+            answer = self.keep(**more)
+            self.assertIn(answer.status_code, (404, 422), more)
+            self.assertIn(says, answer.text)
+        words = {"text": "pattern OWN-2 moulded L=6..6.4", "version": self.version(), "commit": True}
+        self.assertEqual(self.client.post(f"/d/{FROST}/ask", json=words).status_code, 200)
+        self.assertEqual(self.keep(package="OWN-2").status_code, 303)
+        words = {"text": "add D9 MY-7", "version": self.version(BEEPER), "commit": True}
+        self.assertEqual(self.client.post(f"/d/{BEEPER}/ask", json=words).status_code, 200)
+        self.assertIn("OWN-2", self.design(BEEPER).packages)
 
 
 if __name__ == "__main__":

@@ -12,7 +12,7 @@ from typing import Annotated, Any
 import typer
 
 from vane_step.cli.board import outline_option
-from vane_step.cli.files import console, load, read_bytes, read_text, write
+from vane_step.cli.files import Own, console, load, own_texts, read_bytes, read_text, write
 from vane_step.cli.report import In, Out, Report, change, finish
 from vane_step.core.ask import ask
 from vane_step.core.ask.words import pairs
@@ -138,19 +138,21 @@ def say(
     source: In,
     output: Out,
     sentence: Annotated[list[str], typer.Argument(help="Sentences of the ask line, each in quotes.")],
+    own: Own = None,
     report: Report = None,
 ) -> None:
     """Carry out sentences of the ask line on a design file."""
     begun = time.perf_counter()
     design = load(source)
+    known = resources(parts=own_texts(own))
     for text in sentence:
-        proposal = ask(design, text, resources())
+        proposal = ask(design, text, known)
         if proposal.edit is None:
             raise InputError(
                 f"{text!r} does not change a design file.",
                 where="sentence",
                 value=text,
-                next_step="Use the command of its own for it: vane-step route, arrange or advise.",
+                next_step="Use the command of its own for it: vane-step route, arrange, advise, search or --help.",
             )
         console.print(f"{text}: {proposal.says}", markup=False, soft_wrap=True)
         design, _ = apply(design, proposal.edit)

@@ -5,12 +5,16 @@ from __future__ import annotations
 import os
 from contextlib import suppress
 from pathlib import Path
+from typing import Annotated
 
+import typer
 from rich.console import Console
 
+from vane_step.core.catalogue.own import check_own
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
-from vane_step.importers import decoded, design_file
+from vane_step.data.shipped import catalogue
+from vane_step.importers import decoded, design_file, own_parts
 
 console = Console(stderr=True, highlight=False)
 
@@ -60,3 +64,24 @@ def write(path: Path, content: str | bytes) -> None:
             where=str(path),
             next_step="Check the folder, and whether it may be written.",
         ) from error
+
+
+Own = Annotated[
+    Path | None, typer.Option("--own", help="Parts of your own, as downloaded from the catalogue's page.")
+]
+
+
+def own_texts(path: Path | None) -> tuple[str, ...]:
+    """Read a file of parts of one's own, checked as a page checks them.
+
+    Raises
+    ------
+    InputError
+        When it cannot be read, or something of a part cannot be right.
+    """
+    if path is None:
+        return ()
+    text = read_text(path)
+    for part in own_parts(text.encode(), path.name):
+        check_own(part, catalogue())
+    return (text,)

@@ -10,7 +10,7 @@ from typing import Annotated, Any
 
 import typer
 
-from vane_step.cli.files import console, load, read_text, write
+from vane_step.cli.files import Own, console, load, own_texts, read_text, write
 from vane_step.core.catalogue.index import nothing_found
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.controllers.choose import candidates
@@ -19,7 +19,7 @@ from vane_step.core.design.model import Brief, natural
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.order.buying import QUANTITIES, Dated, buy, buying_findings, lines, need_of, price_list
 from vane_step.core.patterns.patternsheet import pattern_pdf
-from vane_step.data.shipped import catalogue
+from vane_step.data.shipped import catalogue, catalogue_with
 
 In = Annotated[Path, typer.Argument(help="Design file.")]
 Out = Annotated[Path, typer.Option("-o", "--output", help="File to write.")]
@@ -33,10 +33,12 @@ def _say(text: str) -> None:
 def search(
     words: Annotated[list[str], typer.Argument(help="Words and figures, such as: schottky 40 V 2 A.")],
     limit: Annotated[int, typer.Option(help="How many to list.")] = 12,
+    own: Own = None,
     as_json: AsJson = False,
 ) -> None:
     """Search the catalogue by words and figures."""
-    answer = catalogue().search(" ".join(words), limit)
+    known = catalogue_with(own_texts(own))
+    answer = known.search(" ".join(words), limit)
     found = answer.found
     if as_json:
         rows = [
@@ -55,7 +57,7 @@ def search(
     if answer.count > len(found):
         _say(f"… {answer.count - len(found)} more; --limit shows them")
     if not found:
-        raise nothing_found(" ".join(words), catalogue().index.near(" ".join(words)))
+        raise nothing_found(" ".join(words), known.index.near(" ".join(words)))
 
 
 def choose(

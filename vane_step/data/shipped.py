@@ -9,6 +9,7 @@ from importlib.resources import files
 
 from vane_step.core.ask import Resources
 from vane_step.core.catalogue.catalogue import Catalogue
+from vane_step.core.catalogue.own import read_own, with_own
 from vane_step.core.catalogue.tables import read_catalogue
 from vane_step.core.circuit.blocks import SavedBlock, block_from
 from vane_step.core.design.fileformat import from_json
@@ -43,6 +44,14 @@ def catalogue() -> Catalogue:
     return read_catalogue({n: json.loads((folder / n).read_text(encoding="utf-8")) for n in names})
 
 
+@lru_cache(maxsize=4)
+def catalogue_with(own: tuple[str, ...]) -> Catalogue:
+    """Give the shipped catalogue with parts of one's own among the others, from their JSON."""
+    return (
+        with_own(catalogue(), [p for text in own for p in read_own(text, "own part")]) if own else catalogue()
+    )
+
+
 @lru_cache(maxsize=1)
 def blocks() -> dict[str, SavedBlock]:
     """Give the shipped blocks by name."""
@@ -52,9 +61,9 @@ def blocks() -> dict[str, SavedBlock]:
     return {b.name: b for b in found}
 
 
-def resources(own: Mapping[str, SavedBlock] | None = None) -> Resources:
-    """Give what the ask line draws on: rules, catalogue and blocks, with the user's own blocks among them."""
-    return Resources(rule_sets(), catalogue(), {**blocks(), **(own or {})})
+def resources(own: Mapping[str, SavedBlock] | None = None, parts: tuple[str, ...] = ()) -> Resources:
+    """Give what the ask line draws on: rules, catalogue and blocks, with the user's own parts and blocks among them."""
+    return Resources(rule_sets(), catalogue_with(parts), {**blocks(), **(own or {})})
 
 
 @lru_cache(maxsize=1)

@@ -89,6 +89,16 @@ MIGRATIONS: tuple[tuple[str, str], ...] = (
         ALTER TABLE design ADD COLUMN binned_at TEXT;
         """,
     ),
+    (
+        "own parts",
+        """
+        CREATE TABLE own_part (
+            number TEXT PRIMARY KEY,
+            content TEXT NOT NULL,
+            changed_at TEXT NOT NULL
+        ) STRICT;
+        """,
+    ),
 )
 
 

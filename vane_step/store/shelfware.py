@@ -1,4 +1,4 @@
-"""What belongs to no single design: own blocks, stock at hand with its reservations, answers of suppliers."""
+"""What belongs to no single design: own blocks and parts, stock at hand with its reservations, answers of suppliers."""
 
 from __future__ import annotations
 
@@ -81,6 +81,35 @@ class Shelfware:
             if not db.execute("DELETE FROM block WHERE name = ?", (name,)).rowcount:
                 raise NotFound(
                     f"There is no block {name} of your own.", where=name, next_step="Look at the library."
+                )
+
+    # -- parts of one's own --
+
+    def keep_part(self, number: str, content: str) -> None:
+        """Keep a part under its number; one of the same number is replaced."""
+        with self._change() as db:
+            stamp = self._clock().strftime(_STAMP)
+            db.execute("INSERT OR REPLACE INTO own_part VALUES (?, ?, ?)", (number, content, stamp))
+
+    def parts(self) -> dict[str, str]:
+        """Give the content of all own parts by number."""
+        with self._lock:
+            return dict(self._db.execute("SELECT number, content FROM own_part ORDER BY number").fetchall())
+
+    def forget_part(self, number: str) -> None:
+        """Remove an own part; designs keep what they took of it.
+
+        Raises
+        ------
+        NotFound
+            When there is none of that number.
+        """
+        with self._change() as db:
+            if not db.execute("DELETE FROM own_part WHERE number = ?", (number,)).rowcount:
+                raise NotFound(
+                    f"There is no part {number} of your own.",
+                    where=number,
+                    next_step="Look at the catalogue.",
                 )
 
     # -- stock at hand --

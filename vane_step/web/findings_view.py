@@ -9,6 +9,7 @@ from fastapi import Request
 
 from vane_step.core.ask.remedies import CHANGING, harmless
 from vane_step.core.brief.needs import Figure, evidence
+from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding, Place, tell
@@ -24,7 +25,7 @@ from vane_step.core.order.buying import (
     need_of,
     price_list,
 )
-from vane_step.data.shipped import catalogue, resources
+from vane_step.data.shipped import catalogue_with, resources
 from vane_step.store.designs import Kept
 from vane_step.store.shelfware import Shelfware
 from vane_step.suppliers.client import kept_offers
@@ -63,7 +64,7 @@ def _outside(id: str, design: Design, shared: Shelfware, variant: str, now: date
     boards = design.brief.quantity
     stock_first = design.brief.stock_first
     sums = tuple(price_list(design, found, n, stock_first) for n in dict.fromkeys((*QUANTITIES, boards)))
-    swaps = _swaps(design, found, offers, boards)
+    swaps = _swaps(design, found, offers, boards, catalogue_with(tuple(shared.parts().values())))
     told = list(buying_findings(design, found, boards, now, swaps))
     dates = [line.dated.at for line in found if line.dated]
     figures: dict[str, Figure] = {}
@@ -94,15 +95,17 @@ def _outside(id: str, design: Design, shared: Shelfware, variant: str, now: date
     return Outside(tuple(found), sums, swaps, tuple(told), figures, oldest, stale)
 
 
-def _swaps(design: Design, found: list[Line], offers: dict[str, Dated], boards: int) -> dict[str, str]:
+def _swaps(
+    design: Design, found: list[Line], offers: dict[str, Dated], boards: int, catalogue: Catalogue
+) -> dict[str, str]:
     """Find a part for each line that cannot be bought as it is, or for which none is chosen yet."""
     swaps = {}
-    parts = catalogue().parts
+    parts = catalogue.parts
     for line in found:
         if not line.number:
             if line.kind == "extra":
                 continue
-            alike = catalogue().like(design.parts[line.refs[0]])
+            alike = catalogue.like(design.parts[line.refs[0]])
             if alike:
                 swaps[line.refs[0]] = min(alike, key=lambda p: p.number).number
             continue
@@ -111,7 +114,7 @@ def _swaps(design: Design, found: list[Line], offers: dict[str, Dated], boards: 
         if not line.dated or not wanted or line.number not in parts:
             continue
         if offer is None or offer.stock < wanted or offer.life == "end of life":
-            others = alternates(catalogue(), offers, parts[line.number], wanted)
+            others = alternates(catalogue, offers, parts[line.number], wanted)
             if others:
                 swaps[line.number] = others[0][0].number
     return swaps

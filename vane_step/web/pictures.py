@@ -50,10 +50,14 @@ def drawn(pack: Package) -> dict[str, Any]:
     }
 
 
+def body_of(name: str, own: Package | None = None) -> dict[str, Any] | None:
+    """Give the picture of a package by its name, or of one's own; ``None`` for a loose part."""
+    return drawn(own) if own else _ready(name) if name else None
+
+
 @lru_cache(maxsize=2048)
-def body_of(name: str) -> dict[str, Any] | None:
-    """Give the picture of a package by its name, remembering it; ``None`` for a loose part."""
-    return drawn(package(name)) if name else None
+def _ready(name: str) -> dict[str, Any]:
+    return drawn(package(name))
 
 
 def symbol_of(part: CataloguePart) -> dict[str, Any]:

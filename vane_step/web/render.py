@@ -13,11 +13,12 @@ from markupsafe import Markup
 
 from vane_step import __version__
 from vane_step.core.ask import Resources
+from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.circuit.blocks import block_from
 from vane_step.core.glossary import parted
 from vane_step.core.judge import can_be_accepted, waived_findings
 from vane_step.core.quantity import format_value
-from vane_step.data.shipped import resources
+from vane_step.data.shipped import catalogue_with, resources
 from vane_step.store.designs import DesignStore, Kept
 from vane_step.web.findings_view import findings_with_offers
 from vane_step.web.language.catalogue import counted, in_use, message, number, text, texts_of_scripts
@@ -83,7 +84,12 @@ def store_of(request: Request) -> DesignStore:
 def resources_of(request: Request) -> Resources:
     """Give what the ask line draws on, with the blocks of the store among the others."""
     own = {name: block_from(content, name) for name, content in store_of(request).shared.blocks().items()}
-    return resources(own)
+    return resources(own, tuple(store_of(request).shared.parts().values()))
+
+
+def catalogue_of(request: Request) -> Catalogue:
+    """Give the catalogue with the parts of the store among the others."""
+    return catalogue_with(tuple(store_of(request).shared.parts().values()))
 
 
 def page(request: Request, name: str, data: dict[str, Any], status: int = 200) -> HTMLResponse:

@@ -186,6 +186,28 @@ def _of_words(
     return _told(adds, title)
 
 
+def meant_part(design: Design, ref: str, what: str, resources: Resources) -> CataloguePart:
+    """Give the part that takes another's place: by number, by a value of its series, or by words.
+
+    Raises
+    ------
+    NotFound, InputError
+        When nothing is meant by the words.
+    """
+    catalogue = resources.catalogue
+    if what in catalogue.parts or what.upper() in catalogue.parts:
+        return catalogue.get(what)
+    part = design.parts.get(ref)
+    old = catalogue.parts.get(part.catalogue) if part else None
+    wish = figure(what)
+    if old and old.series and wish:
+        return catalogue.member(old.series, wish.value)
+    if re.fullmatch(r"[A-Z0-9]+(-[A-Za-z0-9]+)+", what):
+        return catalogue.get(what)
+    unknown = NotFound(f"The catalogue has no {what}.", where=what, next_step="Search for it by what it is.")
+    return _chosen(design, what, _letters(ref, resources) if ref else "", resources, unknown).part
+
+
 def _letters(ref: str, resources: Resources) -> str:
     """Give the catalogue's letters of a reference; empty where no part of it has them."""
     mine = ref.rstrip("0123456789")
@@ -214,7 +236,9 @@ def _chosen(design: Design, text: str, letters: str, resources: Resources, error
     # The brief chooses among parts of the kind that was meant; it makes no other kind of them.
     alike = [f for f in answer.found if f.part.category == answer.found[0].part.category]
     able = [
-        f for f in alike if not f.part.package or not skill_misfits(package(f.part.package), design.brief)
+        f
+        for f in alike
+        if not f.part.package or not skill_misfits(catalogue.package_of(f.part.package), design.brief)
     ]
     best = (able or alike)[0]
     if best.values > 1:

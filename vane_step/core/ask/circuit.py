@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Proposal, need, no_more, number
+from vane_step.core.ask.words import Proposal, Resources, need, no_more, number
+from vane_step.core.catalogue.search import figure
 from vane_step.core.circuit.capture import matrix
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.pins import counted, find_pin
@@ -14,7 +15,7 @@ from vane_step.core.circuit.sheet import anchor_of, check_nudge
 from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, net_of, part_of
 from vane_step.core.design.model import Design, pin_name
-from vane_step.core.errors import InputError
+from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.pinfiles.table import role_of_name
 from vane_step.core.quantity import parse_value
 
@@ -116,15 +117,22 @@ def set_rail(design: Design, words: Sequence[str]) -> Proposal:
 
 
 @verb("value", "value REF VALUE …", "change a value", ("ref",))
-def set_value(design: Design, words: Sequence[str]) -> Proposal:
-    """Change a value."""
+def set_value(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
+    """Change a value; a part of a series of the catalogue becomes the part of that value."""
     need(words, 2, "value REF VALUE")
     text = " ".join(words[1:])
-    return Proposal(
-        f"{words[0]}: {part_of(design, words[0]).value or 'no value'} becomes {text}",
-        edits.SetValue(ref=words[0], value=text),
-        about=(words[0],),
-    )
+    part = part_of(design, words[0])
+    says = f"{words[0]}: {part.value or 'no value'} becomes {text}"
+    old = resources.catalogue.parts.get(part.catalogue)
+    if old is not None and old.series and (wish := figure(text)):
+        try:
+            new = resources.catalogue.member(old.series, wish.value)
+        except NotFound as error:
+            says += f"; {error.message} No number is chosen for it: near it are {error.allowed}"
+        else:
+            edit = edits.SetPart(ref=part.ref, value=text, catalogue=new.number, params=dict(new.params))
+            return Proposal(f"{says}, {new.number}", edit, about=(part.ref,))
+    return Proposal(says, edits.SetValue(ref=words[0], value=text), about=(words[0],))
 
 
 @verb("block", "block REF … NAME", "move a part to a block of the sheet", ("ref",))

@@ -30,7 +30,7 @@ FORM = "join PIN … NET · join U1.PB0..4 ROW0..4 · join PIN NET only"
 )
 def join(design: Design, words: Sequence[str]) -> Proposal:
     """Connect pins; runs of equal length one by one; ``only`` takes the pins off the nets they are on."""
-    words = [w for w in words if w not in BETWEEN]
+    words = _plainly(words)
     only = words[-1:] == ["only"]
     words = words[:-1] if only else words
     need(words, 2, "join PIN … NET")
@@ -62,6 +62,24 @@ def join(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(
         says, steps[0] if len(steps) == 1 else edits.Together(edits=tuple(steps)), about=tuple(pins)
     )
+
+
+def _plainly(words: Sequence[str]) -> list[str]:
+    """Leave out what people put between names, and read ``U1 pin 8`` as a pin."""
+    found: list[str] = []
+    for word in (w.rstrip(",") for w in words):
+        if found[-1:] == ["pin"] and len(found) > 1:
+            found[-2:] = [f"{found[-2]}.{word}"]
+        elif word and word not in BETWEEN:
+            found.append(word)
+    return found
+
+
+@verb("net", "net NET PIN …", "put pins on a net by its name", ("net", "pin"))
+def put_on_net(design: Design, words: Sequence[str]) -> Proposal:
+    """Put pins on a net that is named first."""
+    need(words, 2, "net NET PIN …")
+    return join(design, [*words[1:], words[0]])
 
 
 def _joined(

@@ -20,6 +20,7 @@ from vane_step.core.ask import (
     program,
     reasons,
     removing,
+    using,
 )
 from vane_step.core.ask.bare import ZONES
 from vane_step.core.ask.reasons import BRIEF_WORDS
@@ -45,7 +46,7 @@ from vane_step.core.power.formulas import FORMULAS
 
 # Where verbs are declared, in the order the help lists them.
 COMMON = ("add", "join", "remove", "find")
-DECLARING = (adding, joining, circuit, parts, reasons, group, board, copper, bare, removing, program)
+DECLARING = (adding, joining, circuit, using, parts, reasons, group, board, copper, bare, removing, program)
 
 
 def split_words(text: str) -> list[str]:

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from vane_step.core.ask.adding import meant_part
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, Resources, need, number, pairs
 from vane_step.core.board.placement.pin_escape import pin_costs, reach_mm
 from vane_step.core.catalogue.entry import CataloguePart
-from vane_step.core.circuit.blocks import use_block
-from vane_step.core.circuit.minimum import minimum_block
 from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.controllers.assign import Assignment
 from vane_step.core.controllers.choose import apply_assignment, lock_pin, solve_for
@@ -19,19 +18,30 @@ from vane_step.core.design.edits import part_of
 from vane_step.core.design.model import Block, Design, Extra, Part, Pin, Variant, natural, split_pin
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.patterns.dimensions import from_dimensions, trimmed
-from vane_step.core.patterns.packages import package
 from vane_step.core.patterns.patternsheet import judged
 
 
-@verb("swap", "swap REF … NUMBER", "replace by another part of the catalogue", ("ref", "number"))
+@verb(
+    "swap",
+    "swap REF … NUMBER · swap R1 33k · swap Q1 with mosfet 30V",
+    "replace by another part of the catalogue",
+    ("ref", "number"),
+    also=("replace",),
+)
 def swap_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     """Put a part of the catalogue in the stead of others; what is connected stays so, by the names of the pins."""
+    words = [w for w in words if w not in ("with", "by")]
     need(words, 2, "swap REF … NUMBER")
-    found = resources.catalogue.get(words[-1])
+    first = next(
+        (k for k, w in enumerate(words) if k and not all(r in design.parts for r in counted(w))), len(words)
+    )
+    refs, what = words[:first], " ".join(words[first:]) or words[-1]
+    found = meant_part(design, refs[0] if refs else "", what, resources)
+    words = [*(refs or words[:-1]), found.number]
     swaps: list[edits.Single] = []
     moved: list[str] = []
     for ref in (r for word in words[:-1] for r in counted(word)):
-        made, lies = _swap(design, ref, found)
+        made, lies = _swap(design, ref, found, resources)
         swaps += made
         moved += lies
     edit = swaps[0] if len(swaps) == 1 else edits.Together(edits=tuple(swaps))
@@ -88,9 +98,13 @@ def _by_name(design: Design, old: Part, new: Part) -> dict[str, list[str]] | Non
     return goes
 
 
-def _swap(design: Design, ref: str, found: CataloguePart) -> tuple[list[edits.Single], list[str]]:
+def _swap(
+    design: Design, ref: str, found: CataloguePart, resources: Resources
+) -> tuple[list[edits.Single], list[str]]:
     old = part_of(design, ref)
-    pack = design.packages.get(found.package) or package(found.package, design.board.rules.etched)
+    pack = design.packages.get(found.package) or resources.catalogue.package_of(
+        found.package, design.board.rules.etched
+    )
     new = found.part(ref)
     goes = _by_name(design, old, new)
     if goes is not None:
@@ -116,40 +130,6 @@ def _swap(design: Design, ref: str, found: CataloguePart) -> tuple[list[edits.Si
     before = {p.number: p for p in old.pins}
     pins = tuple(p if p.name or p.number not in before else before[p.number] for p in new.pins)
     return [edits.ReplacePart(part=new.model_copy(update={"pins": pins}), package=pack)], []
-
-
-@verb(
-    "use",
-    "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL] [leaded]",
-    "insert a block, or a controller",
-    ("saved", "number"),
-)
-def use(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
-    """Put a block into the circuit, its ports on nets by name; ``use controller OW-32T`` works one out."""
-    form = "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL] [leaded]"
-    need(words, 1, form)
-    if words[0] == "controller":
-        need(words, 2, form)
-        more = [w for w in words[2:] if "=" not in w]
-        leaded = "leaded" in more
-        crystal = next((w for w in more if w != "leaded"), "")
-        saved = minimum_block(resources.catalogue, words[1], design, crystal, leaded)
-        ports = pairs([w for w in words[2:] if "=" in w], form)
-    else:
-        name = next((n for n in resources.blocks if n.lower() == words[0].lower()), None)
-        if name is None:
-            raise NotFound(
-                f"There is no block {words[0]}.", where="use", allowed=", ".join(resources.blocks) or "none"
-            )
-        saved = resources.blocks[name]
-        ports = pairs(words[1:], form)
-    edit = use_block(design, saved, ports)
-    refs = [e.part.ref for e in edit.edits if isinstance(e, edits.AddPart)]
-    says = f"adds “{saved.name}”: {', '.join(refs[:8])}{' …' if len(refs) > 8 else ''}"
-    open_ports = [p for p in saved.ports if p not in ports and p not in design.nets]
-    if open_ports:
-        says += f"; new nets {', '.join(open_ports)}"
-    return Proposal(says, edit, about=tuple(refs))
 
 
 @verb("assign", "assign REF [nearer]", "give what firmware needs its pins", ("ref", "nearer"))

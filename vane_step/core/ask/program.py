@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Action, Proposal, need
+from vane_step.core.ask.words import Action, Proposal, Resources, need
+from vane_step.core.catalogue.index import nothing_found
 from vane_step.core.design.model import Design
 from vane_step.core.errors import NotFound
 
@@ -21,6 +22,24 @@ def go(design: Design, words: Sequence[str]) -> Proposal:
             next_step="Name a part or a net of the design.",
         )
     return Proposal(f"shows {words[0]}", action=Action("go", (words[0],)), about=(words[0],))
+
+
+@verb("find", "find WHAT …", "search the catalogue", ("",), also=("search",))
+def find(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
+    """Search the catalogue by what a part is, and show what is found."""
+    need(words, 1, "find motor driver")
+    text = " ".join(words)
+    answer = resources.catalogue.search(text, 3, fold=True)
+    if not answer.found:
+        raise nothing_found(text, resources.catalogue.index.near(text))
+    few = ", ".join(f"{f.part.series or f.part.number} {f.part.title}" for f in answer.found)
+    return Proposal(f"finds {answer.count}: {few} …", action=Action("find", (text,)))
+
+
+@verb("help", "help", "show what can be typed")
+def show_help(design: Design, words: Sequence[str]) -> Proposal:
+    """Show what can be typed."""
+    return Proposal("shows what can be typed: add R1 10k, join R1.1 GND, remove R1 …", action=Action("help"))
 
 
 @verb("undo", "undo", "take the last change back")

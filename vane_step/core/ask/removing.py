@@ -23,6 +23,7 @@ from vane_step.core.errors import EditRefused
 )
 def remove(design: Design, words: Sequence[str]) -> Proposal:
     """Take out parts, nets, holes, pours, texts and the like, as many as are named; nets left without pins go along."""
+    words = [w for word in words if (w := word.rstrip(",")) and w != "and"]
     need(words, 1, "remove REF …, or remove block=Press")
     parts: list[str] = []
     others: list[edits.RemoveNet | edits.RemoveItem] = []

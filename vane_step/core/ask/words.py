@@ -27,7 +27,7 @@ class Resources:
 class Action:
     """What a sentence asks the program to do beside editing: with which parts or nets, and how."""
 
-    name: Literal["route", "arrange", "advise", "choose", "go", "undo", "redo"]
+    name: Literal["route", "arrange", "advise", "choose", "go", "undo", "redo", "find", "help"]
     objects: tuple[str, ...] = ()
     how: str = ""
 

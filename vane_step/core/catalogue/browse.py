@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.catalogue.figures import PARAMETERS
-from vane_step.core.patterns.packages import package
 from vane_step.core.quantity import format_value
 
 MOST_SLIDERS = 4
@@ -60,9 +59,9 @@ def sliders(catalogue: Catalogue, category: str, ranges: Mapping[str, tuple[floa
     return found
 
 
-def area_mm2(part: CataloguePart) -> float:
+def area_mm2(catalogue: Catalogue, part: CataloguePart) -> float:
     """Give the area a part takes on the board, its courtyard; 0 for a loose one."""
     if not part.package:
         return 0.0
-    x0, y0, x1, y1 = (v / 1e6 for v in package(part.package).courtyard_nm)
+    x0, y0, x1, y1 = (v / 1e6 for v in catalogue.package_of(part.package).courtyard_nm)
     return (x1 - x0) * (y1 - y0)

@@ -12,9 +12,10 @@ from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.catalogue.figures import PARAMETERS, VALUED
 from vane_step.core.catalogue.index import Answer, Index, Wanted
 from vane_step.core.catalogue.tree import Category
-from vane_step.core.design.model import Part
+from vane_step.core.design.model import Package, Part
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.lazy import lazy
+from vane_step.core.patterns.packages import package
 from vane_step.core.quantity import format_value, parse_value
 
 
@@ -22,10 +23,25 @@ class Catalogue:
     """All parts by number, with what searching them needs."""
 
     def __init__(
-        self, parts: Mapping[str, CataloguePart], categories: Mapping[str, Category] | None = None
+        self,
+        parts: Mapping[str, CataloguePart],
+        categories: Mapping[str, Category] | None = None,
+        packages: Mapping[str, Package] | None = None,
     ) -> None:
         self.parts = dict(parts)
         self.categories = dict(categories or {})
+        # Packages of one's own, by name; those of the program are made from their names.
+        self.packages = dict(packages or {})
+
+    def package_of(self, name: str, kitchen: bool = False) -> Package:
+        """Give a package by name: one's own, or made for the board's maker.
+
+        Raises
+        ------
+        NotFound
+            When there is none.
+        """
+        return self.packages.get(name) or package(name, kitchen)
 
     def get(self, number: str) -> CataloguePart:
         """Give a part by its number.

@@ -68,8 +68,10 @@ def faults(parts: Iterable[CataloguePart], categories: Mapping[str, Category]) -
     return found
 
 
-def part_faults(part: CataloguePart, category: Category | None) -> Iterator[str]:
-    """Tell what of one part cannot be right."""
+def part_faults(
+    part: CataloguePart, category: Category | None, packages: Mapping[str, Package] | None = None
+) -> Iterator[str]:
+    """Tell what of one part cannot be right; ``packages`` are one's own."""
     yield from _ratings(part, category)
     yield from _ranges(part)
     if not part.package:
@@ -77,7 +79,7 @@ def part_faults(part: CataloguePart, category: Category | None) -> Iterator[str]
             yield "it has no package, and its category is not one of loose parts"
         return
     try:
-        pack = package(part.package)
+        pack = (packages or {}).get(part.package) or package(part.package)
     except VaneStepError as error:
         yield error.line()
         return

@@ -18,7 +18,7 @@ HINTS = (
 )
 # Small parts to take when none is wanted otherwise: catalogue numbers of chips, and of leaded parts.
 CHIPS = {"c": "DC-16X-100N", "bulk": "DC-20X-10U", "r": "QR-16-10K", "load": "DC-16G-18P"}
-LEADED = {"c": "BDC-100N", "bulk": "BE-10-16", "r": "LMF-10K", "load": "BDC-22P"}
+LEADED = {"c": "BDC-100N", "bulk": "BE-10-16", "r": "LMF-10K", "load": "BDN-22P"}
 
 
 def controller_minimum(
@@ -166,10 +166,15 @@ class _Kit:
 
 
 def minimum_block(
-    catalogue: Catalogue, number: str, design: Design, crystal: str = "", leaded: bool = False
+    catalogue: Catalogue,
+    number: str,
+    design: Design,
+    crystal: str = "",
+    leaded: bool = False,
+    supply: str = "3V3",
 ) -> SavedBlock:
     """Give the minimum of a controller as a block, ready to be used in a design."""
-    edit = controller_minimum(catalogue, number, crystal=crystal, leaded=leaded)
+    edit = controller_minimum(catalogue, number, supply=supply, crystal=crystal, leaded=leaded)
     whole, _ = apply(Design(name="minimum", board=design.board), edit)
     for found in list(whole.calculations.values()):
         whole, _ = apply(whole, bind(whole, found))

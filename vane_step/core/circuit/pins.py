@@ -12,6 +12,30 @@ MAX_RUN = 256
 _RUN = re.compile(r"(.*?)(\d{1,6})\.\.(.*?)(\d{1,6})")
 
 
+# What pins are called in full, and how parts name them.
+CALLED: dict[str, tuple[str, ...]] = {
+    "base": ("B",),
+    "collector": ("C",),
+    "emitter": ("E",),
+    "gate": ("G",),
+    "drain": ("D",),
+    "source": ("S",),
+    "anode": ("A", "+"),
+    "cathode": ("K", "-"),
+    "plus": ("+", "OUT+", "IN+"),
+    "positive": ("+",),
+    "minus": ("-", "OUT-", "IN-"),
+    "negative": ("-",),
+    "wiper": ("W",),
+    "output": ("OUT",),
+    "input": ("IN",),
+    "ground": ("GND", "VSS", "V-"),
+    "supply": ("VDD", "VCC", "V+"),
+    "vcc": ("VDD", "V+"),
+    "vdd": ("VCC", "V+"),
+}
+
+
 def find_pin(design: Design, text: str) -> str:
     """Find a pin by number or name: ``U1.5`` or ``U1.PB3``.
 
@@ -32,6 +56,9 @@ def find_pin(design: Design, text: str) -> str:
     named = [p for p in part.pins if p.number == rest] or [
         p for p in part.pins if p.name.lower() == rest.lower()
     ]
+    if not named:
+        short = CALLED.get(rest.lower())
+        named = [p for p in part.pins if short and p.name.upper() in short]
     if not named:
         raise NotFound(
             f"{part.ref} has no pin {rest}.",

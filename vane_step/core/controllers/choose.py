@@ -225,7 +225,9 @@ def add_from(catalogue: Catalogue, design: Design, ref: str, number: str, value:
     part = found.part(ref)
     if value:
         part = Part.model_validate({**part.model_dump(), "value": value})
-    pack = design.packages.get(found.package) or package(found.package, design.board.rules.etched)
+    pack = design.packages.get(found.package) or catalogue.package_of(
+        found.package, design.board.rules.etched
+    )
     return AddPart(part=part, package=pack)
 
 

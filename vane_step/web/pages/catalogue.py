@@ -11,16 +11,17 @@ from fastapi import APIRouter, Query, Request
 from fastapi.responses import HTMLResponse
 
 from vane_step.core.catalogue.browse import area_mm2, sliders
+from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.catalogue.index import Answer
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.order.buying import buy
-from vane_step.data.shipped import blocks, catalogue
+from vane_step.data.shipped import blocks
 from vane_step.store.designs import Kept
 from vane_step.suppliers.client import kept_offers
 from vane_step.web.pictures import body_of, symbol_of
-from vane_step.web.render import page, store_of
+from vane_step.web.render import catalogue_of, page, store_of
 
 router = APIRouter()
 SHOWN, FEW = 40, 7
@@ -48,16 +49,14 @@ class Search:
         return f"/d/{id}/parts?{urlencode({k: v for k, v in said.items() if v})}"
 
 
-def _asked(request: Request) -> Search:
+def _asked(request: Request, known: Catalogue) -> Search:
     """Read the form: sliders come as steps of a category's values, addresses as ranges."""
     params = request.query_params
     category = params.get("category", "")
-    if category not in catalogue().categories and category not in {
-        c.branch for c in catalogue().categories.values()
-    }:
+    if category not in known.categories and category not in {c.branch for c in known.categories.values()}:
         category = ""
     ranges: dict[str, tuple[float, float]] = {}
-    for slider in sliders(catalogue(), category, {}):
+    for slider in sliders(known, category, {}):
         low, high = 0, len(slider.values) - 1
         if text := params.get(f"range_{slider.key}", ""):
             first, _, last = text.partition("..")
@@ -82,13 +81,14 @@ def _asked(request: Request) -> Search:
 
 def searched(request: Request, kept: Kept) -> dict[str, Any]:
     """Give what the catalogue's view shows for the search that was asked."""
-    asked = _asked(request)
+    known = catalogue_of(request)
+    asked = _asked(request, known)
     prices = _prices(request, kept.design.brief.quantity)
     stock = {d.number: d.quantity for d in store_of(request).shared.stock()}
     answer, refused = Answer(), ""
     near: list[str] = []
     try:
-        answer = catalogue().search(
+        answer = known.search(
             asked.q,
             SHOWN,
             fold=True,
@@ -96,10 +96,10 @@ def searched(request: Request, kept: Kept) -> dict[str, Any]:
             category=asked.category,
             ranges=asked.ranges,
             favour=_favoured(kept.design, stock),
-            **_order(asked.sort, prices),
+            **_order(known, asked.sort, prices),
         )
         if asked.q.strip() and not answer.found:
-            near = catalogue().index.near(asked.q.strip().lower())
+            near = known.index.near(asked.q.strip().lower())
     except VaneStepError as error:
         refused = error.line()
     return {
@@ -108,14 +108,13 @@ def searched(request: Request, kept: Kept) -> dict[str, Any]:
         "answer": answer,
         "near": near,
         "no_hit": refused,
-        "tree": _tree(answer, asked),
-        "sliders": sliders(catalogue(), asked.category, asked.ranges),
-        "next_ref": next_ref(kept.design),
+        "tree": _tree(known, answer, asked),
+        "sliders": sliders(known, asked.category, asked.ranges),
+        "next_ref": next_ref(known, kept.design),
         "prices": prices,
         "at_hand": stock,
-        "body_of": body_of,
-        "symbol_of": symbol_of,
-        "begin": [] if asked.q or asked.category else _begin(kept.design, stock),
+        **_pictures(known),
+        "begin": [] if asked.q or asked.category else _begin(known, kept.design, stock),
         "address": asked.address(kept.id),
     }
 
@@ -135,16 +134,18 @@ def _in_blocks() -> list[str]:
     return [n for b in blocks().values() for p in b.parts if (n := p.catalogue)]
 
 
-def _begin(design: Design, stock: Mapping[str, int]) -> list[tuple[str, list[CataloguePart]]]:
+def _begin(
+    known: Catalogue, design: Design, stock: Mapping[str, int]
+) -> list[tuple[str, list[CataloguePart]]]:
     """List what to begin from, before anything is looked for: at hand, in this design, in the blocks."""
-    parts = catalogue().parts
+    parts = known.parts
     groups = (
         ("At hand", [n for n, count in stock.items() if count]),
         ("In this design", [p.catalogue for p in reversed(design.parts.values()) if p.catalogue]),
         ("Used in blocks", _in_blocks()),
     )
-    known = [(title, [parts[n] for n in dict.fromkeys(ns) if n in parts][:8]) for title, ns in groups]
-    return [(title, found) for title, found in known if found]
+    begin = [(title, [parts[n] for n in dict.fromkeys(ns) if n in parts][:8]) for title, ns in groups]
+    return [(title, found) for title, found in begin if found]
 
 
 def _prices(request: Request, boards: int) -> dict[str, tuple[float, int]]:
@@ -152,24 +153,33 @@ def _prices(request: Request, boards: int) -> dict[str, tuple[float, int]]:
     return {n: (buy(d.offer, boards).each, d.offer.stock) for n, d in offers.items() if d.offer}
 
 
-def _order(sort: str, prices: Mapping[str, tuple[float, int]]) -> dict[str, Any]:
+def _pictures(known: Catalogue) -> dict[str, Any]:
+    """Give what pages draw pictures of parts with."""
+    return {"body_of": lambda name: body_of(name, known.packages.get(name)), "symbol_of": symbol_of}
+
+
+def _order(known: Catalogue, sort: str, prices: Mapping[str, tuple[float, int]]) -> dict[str, Any]:
     def price(part: CataloguePart) -> float:
         return prices[part.number][0] if part.number in prices else 1e9
 
     def stock(part: CataloguePart) -> float:
         return -prices[part.number][1] if part.number in prices else 1.0
 
-    orders: dict[str, Callable[[CataloguePart], float]] = {"price": price, "stock": stock, "size": area_mm2}
+    orders: dict[str, Callable[[CataloguePart], float]] = {
+        "price": price,
+        "stock": stock,
+        "size": lambda p: area_mm2(known, p),
+    }
     return {"order": orders[sort]} if sort in orders else {}
 
 
-def _tree(answer: Answer, asked: Search) -> list[dict[str, Any]]:
+def _tree(known: Catalogue, answer: Answer, asked: Search) -> list[dict[str, Any]]:
     """Give the branches with what was found in each; the one of the chosen category is open."""
-    kinds = catalogue().categories
+    kinds = known.categories
     counts = dict(answer.categories)
     if asked.category or not asked.q.strip():
-        wide = catalogue().search(asked.q, 0) if asked.q.strip() else None
-        counts = dict(wide.categories) if wide else _all_counts()
+        wide = known.search(asked.q, 0) if asked.q.strip() else None
+        counts = dict(wide.categories) if wide else _all_counts(known)
     branches: dict[str, dict[str, Any]] = {}
     for name, kind in kinds.items():
         if not (count := counts.get(name, 0)):
@@ -178,7 +188,7 @@ def _tree(answer: Answer, asked: Search) -> list[dict[str, Any]]:
             kind.branch, {"name": kind.branch, "count": 0, "categories": [], "open": False}
         )
         branch["count"] += count
-        branch["categories"].append((name, count, _first_of(name)))
+        branch["categories"].append((name, count, _first_of(known, name)))
         branch["open"] |= asked.category in (name, kind.branch)
     found = list(branches.values())
     best = next(iter(counts), "")
@@ -189,15 +199,15 @@ def _tree(answer: Answer, asked: Search) -> list[dict[str, Any]]:
     return found
 
 
-def _all_counts() -> dict[str, int]:
+def _all_counts(known: Catalogue) -> dict[str, int]:
     counts: dict[str, int] = {}
-    for part in catalogue().parts.values():
+    for part in known.parts.values():
         counts[part.category] = counts.get(part.category, 0) + 1
     return counts
 
 
-def _first_of(category: str) -> CataloguePart:
-    return next(p for p in catalogue().parts.values() if p.category == category)
+def _first_of(known: Catalogue, category: str) -> CataloguePart:
+    return next(p for p in known.parts.values() if p.category == category)
 
 
 @router.get("/d/{id}/search", response_class=HTMLResponse)
@@ -214,10 +224,11 @@ def search(request: Request, id: str, q: Annotated[str, Query(max_length=200)] =
 def found(request: Request, id: str, q: Annotated[str, Query(max_length=200)] = "") -> HTMLResponse:
     """Give the few best finds, to add from wherever one is."""
     kept = store_of(request).get(id)
+    known = catalogue_of(request)
     answer, refused = Answer(), ""
     try:
         if q.strip():
-            answer = catalogue().search(
+            answer = known.search(
                 q,
                 FEW,
                 fold=True,
@@ -228,18 +239,31 @@ def found(request: Request, id: str, q: Annotated[str, Query(max_length=200)] = 
             )
     except VaneStepError as error:
         refused = error.line()
-    near = catalogue().index.near(q.strip().lower()) if q.strip() and not answer.found else []
-    data = {"kept": kept, "q": q, "answer": answer, "near": near, "no_hit": refused, "body_of": body_of}
-    return page(request, "_found.html", {**data, "symbol_of": symbol_of, "next_ref": next_ref(kept.design)})
+    near = known.index.near(q.strip().lower()) if q.strip() and not answer.found else []
+    data = {
+        "kept": kept,
+        "q": q,
+        "answer": answer,
+        "near": near,
+        "no_hit": refused,
+        **_pictures(known),
+    }
+    return page(request, "_found.html", {**data, "next_ref": next_ref(known, kept.design)})
 
 
 @router.get("/d/{id}/catalogue/{number}", response_class=HTMLResponse)
 def part_sheet(request: Request, id: str, number: str) -> HTMLResponse:
     """Show one part of the catalogue: its symbol, body, pins and figures."""
     kept = store_of(request).get(id)
-    data = {"kept": kept, "design": kept.design, "p": catalogue().get(number), "body_of": body_of}
+    known = catalogue_of(request)
+    data = {
+        "kept": kept,
+        "design": kept.design,
+        "p": known.get(number),
+        **_pictures(known),
+    }
     prices = _prices(request, kept.design.brief.quantity)
-    return page(request, "_catalogue_part.html", {**data, "symbol_of": symbol_of, "prices": prices})
+    return page(request, "_catalogue_part.html", {**data, "prices": prices})
 
 
 @router.get("/d/{id}/compare", response_class=HTMLResponse)
@@ -254,18 +278,25 @@ def compare(request: Request, id: str, numbers: Annotated[str, Query(max_length=
             value=len(asked),
             allowed=f"up to {MOST_COMPARED}",
         )
-    parts = [catalogue().get(n) for n in asked]
+    known = catalogue_of(request)
+    parts = [known.get(n) for n in asked]
     told = [dict(p.told()) for p in parts]
     titles = list(dict.fromkeys(t for figures in told for t in figures))
     rows = [(t, [figures.get(t, "—") for figures in told]) for t in titles]
-    data = {"kept": kept, "parts": parts, "rows": rows, "body_of": body_of, "area_mm2": area_mm2}
+    data = {
+        "kept": kept,
+        "parts": parts,
+        "rows": rows,
+        **_pictures(known),
+        "area_mm2": lambda p: area_mm2(known, p),
+    }
     return page(request, "_compare.html", {**data, "prices": _prices(request, kept.design.brief.quantity)})
 
 
-def next_ref(design: Design) -> dict[str, str]:
+def next_ref(known: Catalogue, design: Design) -> dict[str, str]:
     """Give the next free reference by its letters."""
     found = {}
-    for letters in {p.letters for p in catalogue().parts.values()}:
+    for letters in {p.letters for p in known.parts.values()}:
         number = 1
         while f"{letters}{number}" in design.parts:
             number += 1

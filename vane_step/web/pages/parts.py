@@ -19,14 +19,13 @@ from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.order.buying import alternates, buy, need_of
 from vane_step.core.patterns.families import DIMENSIONED
 from vane_step.core.patterns.patternsheet import DIRECTIONS, SENSES, measures, pattern_pdf, truth
-from vane_step.data.shipped import catalogue
 from vane_step.store.designs import Kept
 from vane_step.suppliers.client import kept_offers, refresh
 from vane_step.web.findings_view import outside
 from vane_step.web.log import log
 from vane_step.web.pages.catalogue import next_ref, searched
 from vane_step.web.pictures import drawn
-from vane_step.web.render import page, step_page, store_of
+from vane_step.web.render import catalogue_of, page, step_page, store_of
 
 router = APIRouter()
 SHOWS = ("list", "catalogue", "controller", "patterns", "stock")
@@ -54,7 +53,7 @@ def _told(request: Request, kept: Kept, show: str, variant: str = "") -> dict[st
     elif show == "catalogue":
         data |= searched(request, kept)
     elif show == "stock":
-        data["stock"] = [(d, catalogue().parts.get(d.number)) for d in shared.stock()]
+        data["stock"] = [(d, catalogue_of(request).parts.get(d.number)) for d in shared.stock()]
         data["wants"] = {
             line.number: line.count * kept.design.brief.quantity for line in out.lines if line.number
         }
@@ -81,7 +80,7 @@ def _controllers(request: Request, kept: Kept) -> dict[str, Any]:
         demand = read_demand(text)
         if demand.signals:
             found = candidates(
-                catalogue(), demand, kept.design.brief, _prices(request, kept.design.brief.quantity)
+                catalogue_of(request), demand, kept.design.brief, _prices(request, kept.design.brief.quantity)
             )
     except VaneStepError as error:
         refused = error.line()
@@ -147,7 +146,7 @@ def ask_offers(request: Request, id: str, body: Question) -> dict[str, Any]:
     kept = store_of(request).get(id)
     shared = store_of(request).shared
     numbers = {p.catalogue for p in kept.design.parts.values() if p.catalogue}
-    parts = catalogue().parts
+    parts = catalogue_of(request).parts
     around = {
         other.number
         for n in numbers
@@ -176,16 +175,16 @@ def others(request: Request, id: str, ref: str) -> HTMLResponse:
     kept = store_of(request).get(id)
     part = part_of(kept.design, ref)
     if not part.catalogue:
-        hits = catalogue().like(part)[:8]
+        hits = catalogue_of(request).like(part)[:8]
         return page(
             request, "_others.html", {"kept": kept, "part": part, "found": [], "hits": hits, "refs": [ref]}
         )
     boards = kept.design.brief.quantity
     refs = [p.ref for p in kept.design.parts.values() if p.catalogue == part.catalogue]
     found = alternates(
-        catalogue(),
+        catalogue_of(request),
         kept_offers(store_of(request).shared),
-        catalogue().get(part.catalogue),
+        catalogue_of(request).get(part.catalogue),
         len(refs) * boards,
     )
     return page(
@@ -261,12 +260,18 @@ def parts_csv(request: Request, id: str, variant: str = "") -> Response:
 def candidate(request: Request, id: str, number: str) -> HTMLResponse:
     """Show the assignment that proves a controller fits the demand."""
     kept = store_of(request).get(id)
-    found = candidates(catalogue(), read_demand(kept.design.brief.demands), kept.design.brief)
+    found = candidates(catalogue_of(request), read_demand(kept.design.brief.demands), kept.design.brief)
     mine = next((c for c in found if c.part.number == number), None)
     if mine is None:
         raise NotFound(f"There is no controller {number}.", where=number, next_step="Search for it.")
     table = pin_table(mine.part.pins, mine.assignment.uses)
-    data = {"kept": kept, "design": kept.design, "c": mine, "table": table, "next_ref": next_ref(kept.design)}
+    data = {
+        "kept": kept,
+        "design": kept.design,
+        "c": mine,
+        "table": table,
+        "next_ref": next_ref(catalogue_of(request), kept.design),
+    }
     return page(request, "_candidate.html", data)
 
 
@@ -278,7 +283,7 @@ def set_stock_at_hand(
     back: Annotated[str, Form(max_length=80, pattern=r"^[a-z0-9-]+$")],
 ) -> RedirectResponse:
     """Say how many of a part are at hand."""
-    part = catalogue().get(number.strip())
+    part = catalogue_of(request).get(number.strip())
     store_of(request).shared.set_stock(part.number, quantity)
     return RedirectResponse(f"/d/{back}/parts?show=stock", 303)
 

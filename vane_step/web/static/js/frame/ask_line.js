@@ -11,6 +11,9 @@ export async function ask(text) {
 function act({ name, objects }) {
   if (name === "choose")
     document.dispatchEvent(new CustomEvent("vane:choose", { detail: { refs: objects } }));
+  if (name === "find")
+    location.assign(`/d/${design}/parts?show=catalogue&q=${encodeURIComponent(objects[0])}`);
+  if (name === "help") $("help").click();
   if (name === "go") document.dispatchEvent(new CustomEvent("vane:go", { detail: { name: objects[0] } }));
 }
 

@@ -1,0 +1,71 @@
+"""Parts of one's own: made in a form or imported, checked, kept for all designs; finding them is the catalogue's."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, UploadFile
+from fastapi.responses import RedirectResponse, Response
+
+from vane_step.core.catalogue.own import check_own, own_part
+from vane_step.data.shipped import catalogue
+from vane_step.importers import own_parts
+from vane_step.web.log import log
+from vane_step.web.render import catalogue_of, store_of
+
+router = APIRouter()
+Short = Annotated[str, Form(max_length=120)]
+
+
+@router.post("/d/{id}/own-part")
+def keep(
+    request: Request,
+    id: str,
+    number: Short,
+    title: Short,
+    category: Short,
+    package: Short,
+    pins: Annotated[str, Form(max_length=20_000)] = "",
+    figures: Annotated[str, Form(max_length=4_000)] = "",
+) -> RedirectResponse:
+    """Keep a part of one's own, with a package of this design or of the program; it serves all designs."""
+    kept = store_of(request).get(id)
+    part = own_part(
+        catalogue_of(request),
+        number.strip(),
+        title.strip(),
+        category.strip(),
+        package.strip(),
+        pins,
+        figures,
+        kept.design.packages,
+    )
+    store_of(request).shared.keep_part(part.number, part.model_dump_json())
+    log.info("own part", design=id, number=part.number)
+    return RedirectResponse(f"/d/{id}/parts?show=catalogue&q={part.number}", 303)
+
+
+@router.post("/d/{id}/own-parts/import")
+def bring(request: Request, id: str, file: UploadFile) -> RedirectResponse:
+    """Import parts of one's own from a file that was downloaded here or elsewhere."""
+    found = own_parts(file.file.read(), file.filename or "own parts")
+    for part in found:
+        check_own(part, catalogue())
+    for part in found:
+        store_of(request).shared.keep_part(part.number, part.model_dump_json())
+    return RedirectResponse(f"/d/{id}/parts?show=catalogue", 303)
+
+
+@router.get("/own-parts.json")
+def download(request: Request) -> Response:
+    """Give all parts of one's own as a file, for another machine or the terminal."""
+    content = "[\n" + ",\n".join(store_of(request).shared.parts().values()) + "\n]\n"
+    headers = {"Content-Disposition": 'attachment; filename="own-parts.json"'}
+    return Response(content, media_type="application/json", headers=headers)
+
+
+@router.post("/d/{id}/own-part/remove")
+def remove(request: Request, id: str, number: Short) -> RedirectResponse:
+    """Remove a part of one's own; designs keep what they took of it."""
+    store_of(request).shared.forget_part(number)
+    return RedirectResponse(f"/d/{id}/parts?show=catalogue", 303)
