@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 from vane_step.core.circuit.electrics import value_of
@@ -34,6 +35,31 @@ def _ends(wired: Wiring, part: Part) -> tuple[Net, Net] | None:
     return (a, b) if a is not None and b is not None and a is not b else None
 
 
+# Pins of contacts, of windings and of four-terminal shunts, which carry a supply from one to the other, either way.
+_POLE = re.compile(r"(COM|NO|NC|A|B)(\d*)")
+_WINDINGS = ({"A1", "A2"}, {"B1", "B2"})
+
+
+def _ways_of_many(wired: Wiring, part: Part) -> list[tuple[str, str]]:
+    """Give what feeds what in a part of more than two pins: contacts of switches, chokes, shunts, several diodes."""
+    nets = {p.name.upper(): n.name for p in part.pins if (n := wired.net_at(part, p)) is not None}
+    both: list[tuple[str, str]] = []
+    if "coil_v" not in part.params:
+        poles = [m for name in nets if (m := _POLE.fullmatch(name))]
+        both += [("COM" + m[2], m[0]) for m in poles if m[1] != "COM" and "COM" + m[2] in nets]
+    if "l_h" in part.params:
+        both += [tuple(sorted(w)) for w in _WINDINGS if w <= nets.keys()]  # type: ignore[misc]
+    if "r_ohm" in part.params and {"I+", "I-"} <= nets.keys():
+        both.append(("I+", "I-"))
+    found = [(nets[a], nets[b]) for a, b in both] + [(nets[b], nets[a]) for a, b in both]
+    if "vr_v" in part.params and "+" in nets:
+        found += [(nets[a], nets["+"]) for a in nets if a.startswith("~")]
+    elif "vr_v" in part.params:
+        anodes, cathodes = ([n for n in nets if n.startswith(k)] for k in "AK")
+        found += [(nets[a], nets[k]) for a in anodes for k in cathodes]
+    return found
+
+
 def feeding_ways(wired: Wiring) -> dict[str, set[str]]:
     """Give for each net those it would feed if something fed it.
 
@@ -42,6 +68,9 @@ def feeding_ways(wired: Wiring) -> dict[str, set[str]]:
     """
     through: dict[str, set[str]] = {name: set() for name in wired.nets}
     for part in wired.design.parts.values():
+        if part.fitted and len(part.pins) > 2:
+            for source, fed in _ways_of_many(wired, part):
+                through[source].add(fed)
         ends = _ends(wired, part)
         if ends is None or not part.fitted:
             continue

@@ -130,10 +130,7 @@ def _regulators(wired: Wiring) -> Iterator[Finding]:
         ins = [n for p in part.pins if p.role == "supply-in" and (n := wired.net_at(part, p)) is not None]
         out, into = (rail(x[0]) if x else None for x in (outs, ins))
         fixed = part.params.get("vout_v")
-        other = fixed is not None and out is not None and abs(out.most - fixed) > OUTPUT_OFF * abs(fixed)
-        if other and fixed is not None and out is not None and outs[0].role == "supply":
-            text, name = f"{who(part)} gives {fixed:g} V on {outs[0].name}", outs[0].name
-            yield tell("regulator-output", text, fixed, out.most, Place(refs=(part.ref,), net=name))
+        yield from _other_output(part, fixed, list(dict.fromkeys(outs)))
         given = fixed if fixed is not None else (out.most if out else None)
         if given is None or into is None or not outs or not ins:
             continue
@@ -155,6 +152,20 @@ def _regulators(wired: Wiring) -> Iterator[Finding]:
                 Place(refs=(part.ref,), net=name),
                 source=source,
             )
+
+
+def _other_output(part: Part, fixed: float | None, outs: list[Net]) -> Iterator[Finding]:
+    """Fixed outputs on rails of another voltage; of several outputs one may lie as far below ground."""
+    if fixed is None:
+        return
+    for net in outs:
+        found = rail(net)
+        if found is None or net.role != "supply":
+            continue
+        gives = -fixed if len(outs) > 1 and found.most < 0 < fixed else fixed
+        if abs(found.most - gives) > OUTPUT_OFF * abs(fixed):
+            text = f"{who(part)} gives {gives:g} V on {net.name}"
+            yield tell("regulator-output", text, gives, found.most, Place(refs=(part.ref,), net=net.name))
 
 
 def _headroom(part: Part, given: float, into: Volts, net: Net) -> Iterator[Finding]:

@@ -1,5 +1,6 @@
 // The sheet: choosing pins, joining them, nudging parts. The drawing itself comes from the program.
-import { ask, design, onChange, select } from "./frame.js";
+import { ask, design, onChange, select, state, tell } from "./frame.js";
+import { t } from "./frame/texts.js";
 import { drawConnections } from "./wire.js";
 
 const holder = document.getElementById("sheet");
@@ -39,7 +40,7 @@ fit();
 function mark() {
   document
     .querySelectorAll(".tab")
-    .forEach((t) => t.classList.toggle("chosen", pins.includes(t.dataset.pin)));
+    .forEach((tab) => tab.classList.toggle("chosen", pins.includes(tab.dataset.pin)));
 }
 function light(test) {
   holder
@@ -71,12 +72,24 @@ holder.addEventListener("click", (e) => {
   }
 });
 
+// The Delete key: parts go, pins are disconnected; a net has company, so that is asked.
+function takeOut(kind, key) {
+  const names = key.split(",").join(" ");
+  if (kind === "net") tell(t`Take all pins off ${key}?`, false, [`remove ${key}`]);
+  else {
+    pins = [];
+    select(null);
+    ask(kind === "pins" ? `disconnect ${names}` : `remove ${names}`);
+  }
+}
+
 document.addEventListener("vane:key", (e) => {
   if (e.detail.key.toLowerCase() === "j" && pins.length > 1) {
     const text = document.getElementById("join-pins")?.dataset.ask || `join ${pins.join(" ")}`;
     pins = [];
     ask(text);
   }
+  if (e.detail.key === "Delete" && state.selected) takeOut(...state.selected);
   if (e.detail.key === "Escape") {
     pins = [];
     mark();
