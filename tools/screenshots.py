@@ -18,6 +18,7 @@ VIEWS = {
     "questions": "/new",
     "brief": f"{FROST}/brief",
     "prices": f"{FROST}/parts",
+    "catalogue": f"{FROST}/parts?show=catalogue&category=N-channel+FET",
     "controller": f"{FROST}/parts?show=controller",
     "patterns": "/d/3-packing-bench-panel/parts?show=patterns",
     "circuit": f"{FROST}/circuit",

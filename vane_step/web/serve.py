@@ -88,7 +88,8 @@ def run(host: str, port: int, data: Path | None, demo: bool, verbose: bool = Fal
     _few_arenas()
     listener.listen(128)  # From here on connections wait; the address below is true when it is printed.
     app = create_app(settings, demo)
-    resources()
+    # The words of the catalogue are looked up at every key, the first one too.
+    _ = resources().catalogue.index
     # What was made so far stays for good; looking through it all again would stop an answer for tens of milliseconds.
     gc.collect()
     gc.freeze()

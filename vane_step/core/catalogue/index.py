@@ -119,6 +119,7 @@ class Index:
         }
         self._sorted = sorted(self._words)
         self._numbers = {p.number.upper(): k for k, p in enumerate(self.parts)}
+        self.known = frozenset(self._words)
         self._plain = [w for w in self._sorted if len(w) > 2 and w.isalpha()]
 
     def answer(self, text: str, limit: int, wanted: Wanted) -> Answer:
@@ -136,9 +137,13 @@ class Index:
             if taken != word:
                 read_as.append((word, taken))
             far.append((word, scores))
-        far += [(number, self._number(number)) for number in query.numbers]
-        far += [(wish.text, self._wish(wish)) for wish in query.wishes]
         base = self._narrowed(wanted)
+        # Figures are held against what the words leave; only when nothing has all, against every part.
+        rest = np.flatnonzero(np.isfinite(_total(base, far)))
+        figures = self._figures(query, rest)
+        if len(far) + len(figures) > 1 and not np.isfinite(_total(base, far + figures)).any():
+            figures = self._figures(query, np.arange(len(self.parts)))
+        far += figures
         total = _total(base, far)
         if text.strip() and not far:
             total = np.full(len(self.parts), np.inf)
@@ -247,23 +252,28 @@ class Index:
                 scores[places] = np.minimum(scores[places], far + cost)
         return scores if np.isfinite(scores).any() else None
 
-    def _number(self, text: str) -> np.ndarray:
+    def _figures(self, query: Query, places: np.ndarray) -> list[tuple[str, np.ndarray]]:
+        """Give how far the parts at some places are from each number and figure of a query."""
+        numbers = [(number, self._number(number, places)) for number in query.numbers]
+        return numbers + [(wish.text, self._wish(wish, places)) for wish in query.wishes]
+
+    def _number(self, text: str, places: np.ndarray) -> np.ndarray:
         """Give how far parts are from a bare number: a word of theirs, or the value they are told by."""
         scores = np.full(len(self.parts), np.inf)
         if text in self._words:
-            places, far = self._words[text]
-            scores[places] = far
+            named, far = self._words[text]
+            scores[named] = far
         value = float(text)
-        for k, part in enumerate(self.parts):
-            for key, have in part.params.items():
+        for k in places:
+            for key, have in self.parts[k].params.items():
                 if PARAMETERS[key].sense == "value" and abs(abs(have) - value) <= 1e-6 * value:
                     scores[k] = min(scores[k], 0.1)
         return scores
 
-    def _wish(self, wish: Wish) -> np.ndarray:
+    def _wish(self, wish: Wish, places: np.ndarray) -> np.ndarray:
         scores = np.full(len(self.parts), np.inf)
-        for k, part in enumerate(self.parts):
-            off = wish.misfit(part.params)
+        for k in places:
+            off = wish.misfit(self.parts[k].params)
             if off is not None:
                 scores[k] = off
         return scores

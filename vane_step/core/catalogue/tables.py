@@ -163,11 +163,13 @@ def _part(
     table: Table, fields: dict[str, Any], pins: tuple[Pin, ...], where: str, series: str = ""
 ) -> CataloguePart:
     text = {k: str(fields.get(k) or getattr(table, k, "") or "") for k in TEXTS}
-    params = dict(table.params)
+    params: dict[str, float] = {}
     for key, value in fields.items():
         if key in TEXTS or value in (None, "", "-"):
             continue
         params[key] = parse_value(value, key) if isinstance(value, str) else float(value)
+    # What a part differs by comes before what its whole table has.
+    params |= {k: v for k, v in table.params.items() if k not in params}
     return CataloguePart(
         number=text["number"],
         maker=text["maker"],
