@@ -8,10 +8,11 @@ from hypothesis import given, settings, strategies as st
 
 from tests.support import FROST, demo, design, said
 from vane_step.core.ask import ask
+from vane_step.core.circuit.capture import connections
 from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design, pin_name
-from vane_step.core.errors import EditRefused
+from vane_step.core.errors import EditRefused, VaneStepError
 from vane_step.data.shipped import resources
 
 FROST_DESIGN = demo(FROST)
@@ -64,6 +65,23 @@ class Joining(unittest.TestCase):
         self.assertEqual({n: len(net.pins) for n, net in d.nets.items()}, {"VOUT": 5})
         d = said(d, "disconnect R1.1 R1.2 R2.1 R2.2 R3.1")
         self.assertEqual(list(d.nets), [])
+
+    def test_added_in_its_place(self) -> None:
+        """A part is added between two places in one sentence; runs of parts, of pins and of nets go one to one."""
+        d = said(
+            design([]), "add timer", "add J1 screw terminal 2", "join J1.1 U1.VDD 5V", "join J1.2 U1.GND GND"
+        )
+        d = said(d, "add R1 10k between 5V and U1.DISCH", "add C1 100n at U1.CTRL GND", "add LED1 red at GND")
+        self.assertEqual((d.net_of("R1.1"), d.net_of("R1.2")), ("5V", d.net_of("U1.7")))
+        self.assertEqual((d.net_of("C1.1"), d.net_of("C1.2")), (d.net_of("U1.5"), "GND"))
+        self.assertEqual(d.net_of("LED1.1"), "GND")
+        with self.assertRaises(VaneStepError):
+            ask(d, "add R2 1k at 5V GND U1.3", resources())
+        d = said(d, "add R11..13 1k", "join R11..13.1 A1..3", "value R11..13 2k2")
+        self.assertEqual([d.net_of(f"R{k}.1") for k in (11, 12, 13)], ["A1", "A2", "A3"])
+        self.assertEqual({d.parts[f"R{k}"].catalogue for k in (11, 12, 13)}, {"QR-16-2P2K"})
+        d = apply(d, connections(d, "B1..3 R11..13.2"))[0]
+        self.assertEqual(d.net_of("R13.2"), "B3")
 
     def test_supplies_are_not_offered_as_one(self) -> None:
         """A pin of one supply put on another may move; making both one net is not a button."""

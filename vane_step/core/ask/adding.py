@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from rapidfuzz import fuzz, process
 
+from vane_step.core.ask.joining import BETWEEN, join
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, Resources, need
 from vane_step.core.catalogue.entry import CataloguePart
@@ -19,12 +20,12 @@ from vane_step.core.controllers.choose import add_from
 from vane_step.core.design import edits
 from vane_step.core.design.model import Design, Extra
 from vane_step.core.errors import InputError, NotFound
-from vane_step.core.parts.part import new_part
+from vane_step.core.parts.part import new_part, next_refs
 from vane_step.core.patterns.packages import package, package_examples
 from vane_step.core.patterns.skills import skill_misfits
 from vane_step.core.quantity import format_value, parse_value
 
-FORM = "add [REF …] WHAT [VALUE] · add R1 10k · add 3 push button · add R1..3 CHIP-1608M 1k 2k 3k"
+FORM = "add [REF …] WHAT [VALUE] [at NET-OR-PIN …] · add R1 10k · add 3 push button · add R1 1k at U1.3 GND"
 # A reference, or a run of them.
 _REFS = re.compile(r"[A-Za-z]{1,4}[0-9]+(\.\.[0-9]+)?")
 # Letters that are also written for a kind of part, and the catalogue's own.
@@ -47,8 +48,42 @@ class Chosen:
 
 @verb("add", FORM, "add parts", ("", "package"))
 def add_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
-    """Add parts: of the catalogue by number, by series and value, by words and figures; or of a package."""
+    """Add parts, and connect them where that is said: the first pin to the first place, the second to the second."""
     need(words, 1, FORM)
+    place = next((k for k, w in enumerate(words) if k and w.lower() in ("at", "between")), len(words))
+    proposal = _added(design, words[:place], resources)
+    ends = [w for w in words[place + 1 :] if w not in BETWEEN]
+    if not ends:
+        return proposal
+    return _connected(design, proposal, ends)
+
+
+def _connected(design: Design, proposal: Proposal, ends: list[str]) -> Proposal:
+    """Join the pins of the parts that are added, in their order, to some nets or pins."""
+    edit = proposal.edit
+    steps = list(edit.edits) if isinstance(edit, edits.Together) else [edit] if edit else []
+    now = design
+    for step in steps:
+        now = edits.apply(now, step)[0]
+    for ref in proposal.about:
+        pins = now.parts[ref].pins if ref in now.parts else ()
+        if len(ends) > len(pins):
+            raise InputError(
+                f"{ref} has {len(pins)} pins, {len(ends)} places are named.",
+                where=ref,
+                allowed="a place a pin",
+            )
+        for pin, end in zip(pins, ends, strict=False):
+            more = join(now, [f"{ref}.{pin.number}", end]).edit
+            assert more is not None
+            steps += more.edits if isinstance(more, edits.Together) else [more]
+            now = edits.apply(now, more)[0]
+    says = f"{proposal.says}; connected to {' and '.join(ends)}"
+    return Proposal(says, edits.Together(edits=tuple(steps)), about=proposal.about)
+
+
+def _added(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
+    """Add parts: of the catalogue by number, by series and value, by words and figures; or of a package."""
     refs, count, rest = _divided(design, words, resources)
     if not rest:
         raise InputError(
@@ -104,17 +139,6 @@ def _divided(design: Design, words: Sequence[str], resources: Resources) -> tupl
         if rest[0] == "x" and len(rest) > 1:
             rest.pop(0)
     return refs, count, rest
-
-
-def next_refs(design: Design, letters: str, count: int) -> list[str]:
-    """Give the next free references of some letters."""
-    found: list[str] = []
-    number = 1
-    while len(found) < count:
-        if (ref := f"{letters}{number}") not in design.parts:
-            found.append(ref)
-        number += 1
-    return found
 
 
 def _of_number(

@@ -118,11 +118,19 @@ def set_rail(design: Design, words: Sequence[str]) -> Proposal:
 
 @verb("value", "value REF VALUE …", "change a value", ("ref",))
 def set_value(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
-    """Change a value; a part of a series of the catalogue becomes the part of that value."""
+    """Change the value of a part or a run of them; one of a series of the catalogue becomes the part of that value."""
     need(words, 2, "value REF VALUE")
     text = " ".join(words[1:])
-    part = part_of(design, words[0])
-    says = f"{words[0]}: {part.value or 'no value'} becomes {text}"
+    refs = [part_of(design, ref).ref for ref in counted(words[0])]
+    each = [_valued(design, ref, text, resources) for ref in refs]
+    edit = each[0][0] if len(each) == 1 else edits.Together(edits=tuple(step for step, _ in each))
+    return Proposal("; ".join(says for _, says in each[:6]), edit, about=tuple(refs))
+
+
+def _valued(design: Design, ref: str, text: str, resources: Resources) -> tuple[edits.Single, str]:
+    """Give the edit that changes a value, and what it says."""
+    part = part_of(design, ref)
+    says = f"{ref}: {part.value or 'no value'} becomes {text}"
     old = resources.catalogue.parts.get(part.catalogue)
     if old is not None and old.series and (wish := figure(text)):
         try:
@@ -130,9 +138,9 @@ def set_value(design: Design, words: Sequence[str], resources: Resources) -> Pro
         except NotFound as error:
             says += f"; {error.message} No number is chosen for it: near it are {error.allowed}"
         else:
-            edit = edits.SetPart(ref=part.ref, value=text, catalogue=new.number, params=dict(new.params))
-            return Proposal(f"{says}, {new.number}", edit, about=(part.ref,))
-    return Proposal(says, edits.SetValue(ref=words[0], value=text), about=(words[0],))
+            step = edits.SetPart(ref=ref, value=text, catalogue=new.number, params=dict(new.params))
+            return step, f"{says}, {new.number}"
+    return edits.SetValue(ref=ref, value=text), says
 
 
 @verb("block", "block REF … NAME", "move a part to a block of the sheet", ("ref",))

@@ -85,7 +85,7 @@ def _few(refs: Sequence[str]) -> str:
 @verb("align", f"align REF … {'|'.join(LINES)}", "line parts up with the first", ("some", "some", "line"))
 def align_parts(design: Design, words: Sequence[str]) -> Proposal:
     """Line parts up with the first of them."""
-    need(words, 3, f"align R1 R2 … {'|'.join(LINES)}")
+    need(words, 2, f"align R1 R2 … {'|'.join(LINES)}")
     refs = _on_board(design, some_parts(design, words[:-1]))
     edit = aligned(design, refs, words[-1])
     return Proposal(f"lines {_few(refs)} up, {words[-1]}", edit, about=tuple(refs))
@@ -94,10 +94,10 @@ def align_parts(design: Design, words: Sequence[str]) -> Proposal:
 @verb("space", "space REF … across|up [GAP]", "space parts evenly", ("some", "some", "way"))
 def space_parts(design: Design, words: Sequence[str]) -> Proposal:
     """Space parts evenly."""
-    need(words, 3, f"space R1 R2 R3 … {'|'.join(WAYS)} [GAP]")
+    need(words, 2, f"space R1 R2 R3 … {'|'.join(WAYS)} [GAP]")
     gap = parse_length_nm(words[-1], "gap") / 1e6 if words[-1] not in WAYS else None
     rest = words[:-1] if gap is not None else words
-    need(rest, 3, f"space R1 R2 R3 … {'|'.join(WAYS)} [GAP]")
+    need(rest, 2, f"space R1 R2 R3 … {'|'.join(WAYS)} [GAP]")
     refs = _on_board(design, some_parts(design, rest[:-1]))
     edit = spaced(design, refs, rest[-1], gap)
     told = f", {gap:g} mm apart" if gap is not None else ""
@@ -179,13 +179,19 @@ _freed = each_placed(
 @verb("lock", "lock REF … · lock U1.PA3", "keep parts in place, a pin at its use", ("some",))
 def keep(design: Design, words: Sequence[str]) -> Proposal:
     """Keep parts in their places, or a pin at its use."""
-    return lock_use(design, words, True) if words and "." in words[0] else _kept(design, words)
+    return (
+        lock_use(design, words, True) if words and "." in words[0].replace("..", "") else _kept(design, words)
+    )
 
 
 @verb("unlock", "unlock REF … · unlock U1.PA3", "let parts or a pin move", ("some",))
 def let_move(design: Design, words: Sequence[str]) -> Proposal:
     """Let parts move again, or a pin be used otherwise."""
-    return lock_use(design, words, False) if words and "." in words[0] else _freed(design, words)
+    return (
+        lock_use(design, words, False)
+        if words and "." in words[0].replace("..", "")
+        else _freed(design, words)
+    )
 
 
 @verb(

@@ -15,7 +15,7 @@ from vane_step.core.design.edits import AddPart, Join, SetItem, SetNetRule, Sing
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import Design, Part, natural, pin_name, split_pin
 from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.core.parts.part import new_part
+from vane_step.core.parts.part import new_part, next_refs
 from vane_step.core.patterns.packages import package
 
 MAX_KEYS = 256
@@ -43,6 +43,10 @@ def connections(design: Design, text: str) -> Together:
         if len(words) == 2 and not any("." in w for w in words):
             words = [".".join(words)]
         try:
+            names = counted(name)
+            if len(names) > 1:
+                edits += _each_its_own(design, names, words)
+                continue
             pins = tuple(find_pin(design, w) for word in words for w in counted(word))
             if not pins:
                 raise InputError(
@@ -64,15 +68,26 @@ def connections(design: Design, text: str) -> Together:
     return Together(edits=tuple(edits))
 
 
-def _fresh(design: Design, letters: str, count: int) -> list[str]:
-    """Give references that are not in use."""
-    found: list[str] = []
-    number = 1
-    while len(found) < count:
-        if (ref := f"{letters}{number}") not in design.parts:
-            found.append(ref)
-        number += 1
-    return found
+def _each_its_own(design: Design, names: list[str], words: list[str]) -> list[Single]:
+    """Join runs of pins to a run of nets, the first to the first: ``ROW0..4 U1.PB0..4 J1.1..5``.
+
+    Raises
+    ------
+    InputError
+        When a run is of another length.
+    """
+    runs = [counted(word) for word in words]
+    if not runs:
+        raise InputError("There is no pin in it.", next_step="Write nets and their pins: ROW0..4 U1.PB0..4")
+    for word, run in zip(words, runs, strict=True):
+        if len(run) != len(names):
+            raise InputError(
+                f"{word} has {len(run)}, {names[0]} … has {len(names)}.", allowed="runs of equal length"
+            )
+    return [
+        Join(pins=tuple(find_pin(design, p) for p in pins), net=name)
+        for name, pins in zip(names, zip(*runs, strict=True), strict=True)
+    ]
 
 
 def matrix(
@@ -104,7 +119,7 @@ def matrix(
             allowed=f"1 to {MAX_KEYS} keys, every name once",
         )
     kitchen = design.board.rules.etched
-    switches, diodes = _fresh(design, "S", len(keys)), _fresh(design, "D", len(keys))
+    switches, diodes = next_refs(design, "S", len(keys)), next_refs(design, "D", len(keys))
     pack_s = design.packages.get(switch) or package(switch, kitchen)
     pack_d = design.packages.get(diode) or package(diode, kitchen)
     edits: list[Single] = []

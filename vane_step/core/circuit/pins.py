@@ -74,14 +74,20 @@ def pin_words(part: Part) -> list[str]:
     return [f"{part.ref}.{p.name or p.number}" for p in part.pins]
 
 
+# The same pin of a run of parts.
+_SAME_PIN = re.compile(r"(?P<refs>[A-Za-z_]+\d+\.\.\d+)\.(?P<pin>[^.]+)")
+
+
 def counted(text: str) -> list[str]:
-    """Write a counted run out: ``ROW0..4``, ``U1.PB0..PB4`` and ``R3..1`` are the names they stand for.
+    """Write a counted run out: ``ROW0..4``, ``U1.PB0..PB4``, ``R3..1`` and ``R1..4.1`` are the names they stand for.
 
     Raises
     ------
     InputError
         When the two ends of a run do not belong together, or it is longer than :data:`MAX_RUN`.
     """
+    if same := _SAME_PIN.fullmatch(text):
+        return [f"{ref}.{same['pin']}" for ref in counted(same["refs"])]
     run = _RUN.fullmatch(text)
     if run is None:
         return [text]

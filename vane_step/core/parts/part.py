@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pydantic import ValidationError
 
 from vane_step.core.design.fileformat import input_error
-from vane_step.core.design.model import Package, Part, PartKind, Pin
+from vane_step.core.design.model import Design, Package, Part, PartKind, Pin
 from vane_step.core.parts.pinfiles import PinTable, fit
 
 NEW_BLOCK = "New parts"
@@ -47,6 +47,17 @@ def new_part(ref: str, pack: Package, value: str = "", pins: Sequence[Pin] | Non
 def pin_numbers(pack: Package) -> list[str]:
     """List the pins of a package in its order: each number once, holes without copper are none."""
     return list(dict.fromkeys(p.number for p in pack.pads if not p.bare_hole))
+
+
+def next_refs(design: Design, letters: str, count: int) -> list[str]:
+    """Give the next free references of some letters."""
+    found: list[str] = []
+    number = 1
+    while len(found) < count:
+        if (ref := f"{letters}{number}") not in design.parts:
+            found.append(ref)
+        number += 1
+    return found
 
 
 def part_from(ref: str, pack: Package, value: str = "", table: PinTable | None = None) -> Part:

@@ -154,30 +154,6 @@ def _sot223(match: re.Match[str], _kitchen: bool) -> Package:
     )
 
 
-def _edge(match: re.Match[str], _kitchen: bool) -> Package:
-    """Make a row of plated half holes: the board's edge runs through their middles, the board lies above."""
-    count, pitch = int(match[1]), int(match[2]) / 100
-    drill = 0.6 if pitch < 2 else 1.0
-    pads = [
-        PadSpec(
-            number=str(k + 1),
-            x_nm=nm((k - (count - 1) / 2) * pitch),
-            y_nm=0,
-            width_nm=nm(drill + 0.5),
-            height_nm=nm(drill + 1.4),
-            shape="round",
-            layers="through",
-            drill_nm=nm(drill),
-            on_edge=True,
-        )
-        for k in range(count)
-    ]
-    title = f"{count} plated half holes on the board's edge, {pitch:g} mm apart"
-    return finish_package(
-        match[0], pads, (0.0, 0.0), 0.0, title=title, source="own, plated holes on the edge"
-    )
-
-
 # Usual gap and least ring of the shipped rule sets, in mm: etched by hand, and the two-layer house. Ready patterns keep
 # them where their pitch leaves room.
 KITCHEN, HOUSE = (0.4, 0.3), (0.2, 0.13)

@@ -17,6 +17,7 @@ from vane_step.core.catalogue.index import Answer
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.order.buying import buy
+from vane_step.core.parts.part import next_refs
 from vane_step.data.shipped import blocks
 from vane_step.store.designs import Kept
 from vane_step.suppliers.client import kept_offers
@@ -295,10 +296,6 @@ def compare(request: Request, id: str, numbers: Annotated[str, Query(max_length=
 
 def next_ref(known: Catalogue, design: Design) -> dict[str, str]:
     """Give the next free reference by its letters."""
-    found = {}
-    for letters in {p.letters for p in known.parts.values()}:
-        number = 1
-        while f"{letters}{number}" in design.parts:
-            number += 1
-        found[letters] = f"{letters}{number}"
-    return found
+    return {
+        letters: next_refs(design, letters, 1)[0] for letters in {p.letters for p in known.parts.values()}
+    }

@@ -72,6 +72,16 @@ holder.addEventListener("click", (e) => {
   }
 });
 
+// What is added from beside the sheet while one or two pins or a net are chosen is connected to them.
+document.addEventListener("vane:adding", (e) => {
+  const [kind, key] = state.selected || [];
+  const ends = kind === "pins" ? pins.slice(0, 2) : kind === "net" ? [key] : [];
+  if (!ends.length) return;
+  e.detail.text += ` at ${ends.join(" ")}`;
+  pins = [];
+  select(null);
+});
+
 // The Delete key: parts go, pins are disconnected; a net has company, so that is asked.
 function takeOut(kind, key) {
   const names = key.split(",").join(" ");

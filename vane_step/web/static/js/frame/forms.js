@@ -57,11 +57,13 @@ document.addEventListener("submit", async (e) => {
           .join(", "),
       );
   for (const name of fields.keys()) typed.delete(`${form.dataset.form} ${name}`);
-  const told = await ask(
-    form.dataset.form
-      .replace(/\{(\w*)\}/g, (_, name) => (fields.get(name || "v") || "").replaceAll('"', "").trim())
-      .trim(),
-  );
+  const said = form.dataset.form
+    .replace(/\{(\w*)\}/g, (_, name) => (fields.get(name || "v") || "").replaceAll('"', "").trim())
+    .trim();
+  // A view may say where what is added goes.
+  const adding = new CustomEvent("vane:adding", { detail: { text: said } });
+  if ("again" in form.dataset) document.dispatchEvent(adding);
+  const told = await ask(adding.detail.text);
   // A form that is used again and again is empty after each time.
   if (told && "again" in form.dataset) form.reset();
 });
