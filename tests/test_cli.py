@@ -253,9 +253,9 @@ class FromAFolder(Terminal):
         self.run_it(
             "say", "a.json", "-o", "b.json", "add R1..3 CHIP-1608M 1k 2k2 4k7", "join R1.1 J1.2", code=1
         )
-        (self.here / "list.txt").write_text("OUT: R1..3.2 J1.3\nGND J1.4 R2.1 R3.1\n")
+        (self.here / "list.txt").write_text("OUT: R1.9 J1.3\nGND J1.4 R2.1 R3.1\n")
         self.refused("connect", "b.json", "-o", "c.json", "--list", "list.txt", says="line 1")
-        (self.here / "list.txt").write_text("OUT: R1.2 R2.2 R3.2 J1.3\nGND J1.4 R2.1 R3.1\n")
+        (self.here / "list.txt").write_text("OUT: R1..3.2 J1.3\nGND J1.4 R2.1 R3.1\n")
         self.run_it("connect", "b.json", "-o", "c.json", "--list", "list.txt", code=1)
         d = from_json((self.here / "c.json").read_text())
         self.assertEqual(

@@ -181,6 +181,11 @@ class Board(InBrowser):
         page = self.page(self.fresh("lay") + "/board")
         self.type(page, "lift PUMP_G")
         expect(page.locator("#board .connection")).to_have_count(2)
+        # The board is drawn anew once more when the answer is there; a place taken from the old one is none.
+        page.wait_for_function(
+            "() => ['R9.2', 'R10.1'].every(p => document.querySelector(`#board [data-pin=\"${p}\"]`)?.getBoundingClientRect().width)"
+        )
+        page.wait_for_timeout(300)
         ends = [page.locator(f'#board [data-pin="{pin}"]').bounding_box() for pin in ("R9.2", "R10.1")]
         spots = [(b["x"] + b["width"] / 2, b["y"] + b["height"] / 2) for b in ends if b]
         page.keyboard.press("l")
