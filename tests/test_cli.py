@@ -17,11 +17,13 @@ from unittest import mock
 
 from PIL import Image
 
-from tests.support import BEEPER, BOARDS, FROST, ROOT, demo
+from tests.support import BEEPER, BOARDS, FROST, ROOT, demo, design
 from vane_step.cli.app import main
 from vane_step.core.board.silkscreen.filled_shapes import shape_of
+from vane_step.core.catalogue.own import own_part
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json
+from vane_step.data.shipped import catalogue
 
 SHIPPED = ROOT / "vane_step" / "data" / "designs"
 
@@ -242,6 +244,32 @@ class FromAFolder(Terminal):
         self.refused(
             "add", "b.json", "-o", "c.json", "--ref", "U1", "--package", "SOIC-8", says="already in use"
         )
+
+    def test_the_catalogue(self) -> None:
+        """Found by words, by category and by parts of one's own, which sentences know, too; the tree lists all."""
+        self.assertIn("PK-6", self.run_it("search", "push", "buttons"))
+        rows = json.loads(self.run_it("search", "--category", "fuse", "--smallest", "--limit", "3", "--json"))
+        self.assertEqual([r["package"] for r in rows], ["CHIP-1608M"] * 3)
+        self.refused("search", "--category", "fuze", says="fuse holder")
+        tree = json.loads(self.run_it("categories", "--json"))
+        self.assertEqual(sum(r["parts"] for r in tree), len(catalogue().parts))
+        mine = own_part(
+            catalogue(),
+            "MY-1",
+            "odd button",
+            "Push button",
+            "BUTTON-4-6",
+            "",
+            "current 50mA, working voltage 24V",
+            {},
+        )
+        (self.here / "own.json").write_text(mine.model_dump_json())
+        self.assertIn("MY-1", self.run_it("search", "odd", "button", "--own", "own.json"))
+        (self.here / "a.json").write_text(to_json(design([])))
+        self.run_it("say", "a.json", "-o", "b.json", "add S1 MY-1", "--own", "own.json", code=1)
+        self.assertEqual(from_json((self.here / "b.json").read_text()).parts["S1"].catalogue, "MY-1")
+        (self.here / "own.json").write_text(mine.model_copy(update={"params": {}}).model_dump_json())
+        self.refused("search", "odd", "--own", "own.json", says="cannot be right")
 
     def test_sentences_and_lists(self) -> None:
         """A circuit made by sentences and a connection list; a sentence that cannot be leaves no file."""

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import json
+from collections import Counter
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Annotated, Any
 
 import typer
+from rapidfuzz import fuzz, process
 
 from vane_step.cli.files import Own, console, load, own_texts, read_text, write
-from vane_step.core.catalogue.index import nothing_found
+from vane_step.core.catalogue.browse import area_mm2
+from vane_step.core.catalogue.index import Wanted, nothing_found
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.controllers.choose import candidates
 from vane_step.core.controllers.demand import read_demand
@@ -31,14 +34,32 @@ def _say(text: str) -> None:
 
 
 def search(
-    words: Annotated[list[str], typer.Argument(help="Words and figures, such as: schottky 40 V 2 A.")],
+    words: Annotated[
+        list[str] | None, typer.Argument(help="Words and figures, such as: red LED 5 mm, schottky 40 V 2 A.")
+    ] = None,
     limit: Annotated[int, typer.Option(help="How many to list.")] = 12,
+    category: Annotated[str, typer.Option(help="Only parts of a category or a branch of the tree.")] = "",
+    smallest: Annotated[bool, typer.Option("--smallest", help="The smallest on the board first.")] = False,
     own: Own = None,
     as_json: AsJson = False,
 ) -> None:
-    """Search the catalogue by words and figures."""
+    """Search the catalogue by the words people use and by figures; without words, all of a category."""
     known = catalogue_with(own_texts(own))
-    answer = known.search(" ".join(words), limit)
+    branches = {c.branch for c in known.categories.values()}
+    if category and category not in known.categories and category not in branches:
+        near = process.extract(category, [*known.categories, *branches], scorer=fuzz.WRatio, limit=5)
+        raise NotFound(
+            f"There is no category {category}.",
+            where="--category",
+            value=category,
+            allowed=", ".join(n for n, *_ in near),
+            next_step="vane-step categories lists them.",
+        )
+    wanted: Wanted = {"category": category}
+    if smallest:
+        wanted["order"] = lambda part: area_mm2(known, part)
+    words = words or []
+    answer = known.search(" ".join(words), limit, **wanted)
     found = answer.found
     if as_json:
         rows = [
@@ -58,6 +79,22 @@ def search(
         _say(f"… {answer.count - len(found)} more; --limit shows them")
     if not found:
         raise nothing_found(" ".join(words), known.index.near(" ".join(words)))
+
+
+def categories(as_json: AsJson = False) -> None:
+    """List the tree of the catalogue: branches, their categories, and how many parts each has."""
+    known = catalogue()
+    counts = Counter(p.category for p in known.parts.values())
+    if as_json:
+        rows = [{"branch": c.branch, "category": n, "parts": counts[n]} for n, c in known.categories.items()]
+        print(json.dumps(rows))
+        return
+    branch = ""
+    for name, kind in known.categories.items():
+        if kind.branch != branch:
+            branch = kind.branch
+            print(branch)
+        print(f"  {counts[name]:5} {name}")
 
 
 def choose(
@@ -186,4 +223,4 @@ def patterns(
     write(output, pattern_pdf([design.packages[n] for n in chosen]))
 
 
-COMMANDS: tuple[Callable[..., None], ...] = (search, choose, price, supplier, patterns)
+COMMANDS: tuple[Callable[..., None], ...] = (search, categories, choose, price, supplier, patterns)

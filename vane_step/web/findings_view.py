@@ -129,5 +129,9 @@ def findings_with_offers(request: Request, kept: Kept) -> tuple[Finding, ...]:
     key = (kept.id, kept.version, shared.stamp, tuple(f.key() for f in found))
     known: tuple[Finding, ...] | None = MEMO.get(("tried", key))
     if known is None:
-        known = MEMO.put(("tried", key), harmless(kept.design, found, resources()), like="tried")
+        known = MEMO.put(
+            ("tried", key),
+            harmless(kept.design, found, resources(parts=tuple(shared.parts().values()))),
+            like="tried",
+        )
     return known

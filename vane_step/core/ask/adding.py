@@ -22,7 +22,7 @@ from vane_step.core.design.model import Design, Extra
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.part import new_part, next_refs
 from vane_step.core.patterns.packages import package, package_examples
-from vane_step.core.patterns.skills import skill_misfits
+from vane_step.core.patterns.skills import skill_misfits, wants_leaded
 from vane_step.core.quantity import format_value, parse_value
 
 FORM = "add [REF …] WHAT [VALUE] [at NET-OR-PIN …] · add R1 10k · add 3 push button · add R1 1k at U1.3 GND"
@@ -241,7 +241,7 @@ def _letters(ref: str, resources: Resources) -> str:
 
 def _chosen(design: Design, text: str, letters: str, resources: Resources, error: NotFound) -> Chosen:
     catalogue = resources.catalogue
-    leaded = design.brief.through_hole_only or design.board.rules.etched
+    leaded = wants_leaded(design)
     answer: Answer = catalogue.search(text, CONSIDERED, fold=True, leaded=leaded, letters=letters)
     if not answer.found and letters:
         answer = catalogue.search(text, CONSIDERED, fold=True, leaded=leaded)

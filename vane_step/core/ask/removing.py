@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.group import some_parts
+from vane_step.core.ask.joining import with_copper
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, need
 from vane_step.core.circuit.pins import counted
@@ -56,7 +57,7 @@ def remove(design: Design, words: Sequence[str]) -> Proposal:
         if net.pins and all(split_pin(p)[0] in parts for p in net.pins)
     }
     named = {o.net for o in others if isinstance(o, edits.RemoveNet)}
-    bare = gone - named - _with_copper(design)
+    bare = {n for n in gone - named if not with_copper(design, n)}
     every: tuple[edits.Single, ...] = (
         *(edits.RemovePart(ref=r) for r in parts),
         *others,
@@ -78,12 +79,3 @@ def remove(design: Design, words: Sequence[str]) -> Proposal:
 
 def _few(names: Sequence[str]) -> str:
     return ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
-
-
-def _with_copper(design: Design) -> set[str]:
-    found = {track.net for track in design.tracks.values()} | {via.net for via in design.vias.values()}
-    return (
-        found
-        | {jumper.net for jumper in design.jumpers.values()}
-        | {pour.net for pour in design.pours.values()}
-    )

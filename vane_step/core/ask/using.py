@@ -18,6 +18,7 @@ from vane_step.core.design import edits
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, NotFound
+from vane_step.core.patterns.skills import wants_leaded
 from vane_step.core.quantity import typed
 
 FORM = "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL] [leaded]"
@@ -66,7 +67,7 @@ def _controller(design: Design, number: str, more: list[str], resources: Resourc
     """Put a controller in with its minimum: technique, supply, clock and pins as the brief and the demand want them."""
     plain = [w for w in more if "=" not in w]
     demand = read_demand(design.brief.demands)
-    leaded = "leaded" in plain or design.brief.through_hole_only or design.board.rules.etched
+    leaded = "leaded" in plain or wants_leaded(design)
     crystal = next((w for w in plain if w != "leaded"), "")
     if not crystal and any(s.function.startswith("XTAL") for s in demand.signals):
         crystal = _crystal(demand, leaded, resources)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping, Sequence
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
@@ -71,7 +71,7 @@ def own_part(
     InputError, NotFound
         Naming the field, or what of the part cannot be right.
     """
-    like = next((p for p in catalogue.parts.values() if p.category == category), None)
+    like = next((p for p in catalogue.parts.values() if p.category.lower() == category.lower()), None)
     if like is None:
         raise NotFound(
             f"There is no category {category}.",
@@ -88,6 +88,7 @@ def own_part(
         )
     pattern = packages.get(pack)
     found = pattern or package(pack)
+    category = like.category
     params = read_figures(figures)
     key = VALUED.get(like.kind, "")
     try:
@@ -221,7 +222,7 @@ def read_own(text: str, where: str) -> list[OwnPart]:
     return found
 
 
-def with_own(catalogue: Catalogue, own: Iterable[OwnPart]) -> Catalogue:
+def with_own(catalogue: Catalogue, own: Sequence[OwnPart]) -> Catalogue:
     """Give the catalogue with parts of one's own among the others, and their packages."""
     parts = {**catalogue.parts, **{p.number: entry_of(p) for p in own}}
     packages = {p.package: p.pattern for p in own if p.pattern}

@@ -9,6 +9,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Literal
 
 from shapely.geometry import LineString, MultiLineString, Point, box
 from shapely.geometry.base import BaseGeometry
@@ -96,8 +97,19 @@ def ipc_pad(length: Span, foot: Span, width: Span, fillets: Fillets) -> tuple[fl
     return math.ceil(z / 0.05 - 1e-9) * 0.05, math.floor(g / 0.05 + 1e-9) * 0.05, round(x / 0.05) * 0.05
 
 
-def _rect(number: str, x: float, y: float, w: float, h: float) -> PadSpec:
-    return PadSpec(number=number, x_nm=nm(x), y_nm=nm(y), width_nm=nm(w), height_nm=nm(h), shape="rect")
+def land(
+    number: str,
+    x: float,
+    y: float,
+    w: float,
+    h: float,
+    shape: Literal["rect", "round"] = "rect",
+    layer: Literal["front", "back"] = "front",
+) -> PadSpec:
+    """Make a land without a hole, its middle and its sides in millimetres."""
+    return PadSpec(
+        number=number, x_nm=nm(x), y_nm=nm(y), width_nm=nm(w), height_nm=nm(h), shape=shape, layers=layer
+    )
 
 
 def chip(
@@ -109,7 +121,7 @@ def chip(
     """
     z, g, x = ipc_pad(length, foot, width, CHIP if length.middle >= 1.55 else CHIP_SMALL)
     pad_w = (z - g) / 2
-    pads = [_rect("1", -(z + g) / 4, 0, pad_w, x), _rect("2", (z + g) / 4, 0, pad_w, x)]
+    pads = [land("1", -(z + g) / 4, 0, pad_w, x), land("2", (z + g) / 4, 0, pad_w, x)]
     drawing = {"L length": length.pair, "T terminal": foot.pair, "W width": width.pair}
     return _package(
         name, title, pads, (length.middle, width.middle), height_mm, polarised, IPC, drawing=drawing
@@ -163,7 +175,7 @@ def gull_wing(
         spots += [(at, y, True) for y in offsets] + [(-x0, at, False) for x0 in offsets]
     names = list(numbers) if numbers else [str(i + 1) for i in range(pins)]
     pads = [
-        _rect(n, px, py, length if flat else x, x if flat else length)
+        land(n, px, py, length if flat else x, x if flat else length)
         for n, (px, py, flat) in zip(names, spots, strict=True)
     ]
     drawing = {

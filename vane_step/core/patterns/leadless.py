@@ -9,8 +9,7 @@ from collections.abc import Sequence
 
 from vane_step.core.design.model import Package, PadSpec
 from vane_step.core.errors import InputError
-from vane_step.core.patterns.landpattern import IPC, Fillets, Span, finish_package, ipc_pad
-from vane_step.core.quantity import nm
+from vane_step.core.patterns.landpattern import IPC, Fillets, Span, finish_package, ipc_pad, land
 
 NO_LEAD = Fillets(0.30, 0.00, -0.04)
 # A J-lead bends inwards: its outer fillet is the one that counts. The method is that of IPC-7351.
@@ -22,19 +21,6 @@ BALL_SHARE = 0.8
 CASTLE_OUT_MM, CASTLE_IN_MM = 0.60, 0.80
 
 Spot = tuple[float, float, bool]
-
-
-def _pad(number: str, x: float, y: float, w: float, h: float, shape: str = "rect") -> PadSpec:
-    return PadSpec.model_validate(
-        {
-            "number": number,
-            "x_nm": nm(x),
-            "y_nm": nm(y),
-            "width_nm": nm(w),
-            "height_nm": nm(h),
-            "shape": shape,
-        }
-    )
 
 
 def _ring(left: int, below: int, pitch: float, across: float, along: float) -> list[Spot]:
@@ -51,7 +37,7 @@ def _pads(spots: Sequence[Spot], length: float, width: float, first: int = 0) ->
     pads = []
     for k in range(count):
         x, y, flat = spots[(first + k) % count]
-        pads.append(_pad(str(k + 1), x, y, length if flat else width, width if flat else length))
+        pads.append(land(str(k + 1), x, y, length if flat else width, width if flat else length))
     return pads
 
 
@@ -85,7 +71,7 @@ def no_lead(
     zy, gy, _ = ipc_pad(along, foot, lead, NO_LEAD)
     pads = _pads(_ring(left, below, pitch, (z + g) / 4, (zy + gy) / 4), (z - g) / 2, x)
     if min(thermal) > 0:
-        pads.append(_pad(str(len(pads) + 1), 0, 0, *thermal))
+        pads.append(land(str(len(pads) + 1), 0, 0, *thermal))
     drawing = {
         "D body across": across.pair,
         "E body along": along.pair,
@@ -166,7 +152,7 @@ def ball_grid(
             if rings and min(r, c, rows - 1 - r, columns - 1 - c) >= rings:
                 continue
             x, y = (c - (columns - 1) / 2) * pitch, ((rows - 1) / 2 - r) * pitch
-            pads.append(_pad(f"{ROWS[r]}{c + 1}", x, y, size, size, "round"))
+            pads.append(land(f"{ROWS[r]}{c + 1}", x, y, size, size, "round"))
     drawing = {
         "b ball": ball.pair,
         "e pitch": (pitch, pitch),

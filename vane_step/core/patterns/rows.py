@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable
 
 from vane_step.core.design.model import Package, PadSpec
-from vane_step.core.patterns.landpattern import finish_package
+from vane_step.core.patterns.landpattern import finish_package, land
 from vane_step.core.quantity import nm
 
 FROM_A_DRAWING = "pad by pad from a drawing"
@@ -14,25 +14,12 @@ FROM_A_DRAWING = "pad by pad from a drawing"
 Maker = Callable[[re.Match[str], bool], Package]
 
 
-def _land(number: str, x: float, y: float, w: float, h: float, layer: str = "front") -> PadSpec:
-    return PadSpec.model_validate(
-        {
-            "number": number,
-            "x_nm": nm(x),
-            "y_nm": nm(y),
-            "width_nm": nm(w),
-            "height_nm": nm(h),
-            "layers": layer,
-        }
-    )
-
-
 def one_row(
     name: str,
     title: str,
     pins: int,
     pitch: float,
-    land: tuple[float, float],
+    size: tuple[float, float],
     anchor: tuple[float, float],
     deep: float,
     height_mm: float,
@@ -41,16 +28,16 @@ def one_row(
 
     Parameters
     ----------
-    land, anchor : tuple of float
+    size, anchor : tuple of float
         Width and length of a contact's land and of an anchor's; anchors lie behind the row, at the mouth's side.
     deep : float
         Depth of the body, from the row of contacts to the mouth.
     """
     half = (pins - 1) / 2 * pitch
-    pads = [_land(str(k + 1), k * pitch - half, deep / 2, *land) for k in range(pins)]
-    out = half + max(pitch, land[0] / 2 + 0.2) + anchor[0] / 2
+    pads = [land(str(k + 1), k * pitch - half, deep / 2, *size) for k in range(pins)]
+    out = half + max(pitch, size[0] / 2 + 0.2) + anchor[0] / 2
     behind = -(deep - anchor[1]) / 2
-    pads += [_land("S", side * out, behind, *anchor) for side in (-1, 1)]
+    pads += [land("S", side * out, behind, *anchor) for side in (-1, 1)]
     wide = 2 * out
     return finish_package(
         name,
@@ -88,7 +75,7 @@ def _surface_header(match: re.Match[str], _kitchen: bool) -> Package:
         y = ((columns - 1) / 2 - c) * pitch
         for r in range(rows):
             left = r == 0 if rows == 2 else c % 2 == 0
-            pads.append(_land(str(c * rows + r + 1), -off if left else off, y, long, wide))
+            pads.append(land(str(c * rows + r + 1), -off if left else off, y, long, wide))
     title = f"pin header, surface mount, {rows} x {columns}, {pitch:g} mm"
     body = (rows * pitch, columns * pitch)
     return finish_package(match[0], pads, body, 8.5 if pitch > 2 else 6.0, title=title, source=FROM_A_DRAWING)
@@ -100,7 +87,7 @@ def _fingers(match: re.Match[str], _kitchen: bool) -> Package:
     pads = []
     for k in range(count):
         x = (k - (count - 1) / 2) * pitch
-        pads.append(_land(str(k + 1), x, 0.0, pitch * 0.62, 7.0))
+        pads.append(land(str(k + 1), x, 0.0, pitch * 0.62, 7.0))
     pads += [p.model_copy(update={"number": str(count + int(p.number)), "layers": "back"}) for p in pads]
     title = f"card edge, 2 x {count} contacts, {pitch:g} mm apart"
     return finish_package(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from vane_step.core.design.model import Brief, Package
+from vane_step.core.design.model import Brief, Design, Package
 from vane_step.core.patterns.landpattern import pad_shape
 
 CHIP_MM = {"1005M": 0.9, "1608M": 1.5, "2012M": 1.9, "3216M": 3.0}
@@ -11,6 +11,11 @@ CHIP_MM = {"1005M": 0.9, "1608M": 1.5, "2012M": 1.9, "3216M": 3.0}
 def is_through_hole(pack: Package) -> bool:
     """Tell whether every pad goes through the board."""
     return all(p.layers == "through" for p in pack.pads)
+
+
+def wants_leaded(design: Design) -> bool:
+    """Tell whether the brief, or the rules of a board etched by hand, want leads that go through the board."""
+    return design.brief.through_hole_only or design.board.rules.etched
 
 
 def is_leadless(pack: Package) -> bool:

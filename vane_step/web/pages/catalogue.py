@@ -18,6 +18,7 @@ from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.order.buying import buy
 from vane_step.core.parts.part import next_refs
+from vane_step.core.patterns.skills import wants_leaded
 from vane_step.data.shipped import blocks
 from vane_step.store.designs import Kept
 from vane_step.suppliers.client import kept_offers
@@ -84,7 +85,7 @@ def searched(request: Request, kept: Kept) -> dict[str, Any]:
     """Give what the catalogue's view shows for the search that was asked."""
     known = catalogue_of(request)
     asked = _asked(request, known)
-    prices = _prices(request, kept.design.brief.quantity)
+    prices = prices_of(request, kept.design.brief.quantity)
     stock = {d.number: d.quantity for d in store_of(request).shared.stock()}
     answer, refused = Answer(), ""
     near: list[str] = []
@@ -120,11 +121,6 @@ def searched(request: Request, kept: Kept) -> dict[str, Any]:
     }
 
 
-def wants_leaded(design: Design) -> bool:
-    """Tell whether the brief or the rules of a board etched by hand want leads that go through the board."""
-    return design.brief.through_hole_only or design.board.rules.etched
-
-
 def _favoured(design: Design, stock: Mapping[str, int]) -> dict[str, float]:
     found = dict.fromkeys(_in_blocks(), IN_BLOCKS)
     found |= dict.fromkeys((p.catalogue for p in design.parts.values() if p.catalogue), HERE)
@@ -149,7 +145,8 @@ def _begin(
     return [(title, found) for title, found in begin if found]
 
 
-def _prices(request: Request, boards: int) -> dict[str, tuple[float, int]]:
+def prices_of(request: Request, boards: int) -> dict[str, tuple[float, int]]:
+    """Give the price at a quantity and the stock of each part a supplier told of."""
     offers = kept_offers(store_of(request).shared)
     return {n: (buy(d.offer, boards).each, d.offer.stock) for n, d in offers.items() if d.offer}
 
@@ -263,7 +260,7 @@ def part_sheet(request: Request, id: str, number: str) -> HTMLResponse:
         "p": known.get(number),
         **_pictures(known),
     }
-    prices = _prices(request, kept.design.brief.quantity)
+    prices = prices_of(request, kept.design.brief.quantity)
     return page(request, "_catalogue_part.html", {**data, "prices": prices})
 
 
@@ -291,7 +288,7 @@ def compare(request: Request, id: str, numbers: Annotated[str, Query(max_length=
         **_pictures(known),
         "area_mm2": lambda p: area_mm2(known, p),
     }
-    return page(request, "_compare.html", {**data, "prices": _prices(request, kept.design.brief.quantity)})
+    return page(request, "_compare.html", {**data, "prices": prices_of(request, kept.design.brief.quantity)})
 
 
 def next_ref(known: Catalogue, design: Design) -> dict[str, str]:

@@ -23,7 +23,7 @@ from vane_step.store.designs import Kept
 from vane_step.suppliers.client import kept_offers, refresh
 from vane_step.web.findings_view import outside
 from vane_step.web.log import log
-from vane_step.web.pages.catalogue import next_ref, searched
+from vane_step.web.pages.catalogue import next_ref, prices_of, searched
 from vane_step.web.pictures import drawn
 from vane_step.web.render import catalogue_of, page, step_page, store_of
 
@@ -66,11 +66,6 @@ def _price(design: Design, line: Any) -> Any:
     return {"wanted": wanted, "bought": buy(offer, wanted) if offer and wanted else None, "offer": offer}
 
 
-def _prices(request: Request, boards: int) -> dict[str, tuple[float | None, int | None]]:
-    offers = kept_offers(store_of(request).shared)
-    return {n: (buy(d.offer, boards).each, d.offer.stock) for n, d in offers.items() if d.offer}
-
-
 def _controllers(request: Request, kept: Kept) -> dict[str, Any]:
     """Judge the controllers for the brief's demand, and show the pins of one that is in the circuit."""
     text = kept.design.brief.demands
@@ -80,7 +75,10 @@ def _controllers(request: Request, kept: Kept) -> dict[str, Any]:
         demand = read_demand(text)
         if demand.signals:
             found = candidates(
-                catalogue_of(request), demand, kept.design.brief, _prices(request, kept.design.brief.quantity)
+                catalogue_of(request),
+                demand,
+                kept.design.brief,
+                prices_of(request, kept.design.brief.quantity),
             )
     except VaneStepError as error:
         refused = error.line()
@@ -154,7 +152,8 @@ def ask_offers(request: Request, id: str, body: Question) -> dict[str, Any]:
         for other in parts.values()
         if other.category == parts[n].category
         and other.package == parts[n].package
-        and other.category != "resistor"
+        # Of a series only the same value can stand for another.
+        and (not other.series or other.value == parts[n].value)
     }
     around |= {p.number for p in parts.values() if p.category == "controller"}
     if not numbers | around:

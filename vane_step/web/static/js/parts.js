@@ -4,9 +4,9 @@ import { ask, design } from "./frame.js";
 const selection = document.getElementById("chosen");
 const compared = new Set();
 
-async function show(path) {
+async function show(path, box = selection) {
   const answer = await fetch(`/d/${design}/${path}`);
-  if (answer.ok) selection.innerHTML = await answer.text();
+  if (answer.ok) box.innerHTML = await answer.text();
 }
 function again() {
   const form = document.getElementById("search");
@@ -30,8 +30,13 @@ document.addEventListener("change", (e) => {
   if (compare) {
     if (e.target.checked) compared.add(compare);
     else compared.delete(compare);
-    if (compared.size) show(`compare?numbers=${encodeURIComponent([...compared].join(","))}`);
-    else selection.replaceChildren();
+    const box = document.getElementById("compared"),
+      numbers = encodeURIComponent([...compared].join(","));
+    if (!compared.size) box.replaceChildren();
+    else
+      show(`compare?numbers=${numbers}`, box).then(() => {
+        if (compared.size > 1) box.scrollIntoView({ block: "nearest" });
+      });
   } else if (e.target.form && e.target.form.id === "search" && e.target.id !== "q") again();
 });
 // What a slider says while it moves; the list follows when it is let go.
