@@ -38,7 +38,7 @@ from bench.timing import least_of
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.drc.check import check
 from vane_step.core.circuit.review import review
-from vane_step.core.circuit.sheet import sheet
+from vane_step.core.sheet.sheet import sheet
 from vane_step.core.design.edits import SetValue, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design

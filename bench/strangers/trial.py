@@ -17,7 +17,7 @@ from vane_step.core.board.analysis.score import scoreboard
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.placement.placer import propose
 from vane_step.core.circuit.reasons import reasons
-from vane_step.core.circuit.sheet import sheet
+from vane_step.core.sheet.sheet import sheet
 from vane_step.core.design.edits import Edit, SetOutline, Together, apply, edit_from
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Board, Design

@@ -38,6 +38,8 @@ class Verbs(unittest.TestCase):
         """Each verb of the list is understood and says what it will do."""
         d = demo(FROST)
         open_one = done(d, "lift PUMP_G", "place R9 off")
+        buck = " ".join(r for r, p in d.parts.items() if p.block.startswith("Buck"))
+        d = done(d, f"block {buck} New parts")
         sentences = {
             "join": "join U1.PA13 HORN",
             "net": "net HORN U1.PA13",
@@ -53,6 +55,7 @@ class Verbs(unittest.TestCase):
             "repeat": "repeat Lights 2",
             "value": "value R9 4k7 1%",
             "block": "block R9 Pump driver",
+            "divide": "divide",
             "add": "add R40 CHIP-1608M 10k",
             "remove": "remove R9",
             "nudge": "nudge U1 0 1",

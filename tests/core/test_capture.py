@@ -12,11 +12,11 @@ from vane_step.core.ask.remedies import harmless
 from vane_step.core.circuit.capture import connections, matrix, repeat_block
 from vane_step.core.circuit.pins import counted
 from vane_step.core.circuit.review import review
-from vane_step.core.circuit.sheet import sheet
 from vane_step.core.design.edits import Together, apply
 from vane_step.core.design.model import Design, natural
 from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.finding import Finding, Remedy
+from vane_step.core.sheet.sheet import sheet
 from vane_step.data.shipped import catalogue, resources, rule_set
 
 

@@ -17,7 +17,6 @@ from vane_step.cli.report import In, Out, Report, change, finish
 from vane_step.core.ask import ask
 from vane_step.core.ask.words import pairs
 from vane_step.core.circuit.blocks import block_json, take_block, use_block
-from vane_step.core.circuit.export import sheet_svg, sheets_pdf
 from vane_step.core.design.edits import AddPart, Edit, apply
 from vane_step.core.design.fileformat import json_schema, to_json
 from vane_step.core.design.model import Board, Design
@@ -27,6 +26,7 @@ from vane_step.core.judge import all_findings
 from vane_step.core.parts.part import part_from
 from vane_step.core.patterns.packages import package as own_package
 from vane_step.core.rules import RULES
+from vane_step.core.sheet.export import sheet_svg, sheets_pdf
 from vane_step.data.shipped import resources, rule_set
 from vane_step.importers import block_file, connection_list as listed, exchange_folder, pin_file
 

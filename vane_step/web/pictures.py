@@ -9,6 +9,7 @@ from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.design.model import Package
 from vane_step.core.patterns.landpattern import pad_shape
 from vane_step.core.patterns.packages import package
+from vane_step.core.sheet.cards import shape_of
 
 
 def drawn(pack: Package) -> dict[str, Any]:
@@ -64,7 +65,7 @@ def symbol_of(part: CataloguePart) -> dict[str, Any]:
     """Give what the page draws of a part's symbol: its shape, and for a card how many pins lie on each side."""
     pins = [p.name or p.number for p in part.pins]
     return {
-        "shape": part.kind,
+        "shape": part.kind if part.kind != "card" else shape_of(part.pins),
         "left": pins[: (len(pins) + 1) // 2][:9],
         "right": pins[(len(pins) + 1) // 2 :][:9],
     }

@@ -243,8 +243,9 @@ def _chosen(design: Design, text: str, letters: str, resources: Resources, error
     catalogue = resources.catalogue
     leaded = wants_leaded(design)
     answer: Answer = catalogue.search(text, CONSIDERED, fold=True, leaded=leaded, letters=letters)
-    if not answer.found and letters:
-        answer = catalogue.search(text, CONSIDERED, fold=True, leaded=leaded)
+    if letters and (not answer.found or answer.left_out):
+        wider = catalogue.search(text, CONSIDERED, fold=True, leaded=leaded)
+        answer = wider if not answer.found or not wider.left_out else answer
     if not answer.found:
         raise nothing_found(text, catalogue.index.near(text))
     if answer.left_out and re.fullmatch(r"[A-Z0-9]+(-[A-Za-z0-9]+)+", text):

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Proposal, Resources, need, no_more, number
+from vane_step.core.ask.words import Proposal, Resources, need, no_more
 from vane_step.core.catalogue.search import figure
 from vane_step.core.circuit.capture import matrix
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.circuit.reasons import where_it_counts
-from vane_step.core.circuit.sheet import anchor_of, check_nudge
 from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, net_of, part_of
 from vane_step.core.design.model import Design, pin_name
@@ -143,22 +142,6 @@ def _valued(design: Design, ref: str, text: str, resources: Resources) -> tuple[
     return edits.SetValue(ref=ref, value=text), says
 
 
-@verb("block", "block REF … NAME", "move a part to a block of the sheet", ("ref",))
-def set_block(design: Design, words: Sequence[str]) -> Proposal:
-    """Move parts to another block of the sheet: what is chosen together becomes a block."""
-    need(words, 2, "block REF … NAME")
-    refs: list[str] = []
-    rest = list(words)
-    while len(rest) > 1 and all(r in design.parts for r in counted(rest[0])):
-        refs += counted(rest.pop(0))
-    text = " ".join(rest)
-    if not refs:
-        part_of(design, words[0])
-    moves = tuple(edits.SetValue(ref=r, block=text) for r in refs)
-    edit = moves[0] if len(moves) == 1 else edits.Together(edits=moves)
-    return Proposal(f"{', '.join(refs[:6])} then drawn in “{text}”", edit, about=tuple(refs))
-
-
 @verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", ("pin", "", "pin-role"))
 def set_pin(design: Design, words: Sequence[str]) -> Proposal:
     """Name a pin and say what it does."""
@@ -169,22 +152,3 @@ def set_pin(design: Design, words: Sequence[str]) -> Proposal:
     edit = edits.edit_from(data)
     says = f"{pin} is called {words[1]}" + (f" and is of role {words[2]}" if len(words) > 2 else "")
     return Proposal(says, edit, about=(pin,))
-
-
-@verb("nudge", "nudge REF DX DY", "shift a part on the sheet", ("ref",))
-def nudge(design: Design, words: Sequence[str]) -> Proposal:
-    """Shift a part on the sheet."""
-    need(words, 2, "nudge REF DX DY, or nudge REF back")
-    ref = anchor_of(design, part_of(design, words[0]).ref)
-    if words[1] == "back":
-        return Proposal(
-            f"the program draws {ref} where it likes again",
-            edits.NudgePart(ref=ref, nudge=None),
-            about=(ref,),
-        )
-    need(words, 3, "nudge REF DX DY")
-    old = design.parts[ref].nudge or (0, 0)
-    step = tuple(round(number(w, "nudge")) for w in words[1:3])
-    edit = edits.NudgePart(ref=ref, nudge=(old[0] + step[0], old[1] + step[1]))
-    check_nudge(apply(design, edit)[0], ref)
-    return Proposal(f"shifts {ref} on the sheet by {step[0]}, {step[1]} steps", edit, about=(ref,))

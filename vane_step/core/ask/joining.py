@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, need
-from vane_step.core.circuit.pins import counted, find_pin
+from vane_step.core.circuit.pins import counted, find_pin, find_pins
 from vane_step.core.circuit.rails import rail
 from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, part_of
@@ -48,9 +48,7 @@ def join(design: Design, words: Sequence[str]) -> Proposal:
     if len(names) > 1:
         return _runs(design, runs, names, only)
     texts, last = [t for run in runs for t in run], names[0]
-    pins = [find_pin(design, t) for t in texts]
-    if "." in last:
-        pins.append(find_pin(design, last))
+    pins = _all_pins(design, [*texts, last] if "." in last else texts)
     steps, name, becomes = _joined(design, pins, "" if "." in last else last, only)
     after = design
     for step in steps:
@@ -157,11 +155,11 @@ def _runs(design: Design, runs: list[list[str]], names: list[str], only: bool) -
             where="ask line",
             allowed="runs of equal length",
         )
-    rows = [[find_pin(design, t) for t in row] for row in zip(*runs, strict=True)]
+    rows = [_all_pins(design, row) for row in zip(*runs, strict=True)]
     steps: list[edits.Single] = []
     now = design
     for row, name in zip(rows, names, strict=True):
-        last = [find_pin(design, name)] if "." in name else []
+        last = find_pins(design, name) if "." in name else []
         more, _, _ = _joined(now, [*row, *last], "" if last else name, only)
         for step in more:
             now = apply(now, step)[0]
@@ -169,6 +167,11 @@ def _runs(design: Design, runs: list[list[str]], names: list[str], only: bool) -
     says = f"makes {len(names)} connections, from {rows[0][0]} at {names[0]} to {rows[-1][0]} at {names[-1]}"
     edit = edits.Together(edits=tuple(steps))
     return Proposal(says, edit, about=tuple(p for row in rows for p in row))
+
+
+def _all_pins(design: Design, texts: Sequence[str]) -> list[str]:
+    """Give the pins of some names, each once; a name that several pins of a part have is all of them."""
+    return list(dict.fromkeys(pin for text in texts for pin in find_pins(design, text)))
 
 
 def _fresh_net(design: Design) -> str:

@@ -14,6 +14,7 @@ from vane_step.core.ask import (
     board,
     circuit,
     copper,
+    drawing,
     group,
     joining,
     parts,
@@ -46,7 +47,21 @@ from vane_step.core.power.formulas import FORMULAS
 
 # Where verbs are declared, in the order the help lists them.
 COMMON = ("add", "join", "remove", "find")
-DECLARING = (adding, joining, circuit, using, parts, reasons, group, board, copper, bare, removing, program)
+DECLARING = (
+    adding,
+    joining,
+    circuit,
+    drawing,
+    using,
+    parts,
+    reasons,
+    group,
+    board,
+    copper,
+    bare,
+    removing,
+    program,
+)
 
 
 def split_words(text: str) -> list[str]:

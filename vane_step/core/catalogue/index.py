@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import bisect
 import math
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
@@ -33,6 +34,9 @@ ONE_LETTER = 1.0
 # Parts that the brief does not solder come later.
 OTHER_MOUNT = 0.35
 ORDER = 1e-4
+# Words after which a number is one of pins, and how far parts of another number of them are.
+PINS = frozenset(["pin", "way", "pole", "position"])
+OTHER_COUNT = 1.0
 
 
 @dataclass(frozen=True)
@@ -95,6 +99,7 @@ class Index:
         last = len(order)
         # The tree's order decides between categories that fit alike, a table's order between parts that do.
         self._order = np.array([ORDER * order.get(p.category, last) for p in self.parts], dtype=np.float64)
+        self._counts = np.array([len(p.pins) for p in self.parts])
         self._named = {frozenset(tokens(name)): name for name in self._places}
         self._surface = np.array(
             [0.0 if not p.package or through_hole_name(p.package) else OTHER_MOUNT for p in self.parts]
@@ -129,7 +134,7 @@ class Index:
         read_as: list[tuple[str, str]] = []
         left_out: list[str] = []
         far: list[tuple[str, np.ndarray]] = []
-        for word in query.words:
+        for word in (w for written in query.words for w in self._apart(written)):
             scores, taken = self._word(word)
             if scores is None:
                 left_out.append(word)
@@ -254,16 +259,27 @@ class Index:
 
     def _figures(self, query: Query, places: np.ndarray) -> list[tuple[str, np.ndarray]]:
         """Give how far the parts at some places are from each number and figure of a query."""
-        numbers = [(number, self._number(number, places)) for number in query.numbers]
+        counted = not PINS.isdisjoint(query.words)
+        numbers = [(number, self._number(number, places, counted)) for number in query.numbers]
         return numbers + [(wish.text, self._wish(wish, places)) for wish in query.wishes]
 
-    def _number(self, text: str, places: np.ndarray) -> np.ndarray:
-        """Give how far parts are from a bare number: a word of theirs, or the value they are told by."""
+    def _apart(self, word: str) -> tuple[str, ...]:
+        """Take letters and a number apart that no part has as one word: ``qfp32``."""
+        halves = re.fullmatch(r"([a-z]{2,})(\d+)", word)
+        if halves is None or word in self._words or self._beginning(word) is not None:
+            return (word,)
+        return halves.groups() if all(half in self._words for half in halves.groups()) else (word,)
+
+    def _number(self, text: str, places: np.ndarray, counted: bool) -> np.ndarray:
+        """Give how far parts are from a bare number: a word of theirs, the value they are told by, or, where it
+        counts pins, how many they have."""
         scores = np.full(len(self.parts), np.inf)
         if text in self._words:
             named, far = self._words[text]
-            scores[named] = far
+            scores[named] = far + (OTHER_COUNT if counted else 0.0)
         value = float(text)
+        if counted:
+            scores[self._counts == value] = NAME
         for k in places:
             for key, have in self.parts[k].params.items():
                 if PARAMETERS[key].sense == "value" and abs(abs(have) - value) <= 1e-6 * value:

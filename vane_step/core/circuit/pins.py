@@ -37,7 +37,18 @@ CALLED: dict[str, tuple[str, ...]] = {
 
 
 def find_pin(design: Design, text: str) -> str:
-    """Find a pin by number or name: ``U1.5`` or ``U1.PB3``.
+    """Find a pin by number or name: ``U1.5`` or ``U1.PB3``; of several called so the first.
+
+    Raises
+    ------
+    NotFound
+        Listing the pins there are.
+    """
+    return find_pins(design, text)[0]
+
+
+def find_pins(design: Design, text: str) -> list[str]:
+    """Find the pins of a number or a name: ``U1.VDD`` are all that are called so.
 
     Raises
     ------
@@ -66,7 +77,7 @@ def find_pin(design: Design, text: str) -> str:
             allowed=", ".join(pin_words(part)[:40]),
             next_step="Name one of its pins.",
         )
-    return pin_name(part.ref, named[0].number)
+    return [pin_name(part.ref, pin.number) for pin in named]
 
 
 def pin_words(part: Part) -> list[str]:

@@ -37,6 +37,8 @@ def nicknames(name: str) -> str:
         words.append(f"{match[1]}pin {match[1]} pin dil")
     if match := re.match(r"(?:SOIC|TSSOP|SSOP|MSOP|TQFP|QFN|SON|PLCC)-(\d+)", name):
         words.append(f"{match[1]}pin {match[1]} pin so{match[1]}")
+    if name.startswith("TQFP"):
+        words.append("qfp")
     if match := re.fullmatch(r"[A-Z]+-P\d+-D(\d+)", name):
         words.append(f"{match[1]}mm radial")
     if name.startswith(("AXIAL", "DIODE", "DO-")):

@@ -11,10 +11,10 @@ from typing import Protocol
 from reportlab.lib.pagesizes import A4, landscape
 from reportlab.pdfgen.canvas import Canvas
 
-from vane_step.core.circuit.drawing import Drawing, Mark
-from vane_step.core.circuit.sheet import sheet, sheet_names
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
+from vane_step.core.sheet.drawing import Drawing, Mark
+from vane_step.core.sheet.sheet import sheet, sheet_names
 
 Points = Sequence[tuple[float, float]]
 MARGIN_PT = 28.0
@@ -98,6 +98,9 @@ def _mark(m: Mark, pen: Pen) -> None:
     elif m.kind == "ground":
         for k, (a, b) in enumerate(((0, 18), (4, 14), (7, 11))):
             pen.line(((x + a, y + 4.5 * k), (x + b, y + 4.5 * k)), 1.5)
+    elif m.kind == "ink":
+        stroke = [(x + dx, y + dy) for dx, dy in m.points]
+        pen.shape(stroke, filled=True) if m.shape else pen.line(stroke)
     elif m.kind == "dot":
         pen.disc(x + 3, y + 3, 2.6)
     elif m.kind == "open":

@@ -42,7 +42,8 @@ class Mark:
     """One thing drawn: its kind tells the template which shape to use.
 
     Kinds: ``card``, ``tab`` (a pin of a card), ``part`` (a two-terminal symbol), ``pill`` (a net's name),
-    ``supply``, ``ground``, ``open`` (a pin left open), ``free`` (a pin meant to be open), ``text``, ``dot``.
+    ``supply``, ``ground``, ``open`` (a pin left open), ``free`` (a pin meant to be open), ``text``, ``dot``, ``ink``
+    (a stroke through ``points``, from the mark's corner; closed and filled where its shape is ``solid``).
     ``turn`` is 0 for upright symbols with pin 1 on top, 90, 180, 270 clockwise.
     """
 
@@ -59,6 +60,12 @@ class Mark:
     net: str = ""
     role: str = ""
     shape: str = ""
+    points: tuple[tuple[float, float], ...] = ()
+
+    @property
+    def path(self) -> str:
+        """The stroke of an ``ink`` mark as an SVG path."""
+        return "M" + "L".join(f"{self.x + x:g} {self.y + y:g}" for x, y in self.points)
 
     def box(self) -> Box:
         """Give the rectangle the mark fills."""
@@ -84,10 +91,15 @@ class Group:
     marks: list[Mark] = field(default_factory=list)
     wires: list[Wire] = field(default_factory=list)
 
-    def box(self) -> Box:
-        """Give the rectangle that holds everything in the group."""
+    def boxes(self) -> list[Box]:
+        """Give the rectangles of all marks and wires."""
         boxes = [m.box() for m in self.marks]
         boxes += [Box(min(w.x0, w.x1), min(w.y0, w.y1), max(w.x0, w.x1), max(w.y0, w.y1)) for w in self.wires]
+        return boxes
+
+    def box(self) -> Box:
+        """Give the rectangle that holds everything in the group."""
+        boxes = self.boxes()
         return Box(
             min(b.x0 for b in boxes),
             min(b.y0 for b in boxes),
@@ -104,10 +116,11 @@ class Group:
 
 @dataclass(frozen=True)
 class Zone:
-    """The quiet area of a block."""
+    """The quiet area of a block, or of parts that are guessed to belong together."""
 
     title: str
     box: Box
+    guessed: bool = False
 
 
 @dataclass
