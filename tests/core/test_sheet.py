@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 import unittest
 from xml.etree import ElementTree
@@ -12,7 +13,7 @@ from shapely.geometry import LineString, Point, box as shapely_box
 from shapely.ops import unary_union
 from shapely.strtree import STRtree
 
-from tests.support import BEEPER, FROST, ROOT, boxes_apart, demo, design, part, said
+from tests.support import BEEPER, FROST, ROOT, boxes_apart, circuit, demo, design, part, said
 from vane_step.core.ask import ask
 from vane_step.core.design.edits import NudgePart, SetValue, apply
 from vane_step.core.design.model import Design, Net, NetRole, Part, PartKind, Pin
@@ -263,8 +264,10 @@ class Sheet(unittest.TestCase):
 
 def beginning(name: str, joined: bool = True) -> Design:
     """Build what a newcomer types: the parts in ordinary words, then the connections; nobody says a block."""
-    lines = (ROOT / "tests" / "samples" / "beginnings" / f"{name}.txt").read_text().splitlines()
-    return said(design([]), *(line for line in lines if joined or line.startswith("add")))
+    if joined:
+        return circuit(name)
+    kept = json.loads((ROOT / "tests" / "samples" / "circuits.json").read_text(encoding="utf-8"))
+    return said(design([]), *(line for line in kept[name] if line.startswith("add")))
 
 
 class DrawnToBeRead(unittest.TestCase):
@@ -272,7 +275,7 @@ class DrawnToBeRead(unittest.TestCase):
 
     def test_a_first_draft_is_in_groups(self) -> None:
         """Each part is drawn with what it serves, and one sentence makes blocks of it."""
-        d = beginning("fan-dimmer")
+        d = beginning("fan dimmer")
         with_q1 = next(g for g in guessed(d) if "Q1" in g.refs)
         self.assertEqual(set(with_q1.refs), {"Q1", "R2", "R3", "D4", "J2"})
         self.assertEqual(with_q1.title, "FAN switched by Q1")
@@ -285,8 +288,8 @@ class DrawnToBeRead(unittest.TestCase):
     def test_power_runs_from_left_to_right(self) -> None:
         """From the jack over fuse and diode to the rail in one line, with the capacitor that holds it up at its end."""
         for name, pin, chain, cap in (
-            ("fan-dimmer", "J1.1", ("F1", "D1"), "C1"),
-            ("usb-kit", "J1.A4", ("F1", "D1"), ""),
+            ("fan dimmer", "J1.1", ("F1", "D1"), "C1"),
+            ("usb kit", "J1.A4", ("F1", "D1"), ""),
         ):
             d = beginning(name)
             marks = [m for g in sheet(d).groups if g.anchor == "J1" for m in g.marks]
@@ -300,7 +303,7 @@ class DrawnToBeRead(unittest.TestCase):
 
     def test_parts_are_where_they_work(self) -> None:
         """A crystal is closed on both pins; each capacitor is at its regulator; a light is at its pin."""
-        d = beginning("usb-kit")
+        d = beginning("usb kit")
         group = {m.ref: g.anchor for g in sheet(d).groups for m in g.marks if m.ref}
         self.assertEqual(
             {r: group[r] for r in ("Y1", "C1", "C2", "R4", "LED1", "C3")},
@@ -316,7 +319,7 @@ class DrawnToBeRead(unittest.TestCase):
 
     def test_pins_keep_their_side_and_order(self) -> None:
         """What is connected moves no pin to the other side; a plug's pins are in order on one side."""
-        for name in ("usb-kit", "key-pad"):
+        for name in ("usb kit", "key pad"):
             bare, d = beginning(name, joined=False), beginning(name)
             before, after = (
                 {m.pin: m.shape for g in sheet(x).groups for m in g.marks if m.kind == "tab"}
@@ -331,7 +334,7 @@ class DrawnToBeRead(unittest.TestCase):
 
     def test_a_matrix_is_a_grid(self) -> None:
         """Keys of a row are level, keys of a column are above each other, and each line is one wire."""
-        drawn = sheet(beginning("key-pad"))
+        drawn = sheet(beginning("key pad"))
         at = {m.ref: (m.x, m.y) for g in drawn.groups for m in g.marks if m.kind == "part"}
         for k in range(16):
             self.assertEqual(at[f"S{k + 1}"][1], at[f"S{k // 4 * 4 + 1}"][1])
@@ -341,7 +344,7 @@ class DrawnToBeRead(unittest.TestCase):
 
     def test_a_transistor_is_drawn(self) -> None:
         """The strokes inside a transistor's card end at its three pins."""
-        d = beginning("fan-dimmer")
+        d = beginning("fan dimmer")
         group = next(g for g in sheet(d).groups if g.anchor == "Q1")
         card = next(m for m in group.marks if m.kind == "card")
         ends = {(m.x + x, m.y + y) for m in group.marks if m.kind == "ink" for x, y in m.points}

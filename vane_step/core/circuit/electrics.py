@@ -20,6 +20,7 @@ from vane_step.core.rules import Level
 _RESET = ("RST", "RESET", "NRST", "MCLR", "RSTN")
 # An open-drain bus as most controllers have it: 0.4 V at 3 mA, 1 us rise, 100 pF (standard mode).
 OPEN_DRAIN_V, OPEN_DRAIN_A, RISE_S, BUS_F = 0.4, 0.003, 1e-6, 100e-12
+BUS_WORD = re.compile(r"SDA|SCL|SMB|TWI")
 # A small LED on a pin: seen from about a milliampere, and what a pin gives (rule of thumb).
 LED_LEAST_A, LED_MOST_A = 0.0005, 0.020
 STRAY_F = (3e-12, 5e-12)
@@ -166,6 +167,9 @@ def _pull_ups(wired: Wiring) -> Iterator[Finding]:
         if pulled is None:
             continue
         ohms = 1 / sum(1 / v for _, _, v in ups)
+        if not _is_bus(wired, net):
+            yield from _against_the_pins(wired, net, pulled, ohms, tuple(p.ref for p, _, _ in ups))
+            continue
         low, high = (pulled - OPEN_DRAIN_V) / OPEN_DRAIN_A, RISE_S / (0.8473 * BUS_F)
         names = tuple(p.ref for p, _, _ in ups)
         if len(ups) > 1:
@@ -186,6 +190,30 @@ def _pull_ups(wired: Wiring) -> Iterator[Finding]:
                 high,
                 Place(refs=names, net=net.name),
                 source="1 µs / (0.8473 · 100 pF)",
+            )
+
+
+def _is_bus(wired: Wiring, net: Net) -> bool:
+    """Tell whether a net is a line of a two-wire bus, by its role or by what its pins are called or do."""
+    words = (word for _, pin in wired.pins_on(net.name) for word in (pin.name, *pin.functions))
+    return net.role == "bus" or any(BUS_WORD.search(word.upper()) for word in words)
+
+
+def _against_the_pins(
+    wired: Wiring, net: Net, volts_up: float, ohms: float, refs: tuple[str, ...]
+) -> Iterator[Finding]:
+    """Hold the current of pull-ups on a line that is no bus against what the pin that pulls it down bears."""
+    for part, pin in wired.pins_on(net.name):
+        most = next((part.params[k] for k in ("iout_a", "ic_a", "i_a") if k in part.params), None)
+        if pin.role == "open-drain" and most and volts_up / ohms > most:
+            yield tell(
+                "pull-up",
+                f"{part.ref} pulls {format_value(volts_up / ohms, 'A')} through the pull-ups of {net.name}",
+                volts_up / ohms,
+                most,
+                Place(refs=refs, net=net.name),
+                unit="A",
+                source="the catalogue",
             )
 
 

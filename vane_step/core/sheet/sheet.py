@@ -39,13 +39,13 @@ def _sheet_of(design: Design, block: str) -> str:
     return about.sheet if about else ""
 
 
-@derived("parts", "nets", "blocks")
+@derived("parts", "nets", "blocks", "packages")
 def guessed(design: Design) -> list[Guess]:
     """Guess the groups of the parts that nobody put into a block."""
     return guess(design, [p for p in design.parts.values() if p.block in NO_BLOCK])
 
 
-@derived("parts", "nets", "blocks")
+@derived("parts", "nets", "blocks", "packages")
 def sheet(design: Design, width: float = SHEET_WIDTH, page: str | None = None) -> Drawing:
     """Draw the circuit or one of its sheets, its zones set side by side up to a width.
 
