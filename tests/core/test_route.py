@@ -242,3 +242,22 @@ class Halos(unittest.TestCase):
                 found[cells[first : ends[k]]] = levels[first : ends[k]]
                 self.assertEqual(len(set(cells[first : ends[k]].tolist())), ends[k] - first)
                 self.assertTrue((found.reshape(h, w) == wanted).all())
+
+
+class FinePads(unittest.TestCase):
+    """Pads that lie between the nodes of the grid."""
+
+    def test_off_the_grid_by_any_amount(self) -> None:
+        """Every pad of a fine plug is reached wherever it lies, on either side and turned; the copper passes the check."""
+        for k in range(12):
+            x, y, turn = 20 + 0.017 * k, 12 + 0.029 * k, (0, 90, 180)[k % 3]
+            away = [part(f"R{n}", "CHIP-2012M", 5 + 7 * n, 34, side="front") for n in range(4)]
+            pins = ("A5", "B5", "A6", "B6")
+            nets = {f"N{n}": f"J1.{pin} R{n}.1" for n, pin in enumerate(pins)}
+            side = "back" if k % 2 else "front"
+            d = design([part("J1", "USBC-16", x, y, turn, side=side), *away], nets, on=board(40, 40))
+            with self.subTest(x=x, y=y, turn=turn, side=side):
+                laid = route(d)
+                self.assertEqual(laid.links_made, laid.links_wanted)
+                after = apply(d, laid.edit)[0]
+                self.assertEqual([f.message for f in check(after).findings if f.level == "stop"], [])

@@ -93,10 +93,10 @@ _ALL: Final = [
         "parts",
         (
             "unproved-pattern",
-            "an own land pattern was not checked, or never soldered",
+            "land patterns were not checked, or never soldered",
             "look, note",
-            "is",
-            "",
+            "at most",
+            "patterns",
             LAND,
         ),
     ),

@@ -124,6 +124,10 @@ def judged(pack: Package, pin2: str, sense: str) -> Package:
     )
 
 
+# Patterns a finding names, and those it is at.
+FEW, MOST_NAMED = 6, 40
+
+
 def pattern_findings(design: Design) -> Iterator[Finding]:
     """Tell land patterns of a board about to be ordered that were neither proved on a board nor checked.
 
@@ -131,20 +135,28 @@ def pattern_findings(design: Design) -> Iterator[Finding]:
     """
     if design.board.rules.etched or not design.parts or any(p.place is None for p in design.parts.values()):
         return
-    users: dict[str, list[str]] = {}
+    users: dict[str, str] = {}
     for part in design.parts.values():
-        users.setdefault(part.package, []).append(part.ref)
-    for name, refs in users.items():
-        pack = design.packages[name]
-        if pack.proved:
+        users.setdefault(part.package, part.ref)
+    open_ones = {n: r for n, r in users.items() if not design.packages[n].proved}
+    for checked in (False, True):
+        names = {n: r for n, r in open_ones.items() if bool(design.packages[n].checked) is checked}
+        if not names:
             continue
-        place = Place(step="parts", refs=tuple(refs))
-        if pack.checked:
-            text = f"{name} is checked but was never soldered on a board: {', '.join(refs[:5])}"
-            yield tell("unproved-pattern", text, place=place, level="note", source="land-pattern check")
-        else:
-            text = f"{name} was neither checked nor proven on a board: {', '.join(refs[:5])}"
-            yield tell("unproved-pattern", text, place=place, source="land-pattern check")
+        what = "checked but never soldered" if checked else "neither checked nor proven on a board"
+        count = f"{len(names)} land patterns were" if len(names) > 1 else "A land pattern was"
+        listed = ", ".join(list(names)[:FEW]) + (" …" if len(names) > FEW else "")
+        place = Place(step="parts", refs=tuple(names.values())[:MOST_NAMED])
+        yield tell(
+            "unproved-pattern",
+            f"{count} {what}: {listed}",
+            len(names),
+            0,
+            place,
+            level="note" if checked else "look",
+            unit="patterns",
+            source="land-pattern check",
+        )
 
 
 def pattern_pdf(packs: list[Package]) -> bytes:

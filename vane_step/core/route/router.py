@@ -12,7 +12,7 @@ from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.drc.check import copper_findings
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.edits import LayCopper, apply
-from vane_step.core.design.model import Design, Pour
+from vane_step.core.design.model import Design, Pour, Track
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 from vane_step.core.route import kernel
@@ -25,6 +25,7 @@ from vane_step.core.route.path import Routed
 from vane_step.core.route.problem import MAX_CELLS, choose_lattice
 from vane_step.core.route.rip_up import Progress
 from vane_step.core.route.straighten import without_stairs
+from vane_step.core.route.stubs import stubs, used
 
 MAX_REPAIRS = 4
 # A breach lies between two pieces, at most a gap away from each.
@@ -103,14 +104,29 @@ def route(
     if not wanted:
         return RouteResult(LayCopper(lift=lift), 0, 0, 0, 0, ())
     problem = build(bare, nets, planes)
+    before = bare
+    if pieces := _allowed_stubs(bare, stubs(bare, problem)):
+        bare = apply(bare, LayCopper(tracks=pieces))[0]
+        problem = build(bare, nets, planes)
     routed, rounds, blocked = negotiate(problem, progress)
     laid = draw(problem, routed, bare)
     laid, repairs = _repair(bare, laid, nets, planes)
     if any(r.failed for r in routed) and any(z.kind == "quiet" for z in design.board.zones):
         laid = _across_quiet(bare, laid, nets, planes)
+    if pieces:
+        out = used(apply(bare, laid)[0], pieces)
+        bare, laid = before, laid.model_copy(update={"tracks": (*out, *laid.tracks)})
     left = _open(apply(bare.replaced(pours=poured), laid)[0], nets)
     edit = laid.model_copy(update={"lift": lift})
     return RouteResult(edit, wanted, wanted - left, rounds, repairs, tuple(blocked) if left else ())
+
+
+def _allowed_stubs(bare: Design, pieces: tuple[Track, ...]) -> tuple[Track, ...]:
+    """Leave out the stubs of nets that the exact check objects to because of them."""
+    if not pieces:
+        return ()
+    bad = _breaching(apply(bare, LayCopper(tracks=pieces))[0]) - _breaching(bare)
+    return tuple(p for p in pieces if p.net not in bad)
 
 
 def _across_quiet(bare: Design, laid: LayCopper, nets: set[str] | None, planes: Sequence[Pour]) -> LayCopper:

@@ -127,7 +127,7 @@ def pulls_down(pins: Sequence[Pin]) -> bool:
 
 
 def shape_of(pins: Sequence[Pin]) -> str:
-    """Name the symbol of a part of three or more pins by what they are called; ``card`` where it has none of its own."""
+    """Name the symbol of a part of three or more pins by what they are called; ``card`` where it has none."""
     names = {p.name.upper() for p in pins}
     if len(pins) <= 4 and names >= {"G", "D", "S"}:
         return "nfet" if pulls_down(pins) else "pfet"
