@@ -251,11 +251,15 @@ class FinePads(unittest.TestCase):
         """Every pad of a fine plug is reached wherever it lies, on either side and turned; the copper passes the check."""
         for k in range(12):
             x, y, turn = 20 + 0.017 * k, 12 + 0.029 * k, (0, 90, 180)[k % 3]
-            away = [part(f"R{n}", "CHIP-2012M", 5 + 7 * n, 34, side="front") for n in range(4)]
+            away = [part(f"R{n}", "CHIP-2012M", 5 + 7 * n, 30, side="front") for n in range(4)]
+            # The grid lies under the pads that are most.
+            away += [part(f"J{n}", "HDR-1x12", 20, 12 + 3.048 * n, turn=90) for n in (8, 10)]
             pins = ("A5", "B5", "A6", "B6")
             nets = {f"N{n}": f"J1.{pin} R{n}.1" for n, pin in enumerate(pins)}
             side = "back" if k % 2 else "front"
-            d = design([part("J1", "USBC-16", x, y, turn, side=side), *away], nets, on=board(40, 40))
+            d = design([part("J1", "USBC-16", x, y, turn, side=side), *away], nets, on=board(40, 46))
+            rule = NetRule(width_nm=250_000, clearance_nm=200_000)
+            d = d.replaced(nets={n: net.model_copy(update={"rule": rule}) for n, net in d.nets.items()})
             with self.subTest(x=x, y=y, turn=turn, side=side):
                 laid = route(d)
                 self.assertEqual(laid.links_made, laid.links_wanted)

@@ -59,19 +59,18 @@ def stubs(design: Design, problem: Problem) -> tuple[Track, ...]:
 
 
 def used(design: Design, pieces: Sequence[Track]) -> tuple[Track, ...]:
-    """Give the stubs whose outer end other copper of their net meets; the rest lead nowhere."""
+    """Give the stubs that a track or a via of their net meets; the rest lead nowhere."""
     mine = {p.id for p in pieces}
-    items = [i for i in copper_items(design) if i.id not in mine]
+    items = [i for i in copper_items(design) if i.kind != "pad" and i.id not in mine]
     tree = STRtree([i.spine for i in items])
     kept = []
     for piece in pieces:
-        end = Point(piece.points[-1][0] / 1e6, piece.points[-1][1] / 1e6)
-        near = tree.query(end.buffer(2.0))
+        line = LineString([(x / 1e6, y / 1e6) for x, y in piece.points])
         if any(
             items[k].net == piece.net
             and piece.layer in items[k].layers
-            and items[k].spine.distance(end) <= items[k].radius_mm + SAFETY_MM
-            for k in near
+            and items[k].spine.distance(line) < items[k].radius_mm
+            for k in tree.query(line.buffer(2.0))
         ):
             kept.append(piece)
     return tuple(kept)
