@@ -38,7 +38,6 @@ from bench.timing import least_of
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.drc.check import check
 from vane_step.core.circuit.review import review
-from vane_step.core.sheet.sheet import sheet
 from vane_step.core.design.edits import SetValue, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
@@ -48,6 +47,7 @@ from vane_step.core.etch.sheets import MARGIN_MM
 from vane_step.core.fab.release import release
 from vane_step.core.memo import forget
 from vane_step.core.route.router import route, warm_up
+from vane_step.core.sheet.sheet import sheet
 from vane_step.data.shipped import demo_designs
 
 MUST = ("smd2L_015_s1", "smd2L_040_s1", "th1L_040_s1")

@@ -10,13 +10,13 @@ from typing import Any, Protocol
 from vane_step.core.ask import ask
 from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.catalogue.tables import read_catalogue
-from vane_step.core.sheet.export import sheets_pdf
 from vane_step.core.circuit.review import review
 from vane_step.core.controllers.assign import assign, offers, verify
 from vane_step.core.controllers.demand import Signal, read_demand
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Board, Design, Pin
 from vane_step.core.memo import forget
+from vane_step.core.sheet.export import sheets_pdf
 from vane_step.data import shipped
 
 FAULTS = Path(__file__).parent.parent / "tests" / "samples" / "faults.json"

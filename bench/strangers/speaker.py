@@ -260,6 +260,8 @@ MAKERS: dict[str, Maker] = {
     "pin": lambda s, d: f"pin {s.pin(d)} {s.pick(('VDD', 'GND', 'X', '+'))} {s.pick(PinRole.__args__)}",  # type: ignore[attr-defined]
     "value": lambda s, d: f"value {s.ref(d)} {s.pick(VALUES) or '1k'}",
     "divide": lambda s, d: "divide",
+    "copy": lambda s, d: f"copy {s.ref(d)} {s.ref(d)}",
+    "call": lambda s, d: f"call {s.pick(('Mine', 'A b'))}",
     "block": lambda s, d: f"block {s.ref(d)} {s.ref(d)} {s.pick(('Feed', 'Press', 'A b'))}",
     "add": lambda s, d: (
         f"add {s.fresh(d)}{'..' + str(s.rng.randint(41, 43)) if s.rng.random() < 0.1 else ''} {s.what()} {s.pick(VALUES)}".strip()

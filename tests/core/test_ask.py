@@ -56,6 +56,8 @@ class Verbs(unittest.TestCase):
             "value": "value R9 4k7 1%",
             "block": "block R9 Pump driver",
             "divide": "divide",
+            "copy": "copy R9 LED1",
+            "call": "call Hoarfrost",
             "add": "add R40 CHIP-1608M 10k",
             "remove": "remove R9",
             "nudge": "nudge U1 0 1",

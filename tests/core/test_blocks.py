@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import itertools
 import json
+import random
 import unittest
 
 from hypothesis import given, settings, strategies as st
 
-from tests.support import FROST, board, demo, said
+from tests.support import FROST, board, demo, design, said
 from vane_step.core.circuit.blocks import block_from, block_json, take_block, use_block
+from vane_step.core.circuit.copies import added_refs, copied, set_in
 from vane_step.core.circuit.minimum import minimum_block
 from vane_step.core.circuit.reasons import reasons
 from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import apply
-from vane_step.core.design.model import Design, split_pin
+from vane_step.core.design.model import Design, natural, split_pin
 from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.data.shipped import blocks, catalogue
 
@@ -33,6 +36,14 @@ WANTED = (
     "Sounder",
     "Sense resistor",
     "Key matrix 3 x 5",
+    "Blinking timer",
+    "Two-button light",
+    "Jack to 5 V",
+    "USB-C 5 V and data",
+    "USB to serial",
+    "Small loudspeaker amplifier",
+    "Relay with NPN",
+    "Fan dimmer",
 )
 
 
@@ -172,3 +183,48 @@ class OwnBlocks(unittest.TestCase):
             apply(empty, use_block(empty, saved, {}))
         except VaneStepError as error:
             self.assertTrue(error.message)
+
+
+class Copies(unittest.TestCase):
+    """Parts copied within a design and to another."""
+
+    def test_a_copy_is_connected_alike(self) -> None:
+        """Among the copies connections are as among the originals, and to the rest by name alone; it is taken back."""
+        d = demo(FROST)
+        rng = random.Random(14)
+        for _ in range(30):
+            refs = sorted(rng.sample(sorted(d.parts), rng.randint(1, 12)), key=natural)
+            pins = [f"{r}.{p.number}" for r in refs for p in d.parts[r].pins]
+            for into in (d, design([])):
+                edit = set_in(into, block_from(block_json(copied(d, refs))))
+                after, back = apply(into, edit)
+                fresh = dict(zip(refs, added_refs(edit), strict=True))
+                self.assertFalse(set(fresh.values()) & set(into.parts))
+                now = {p: after.net_of(f"{fresh[split_pin(p)[0]]}.{split_pin(p)[1]}") for p in pins}
+                for one, two in itertools.combinations(pins, 2):
+                    joined = d.net_of(one) is not None and d.net_of(one) == d.net_of(two)
+                    self.assertEqual(now[one] is not None and now[one] == now[two], joined, (one, two))
+                for pin in pins:
+                    if now[pin] in into.nets:
+                        self.assertEqual(now[pin], d.net_of(pin))
+                self.assertEqual(apply(after, back)[0], into)
+
+    def test_cut_and_set_in_is_the_same_circuit(self) -> None:
+        """What is cut and set in again is connected as before, where its nets had names."""
+        d = demo(FROST)
+        saved = copied(d, ["R9", "R10", "Q1"])
+        cut = said(d, "remove R9 R10 part=Q1")
+        after = apply(cut, set_in(cut, saved))[0]
+        self.assertEqual(
+            {n: set(x.pins) for n, x in after.nets.items()}, {n: set(x.pins) for n, x in d.nets.items()}
+        )
+
+    def test_every_kit_is_right(self) -> None:
+        """No block of the library has a fault of its own; what its ports still want is all that may be told."""
+        wants = {"no-supply", "no-pull-up", "gate-floats", "open-pin"}
+        for name, saved in blocks().items():
+            d = apply(design([]), use_block(design([]), saved, {}))[0]
+            with self.subTest(name):
+                self.assertEqual(
+                    [f.message for f in review(d) if f.level == "stop" and f.code not in wants], []
+                )

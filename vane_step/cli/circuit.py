@@ -15,8 +15,10 @@ from vane_step.cli.board import outline_option
 from vane_step.cli.files import Own, console, load, own_texts, read_bytes, read_text, write
 from vane_step.cli.report import In, Out, Report, change, finish
 from vane_step.core.ask import ask
+from vane_step.core.ask.copying import told
 from vane_step.core.ask.words import pairs
 from vane_step.core.circuit.blocks import block_json, take_block, use_block
+from vane_step.core.circuit.copies import copied, set_in
 from vane_step.core.design.edits import AddPart, Edit, apply
 from vane_step.core.design.fileformat import json_schema, to_json
 from vane_step.core.design.model import Board, Design
@@ -195,6 +197,25 @@ def block_take(
     design = load(source)
     refs = [p.ref for p in design.parts.values() if p.block == block]
     write(output, block_json(take_block(design, refs, block)))
+
+
+@block_app.command("copy")
+def block_copy(
+    source: In, output: Out, refs: Annotated[str, typer.Option(help="Parts, with commas between.")]
+) -> None:
+    """Copy parts with what connects them, to be set into another design."""
+    write(output, block_json(copied(load(source), [r.strip() for r in refs.split(",") if r.strip()])))
+
+
+@block_app.command("paste")
+def block_paste(
+    source: In, block: Annotated[Path, typer.Argument(help="What was copied.")], output: Out
+) -> None:
+    """Set copied parts into a design: named nets are joined by name, references go on counting."""
+    design = load(source)
+    edit = set_in(design, block_file(read_bytes(block), str(block)))
+    print(f"sets in {told(design, edit)}")
+    write(output, to_json(apply(design, edit)[0]))
 
 
 @block_app.command("use")

@@ -25,6 +25,7 @@ from vane_step.web.guards import Guards
 from vane_step.web.jobs import Jobs
 from vane_step.web.log import close as close_log, log, write_to
 from vane_step.web.pages import (
+    blocks,
     board,
     brief,
     catalogue,
@@ -61,6 +62,7 @@ ROOMS = (
     parts,
     changes,
     circuit,
+    blocks,
     power,
     fits,
     board,

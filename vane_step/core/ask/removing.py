@@ -39,6 +39,7 @@ def remove(design: Design, words: Sequence[str]) -> Proposal:
                 value=word,
                 allowed=f"part={word}, item={word}",
                 next_step="Say which.",
+                choices=(f"remove part={word}", f"remove item={word}"),
             )
         if sign and key == "part":
             parts.append(part_of(design, name).ref)

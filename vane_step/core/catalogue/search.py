@@ -13,6 +13,8 @@ from vane_step.core.errors import InputError
 from vane_step.core.quantity import parse_value
 
 MAX_WORDS = 12
+# The voltage a clamp stands without conducting.
+STANDS: Final = "vso_v"
 # Words that say nothing of a part.
 EMPTY: Final = frozenset(
     [
@@ -77,8 +79,13 @@ class Wish:
             if known.unit not in units:
                 continue
             if known.sense == "value":
-                # A part whose very value has this unit is meant by its value, not by some rating.
-                return 0.0 if abs(abs(have) - self.value) <= 0.01 * abs(self.value) else None
+                # A part whose very value has this unit is meant by its value, not by some rating; a clamp by either
+                # the voltage it holds or the one it stands.
+                if abs(abs(have) - self.value) <= 0.01 * abs(self.value):
+                    return 0.0
+                if STANDS not in params:
+                    return None
+                continue
             off = self._off(key, have, params)
             if off is not None and (best is None or off < best):
                 best = off

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from vane_step.core.design.model import BY_ID, SINGLES, Design, Frozen, Net, Part, by_id, in_order
+from vane_step.core.design.model import BY_ID, SINGLES, TEXTS, Design, Frozen, Net, Part, by_id, in_order
 from vane_step.core.errors import NotFound
 
 # The entry under a section and a key: what it becomes, or ``None`` when it goes. The board has the key "".
@@ -15,7 +15,7 @@ def sections_after(design: Design, changes: Changes, ordered: bool = True) -> di
     """Give the sections of a design as they are after some changes; new names are put in their place."""
     sections: dict[str, Any] = {}
     for (section, key), value in changes.items():
-        if section in SINGLES:
+        if section in SINGLES or section in TEXTS:
             sections[section] = value
             continue
         items = sections.setdefault(section, dict(getattr(design, section)))
@@ -24,7 +24,9 @@ def sections_after(design: Design, changes: Changes, ordered: bool = True) -> di
         else:
             items[key] = value
     for section, items in sections.items():
-        if ordered and section not in SINGLES and items.keys() - getattr(design, section).keys():
+        if section in SINGLES or section in TEXTS:
+            continue
+        if ordered and items.keys() - getattr(design, section).keys():
             sections[section] = (by_id if section in BY_ID else in_order)(items)
     return sections
 

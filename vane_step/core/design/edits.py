@@ -24,6 +24,7 @@ from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import (
     COLLECTIONS,
     SINGLES,
+    TEXTS,
     Design,
     Frozen,
     Part,
@@ -53,6 +54,7 @@ from vane_step.core.design.recordedits import (
     RemoveItem as RemoveItem,
     SetBrief as SetBrief,
     SetItem as SetItem,
+    SetName as SetName,
 )
 from vane_step.core.errors import EditRefused, InputError
 
@@ -82,6 +84,8 @@ class Restore(Frozen):
         for section, key, value in self.entries:
             if section in SINGLES:
                 changes[(section, key)] = SINGLES[section].model_validate(value)
+            elif section in TEXTS:
+                changes[(section, key)] = value
             elif section in COLLECTIONS:
                 changes[(section, key)] = (
                     None if value is None else COLLECTIONS[section].model_validate(value)
@@ -118,6 +122,7 @@ Single = Annotated[
     | SetItem
     | RemoveItem
     | SetBrief
+    | SetName
     | SetPart
     | Restore,
     Field(discriminator="kind"),
@@ -190,6 +195,9 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
         ) from error
     before: list[tuple[str, str, Any]] = []
     for section, key in changes:
+        if section in TEXTS:
+            before.append((section, key, getattr(design, section)))
+            continue
         old = getattr(design, section) if section in SINGLES else getattr(design, section).get(key)
         before.append((section, key, None if old is None else old.model_dump(mode="json")))
     sections = sections_after(design, changes)
@@ -208,6 +216,8 @@ def apply(design: Design, edit: Edit) -> tuple[Design, Restore]:
 
 def _checked(section: str, key: str, value: Frozen | str | None) -> Frozen | str | None:
     """Give a new entry as it will be read back; edits are free in how they make it, so it is validated here."""
+    if section in TEXTS:
+        return SetName(name=value or "").name if section == "name" else value
     if not isinstance(value, Frozen):
         return value
     read = type(value).model_validate_json(value.model_dump_json())

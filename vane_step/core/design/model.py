@@ -230,7 +230,9 @@ COLLECTIONS: Final[dict[str, type[Frozen]]] = {
 }
 # Sections that hold one thing instead of many.
 SINGLES: Final[dict[str, type[Frozen]]] = {"board": Board, "brief": Brief}
-SECTIONS: Final = (*COLLECTIONS, *SINGLES, "name", "title")
+# Sections that are a text.
+TEXTS: Final = ("name", "title")
+SECTIONS: Final = (*COLLECTIONS, *SINGLES, *TEXTS)
 
 
 @functools.lru_cache(maxsize=10_000)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any, Literal
 
+from pydantic import Field
+
 from vane_step.core.design.changes import Changes
 from vane_step.core.design.model import (
     Block,
@@ -17,6 +19,7 @@ from vane_step.core.design.model import (
     Package,
     Pour,
     Requirement,
+    Text,
     Variant,
     Waiver,
     name_of,
@@ -79,6 +82,16 @@ class RemoveItem(Frozen):
             where=self.id,
             next_step="Name a part, net, hole, text, pour, zone, cut-out or reason there is.",
         )
+
+
+class SetName(Frozen):
+    """Give the design another name."""
+
+    kind: Literal["set-name"] = "set-name"
+    name: Text = Field(min_length=1, max_length=80)
+
+    def changes(self, design: Design) -> Changes:
+        return {("name", ""): self.name}
 
 
 class SetBrief(Frozen):

@@ -10,16 +10,21 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from vane_step.core.ask.reasons import SKILLS
 from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.brief.needs import MARKS, evidence, known_figures
+from vane_step.core.circuit.blocks import use_block
+from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import validated
+from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
 from vane_step.core.quantity import parse_length_nm, parse_value
 from vane_step.data.shipped import rule_set
 from vane_step.store.designs import Kept
 from vane_step.web.findings_view import outside
 from vane_step.web.pages.shelf import put_on_shelf
-from vane_step.web.render import page, step_page, store_of
+from vane_step.web.render import page, resources_of, step_page, store_of
 
 router = APIRouter()
+# From so many parts a block is a beginning by itself.
+WHOLE = 6
 MANUFACTURING = {
     "order": ("standard-house", 2),
     "order-four": ("four-layer-house", 4),
@@ -70,7 +75,15 @@ def brief_rows(request: Request, id: str) -> HTMLResponse:
 @router.get("/new", response_class=HTMLResponse)
 def questions(request: Request) -> HTMLResponse:
     """Ask what a new design is to be."""
-    return page(request, "new.html", {"design": None, "told": {}, "error": None})
+    return page(
+        request, "new.html", {"design": None, "told": {}, "error": None, "library": _library(request)}
+    )
+
+
+def _library(request: Request) -> list[dict[str, Any]]:
+    """List the blocks a design can begin with; those of many parts are whole beginnings."""
+    known = sorted(resources_of(request).blocks.values(), key=lambda b: b.name.lower())
+    return [{"block": b, "whole": len(b.parts) >= WHOLE} for b in known]
 
 
 @router.post("/new", response_model=None)
@@ -86,6 +99,7 @@ def new(
     budget: Annotated[str, Form(max_length=20)] = "",
     date: Annotated[str, Form(max_length=10)] = "",
     wanted: Annotated[str, Form(max_length=4000)] = "",
+    kit: Annotated[list[str] | None, Form(max_length=40)] = None,
 ) -> Response:
     """Start a design from the answers: its brief, its first requirements, its board and its maker's rules.
 
@@ -104,14 +118,26 @@ def new(
         "wanted": wanted,
     }
     try:
-        data = _answers(told)
-        design = validated(data, "new design")
+        design = _with_blocks(request, validated(_answers(told), "new design"), kit or [])
     except InputError as error:
         if "text/html" not in request.headers.get("accept", ""):
             raise
-        return page(request, "new.html", {"design": None, "told": told, "error": error}, status=error.status)
+        data = {"design": None, "told": {**told, "kit": kit}, "error": error, "library": _library(request)}
+        return page(request, "new.html", data, status=error.status)
     id = put_on_shelf(store_of(request), name, design)
-    return RedirectResponse(f"/d/{id}/brief", 303)
+    return RedirectResponse(f"/d/{id}/circuit" if design.parts else f"/d/{id}/brief", 303)
+
+
+def _with_blocks(request: Request, design: Design, names: list[str]) -> Design:
+    """Put blocks of the library into a new design, joined by the names of their supplies."""
+    known = resources_of(request).blocks
+    for name in names:
+        if name not in known:
+            raise InputError(
+                f"There is no block {name}.", where="question 8", value=name, allowed=", ".join(known)
+            )
+        design = apply(design, use_block(design, known[name], {}))[0]
+    return design
 
 
 def _answers(told: dict[str, str]) -> dict[str, Any]:

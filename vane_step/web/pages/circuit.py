@@ -13,21 +13,18 @@ from vane_step.core.board.copper.figures import steps_of
 from vane_step.core.board.drc.via_current import carried_a, via_groups
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.placement.align import LINES, WAYS
-from vane_step.core.circuit.blocks import block_json, take_block
 from vane_step.core.circuit.reasons import reasons, where_it_counts
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import AddPart, SetItem, Together, net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, Via, natural, pin_name, split_pin
-from vane_step.core.errors import EditRefused, InputError, NotFound
-from vane_step.core.fab.release import slug
+from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.part import part_from
 from vane_step.core.patterns.packages import package as own_package
 from vane_step.core.power import trace
 from vane_step.core.power.formulas import FORMULAS
 from vane_step.core.sheet.export import sheet_svg, sheets_pdf
 from vane_step.core.sheet.sheet import SHEET_WIDTH, sheet, sheet_names
-from vane_step.data.shipped import blocks
-from vane_step.importers import block_file as imported_block, connection_list, package_file, pin_file
+from vane_step.importers import connection_list, package_file, pin_file
 from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer
 from vane_step.web.palette import palette
@@ -182,79 +179,8 @@ def sheet_file(request: Request, id: str, page: str | None = None) -> Response:
     return Response(text, media_type="image/svg+xml", headers=headers)
 
 
-class Keeping(BaseModel):
-    """A block of the sheet to keep for other designs."""
-
-    model_config = ConfigDict(extra="forbid")
-    block: str = Field(max_length=60)
-    name: str = Field(min_length=1, max_length=60)
-    note: str = Field(default="", max_length=200)
-    version: int = 0
-
-
-@router.post("/d/{id}/keep-block")
-def keep_block(request: Request, id: str, body: Keeping) -> dict[str, Any]:
-    """Keep a block of this design in the library."""
-    design = store_of(request).get(id).design
-    if body.name in blocks():
-        raise EditRefused(
-            f"{body.name} is a block that ships with the program.",
-            where=body.name,
-            next_step="Name it otherwise.",
-        )
-    refs = [p.ref for p in design.parts.values() if p.block == body.block]
-    saved = take_block(design, refs, body.name, body.note)
-    about = design.blocks.get(body.block)
-    if about:
-        saved = saved.model_copy(update={"hints": about.hints, "worked": about.worked})
-    store_of(request).shared.keep_block(body.name, block_json(saved))
-    request.app.state.events.publish(id, "offers", {})
-    return {"says": f"kept “{body.name}”, {len(saved.parts)} parts"}
-
-
-@router.get("/blocks/{name}.json")
-def block_file(request: Request, name: str) -> Response:
-    """Give a block as a file."""
-    found = resources_of(request).blocks.get(name)
-    if found is None:
-        raise NotFound(f"There is no block {name}.", where=name, next_step="Look at the library.")
-    headers = {"Content-Disposition": f'attachment; filename="{slug(name)}.block.json"'}
-    return Response(block_json(found), media_type="application/json", headers=headers)
-
-
-@router.post("/d/{id}/import-block")
-def bring_block(request: Request, id: str, file: UploadFile) -> RedirectResponse:
-    """Bring a block from a file into the library."""
-    name = file.filename or "block"
-    saved = imported_block(file.file.read(), name)
-    if saved.name in blocks():
-        raise EditRefused(
-            f"{saved.name} is a block that ships with the program.",
-            where=name,
-            next_step="Give yours another name.",
-        )
-    store_of(request).shared.keep_block(saved.name, block_json(saved))
-    return RedirectResponse(f"/d/{id}/circuit?show=blocks", 303)
-
-
-class Forgetting(BaseModel):
-    """An own block to be removed from the library."""
-
-    model_config = ConfigDict(extra="forbid")
-    name: str = Field(max_length=60)
-    version: int = 0
-
-
-@router.post("/d/{id}/delete-block")
-def forget_block(request: Request, id: str, body: Forgetting) -> dict[str, Any]:
-    """Remove an own block from the library; designs that use it keep their parts."""
-    store_of(request).shared.forget_block(body.name)
-    request.app.state.events.publish(id, "offers", {})
-    return {"says": f"forgot “{body.name}”"}
-
-
 @router.get("/d/{id}/selection", response_class=HTMLResponse)
-def selection(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
+def selection(request: Request, id: str, kind: str, key: str, step: str = "") -> HTMLResponse:
     """Give all that is known of a part, pins, a net or a piece of copper."""
     kept = store_of(request).get(id)
     if kind not in SELECTIONS:
@@ -265,7 +191,8 @@ def selection(request: Request, id: str, kind: str, key: str) -> HTMLResponse:
         for f in findings_of(kept.design)
         if kind in ("part", "net") and (key in f.place.refs or key == f.place.net)
     ]
-    data = {"kept": kept, "design": kept.design, "kind": kind, "key": key, "findings": mine[:4], **about}
+    told = {"kind": kind, "key": key, "step": step, "findings": mine[:4]}
+    data = {"kept": kept, "design": kept.design, **told, **about}
     return page(request, "_selection.html", data)
 
 

@@ -106,6 +106,20 @@ def import_design(request: Request, files: list[UploadFile]) -> RedirectResponse
     return RedirectResponse(f"/d/{id}/board", 303)
 
 
+@router.post("/d/{id}/copy")
+def copy(request: Request, id: str) -> RedirectResponse:
+    """Begin a design with a copy of another: all of it, without its history, under a name of its own."""
+    store = store_of(request)
+    old = store.get(id).design
+    names = {name for _, name, *_ in (*store.shelf(), *store.shelf(binned=True))}
+    title, number = f"{old.name[:70]} copy", 2
+    while title in names:
+        title, number = f"{old.name[:70]} copy {number}", number + 1
+    new = put_on_shelf(store, title, old.replaced(name=title))
+    log.info("copy", design=new, of=id)
+    return RedirectResponse(f"/d/{new}/brief", 303)
+
+
 @router.post("/d/{id}/delete")
 def delete(request: Request, id: str) -> RedirectResponse:
     """Put a design in the bin."""

@@ -1,6 +1,7 @@
 // The sheet: choosing pins, joining them, nudging parts. The drawing itself comes from the program.
 import { ask, design, onChange, select, state, tell } from "./frame.js";
 import { t } from "./frame/texts.js";
+import { choose, chooseByBox, chosen } from "./clip.js";
 import { drawConnections } from "./wire.js";
 
 const holder = document.getElementById("sheet");
@@ -24,6 +25,7 @@ async function redraw() {
     holder.innerHTML = await answer.text();
     mark();
     count();
+    holder.dispatchEvent(new Event("vane:drawn"));
   }
 }
 onChange(redraw);
@@ -68,7 +70,10 @@ holder.addEventListener("click", (e) => {
   } else if (part) {
     pins = [];
     mark();
-    select("part", part.dataset.ref);
+    const { ref } = part.dataset,
+      others = chosen().filter((r) => r !== ref);
+    // With the shift key parts are chosen one after the other; a second time they are left out again.
+    choose(e.shiftKey ? (others.length < chosen().length ? others : [...others, ref]) : [ref]);
   }
 });
 
@@ -84,12 +89,14 @@ document.addEventListener("vane:adding", (e) => {
 
 // The Delete key: parts go, pins are disconnected; a net has company, so that is asked.
 function takeOut(kind, key) {
-  const names = key.split(",").join(" ");
   if (kind === "net") tell(t`Take all pins off ${key}?`, false, [`remove ${key}`]);
   else {
     pins = [];
     select(null);
-    ask(kind === "pins" ? `disconnect ${names}` : `remove ${names}`);
+    const each = key.split(",");
+    ask(
+      kind === "pins" ? `disconnect ${each.join(" ")}` : `remove ${each.map((r) => `part=${r}`).join(" ")}`,
+    );
   }
 }
 
@@ -108,6 +115,7 @@ document.addEventListener("vane:key", (e) => {
 });
 
 drawConnections(holder);
+chooseByBox(holder);
 
 // -- nudging --
 let drag = null;
@@ -154,8 +162,8 @@ document.addEventListener("vane:go", (e) => {
 document.addEventListener("vane:hover", (e) => {
   const d = e.detail,
     refs = d ? d.refs.split(" ") : [],
-    chosen = d ? d.pins.split(" ") : [];
-  light((x) => Boolean(d) && ((x.ref && refs.includes(x.ref)) || (x.pin && chosen.includes(x.pin))));
+    ends = d ? d.pins.split(" ") : [];
+  light((x) => Boolean(d) && ((x.ref && refs.includes(x.ref)) || (x.pin && ends.includes(x.pin))));
 });
 if (location.hash) {
   const name = decodeURIComponent(location.hash.slice(1));
