@@ -1,136 +1,16 @@
-"""The first hour, by pointing: what a newcomer builds without knowing our words, with clicks and keys counted."""
+"""What the sheet asks and answers while a newcomer points: questions, several parts at once, copies."""
 
 from __future__ import annotations
 
-import os
 import unittest
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import expect
 
 from tests.browser.support import InBrowser
-from vane_step.core.circuit.review import review
-from vane_step.core.design.fileformat import from_json
-
-MOST_CLICKS_AND_KEYS = 60
-
-
-class Hand:
-    """A hand that points and types, and counts what it does."""
-
-    def __init__(self, page: Page) -> None:
-        self.page = page
-        self.clicks = self.keys = 0
-
-    def tile(self, name: str, value: str = "") -> None:
-        """Add a part from the palette, with its value typed in place where it has one."""
-        self.mark()
-        if value:
-            self.page.locator(f'input[aria-label="Value of {name}"]').click()
-            self.page.keyboard.type(value)
-            self.page.keyboard.press("Enter")
-            self.keys += len(value) + 1
-        else:
-            self.page.get_by_role("button", name=name, exact=True).click()
-        self.clicks += 1
-        self.drawn()
-
-    def mark(self) -> None:
-        """Mark the sheet as it is, to see when it is drawn anew."""
-        self.page.evaluate("document.getElementById('sheet').firstElementChild.dataset.old = 1")
-
-    def drawn(self) -> None:
-        """Wait until the sheet is drawn anew."""
-        self.page.wait_for_function(
-            "() => !('old' in document.getElementById('sheet').firstElementChild.dataset)"
-        )
-
-    def spot(self, what: str) -> tuple[float, float]:
-        """Give where a pin is on the screen."""
-        place = self.page.locator(f'#sheet [data-pin="{what}"], #sheet [data-net="{what}"]').first
-        for _ in range(50):
-            # The sheet is drawn anew after each change; a place taken from the old one is none.
-            if box := place.bounding_box():
-                return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-            self.page.wait_for_timeout(100)
-        raise AssertionError(f"{what} is not on the sheet")
-
-    def drag(self, one: str, two: str) -> str:
-        """Draw a connection from one end to another; give what was said beforehand."""
-        self.mark()
-        to = self.spot(two)
-        at = self.spot(one)
-        self.page.mouse.move(*at)
-        self.page.mouse.down()
-        self.page.mouse.move((at[0] + to[0]) / 2, (at[1] + to[1]) / 2, steps=2)
-        self.page.mouse.move(*to, steps=3)
-        expect(self.page.locator(".wire-tip")).to_contain_text("then has")
-        told = self.page.locator(".wire-tip").inner_text()
-        self.page.mouse.up()
-        self.clicks += 1
-        self.drawn()
-        return told
 
 
 class FirstHour(InBrowser):
     """From the empty shelf."""
-
-    def test_the_blinking_timer(self) -> None:
-        """Nine parts and seven nets by pointing: within 60 clicks and keys, every pin where it belongs, nothing refused."""
-        page = self.page("/new", width=1600, height=1300)
-        page.fill("input[name=name]", "Blinking light")
-        page.get_by_role("button", name="Begin the design").click()
-        page.locator(".step-link", has_text="Circuit").click()
-        expect(page.locator(".empty")).to_contain_text("An empty circuit")
-        hand = Hand(page)
-        page.locator('[data-fold="palette"] > summary').click()
-        hand.clicks += 1
-        hand.tile("Timer")
-        hand.tile("Screw terminal", "2")
-        for name, value in (("Resistor", "10k"), ("Resistor", "68k"), ("Resistor", "1k"), ("LED", "red")):
-            hand.tile(name, value)
-        for name, value in (("Capacitor", "10u"), ("Capacitor", "10n"), ("Capacitor", "100n")):
-            hand.tile(name, value)
-        # Supply, then ground, the timing chain, the light; a pin is named on the sheet by what it does.
-        for one, two in (
-            ("J1.1", "U1.8"),
-            ("U1.4", "U1.8"),
-            ("R1.1", "U1.8"),
-            ("C3.1", "U1.8"),
-            ("J1.2", "U1.1"),
-            ("C1.2", "U1.1"),
-            ("C2.2", "U1.1"),
-            ("C3.2", "U1.1"),
-            ("LED1.1", "U1.1"),
-            ("R1.2", "U1.7"),
-            ("R2.1", "U1.7"),
-            ("R2.2", "U1.6"),
-            ("U1.2", "U1.6"),
-            ("C1.1", "U1.6"),
-            ("C2.1", "U1.5"),
-            ("U1.3", "R3.1"),
-            ("R3.2", "LED1.2"),
-        ):
-            hand.drag(one, two)
-        text = page.request.get(f"{self.server.address}/d/blinking-light/design.json").text()
-        d = from_json(text, "blinking-light")
-        nets = {frozenset(net.pins) for net in d.nets.values()}
-        self.assertEqual(
-            nets,
-            {
-                frozenset(("J1.1", "U1.8", "U1.4", "R1.1", "C3.1")),
-                frozenset(("J1.2", "U1.1", "C1.2", "C2.2", "C3.2", "LED1.1")),
-                frozenset(("R1.2", "U1.7", "R2.1")),
-                frozenset(("R2.2", "U1.6", "U1.2", "C1.1")),
-                frozenset(("C2.1", "U1.5")),
-                frozenset(("U1.3", "R3.1")),
-                frozenset(("R3.2", "LED1.2")),
-            },
-        )
-        self.assertFalse([f for f in review(d) if f.code == "open-pin"])
-        self.assertTrue(all(p.catalogue for p in d.parts.values()), "a part without a number to order")
-        if os.environ.get("FIRST_HOUR"):
-            print(f"\n{hand.clicks} clicks, {hand.keys} keys")
-        self.assertLessEqual(hand.clicks + hand.keys, MOST_CLICKS_AND_KEYS)
 
     def test_a_question_before_two_nets_are_one(self) -> None:
         """A pin of one named net dragged to another: the page asks, and the answer that is chosen is carried out."""
@@ -145,6 +25,55 @@ class FirstHour(InBrowser):
         notice.get_by_role("button", name="merge ONE TWO").click()
         expect(notice).to_be_hidden()
         expect(page.locator("#last")).to_contain_text("merge ONE TWO")
+
+    def test_several_at_once(self) -> None:
+        """Parts caught by a box are copied and set in here and on another design's sheet; cut, they come back by a key."""
+        page = self.page(f"{self.fresh('Copied')}/circuit", height=1200)
+        one, two = (page.locator(f'.symbol[data-ref="{r}"]') for r in ("F1", "D1"))
+        first, last = one.bounding_box(), two.bounding_box()
+        assert first
+        assert last
+        page.mouse.move(last["x"] + last["width"] + 4, last["y"] + last["height"] + 14)
+        page.mouse.down()
+        page.mouse.move(first["x"] - 4, first["y"] - 6, steps=4)
+        page.mouse.up()
+        expect(page.locator(".selection-head").first).to_contain_text("2 parts")
+        self.assertEqual(page.locator(".picked").count(), 2)
+        for _ in range(2):
+            with page.expect_response("**/clip?*"):
+                page.locator('.symbol[data-ref="F1"]').click(modifiers=["Shift"])
+        page.wait_for_timeout(200)
+        page.keyboard.press("Control+c")
+        expect(page.locator("#notice")).to_contain_text("Copied D1, F1")
+        with page.expect_response("**/clip?*"):
+            page.keyboard.press("Control+v")
+        expect(page.locator("#notice")).to_contain_text("joined by name to")
+        expect(page.locator("#last")).to_contain_text("set in 2 parts")
+        other = page.context.new_page()
+        other.goto(f"{self.server.address}/d/2-seedling-thirst-beeper/circuit")
+        other.locator("#sheet-svg").wait_for()
+        other.keyboard.press("Control+v")
+        expect(other.locator("#notice")).to_contain_text("sets in D1, F1")
+        other.close()
+        expect(page.locator("#counts")).to_contain_text("54 parts")
+        page.keyboard.press("Control+x")
+        expect(page.locator("#counts")).to_contain_text("52 parts")
+        page.keyboard.press("Control+v")
+        expect(page.locator("#counts")).to_contain_text("54 parts")
+
+    def test_begun_with_a_copy(self) -> None:
+        """A design on the shelf is copied, and the copy named anew on its brief; the first stays as it was."""
+        page = self.page("/")
+        page.get_by_role("button", name="Begin with a copy of Seedling Thirst Beeper").click()
+        expect(page).to_have_url(f"{self.server.address}/d/seedling-thirst-beeper-copy/brief")
+        field = page.get_by_label("Name of the design")
+        expect(field).to_have_value("Seedling Thirst Beeper copy")
+        field.fill("Marrow Alarm")
+        page.get_by_role("button", name="Name the design").click()
+        expect(page.locator("#last")).to_contain_text("call")
+        page.goto(self.server.address + "/")
+        expect(page.locator(".design-card h2", has_text="Marrow Alarm")).to_be_visible()
+        expect(page.locator(".design-card h2", has_text="Seedling Thirst Beeper")).to_be_visible()
 
 
 if __name__ == "__main__":

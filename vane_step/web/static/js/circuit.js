@@ -29,6 +29,18 @@ async function redraw() {
   }
 }
 onChange(redraw);
+// Pins that were put on a net are done with: the next one clicked begins anew.
+let joining = false;
+document.addEventListener("submit", (e) => {
+  joining = (e.target.dataset.form || "").startsWith("join ");
+});
+onChange(() => {
+  if (!joining) return;
+  joining = false;
+  pins = [];
+  mark();
+  select(null);
+});
 const fit = () => {
   if (holder.dataset.show === "sheet" && room() !== drawn) redraw();
 };
