@@ -29,6 +29,8 @@ class FirstHour(InBrowser):
     def test_several_at_once(self) -> None:
         """Parts caught by a box are copied and set in here and on another design's sheet; cut, they come back by a key."""
         page = self.page(f"{self.fresh('Copied')}/circuit", height=1200)
+        page.locator('[data-pin="U3.3"]').hover()
+        expect(page.locator(".pin-tip")).to_have_text("U3.3 IN, takes its supply, 4.4 V to 15 V, on 5V0")
         one, two = (page.locator(f'.symbol[data-ref="{r}"]') for r in ("F1", "D1"))
         first, last = one.bounding_box(), two.bounding_box()
         assert first

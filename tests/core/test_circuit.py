@@ -7,11 +7,12 @@ import unittest
 
 from tests.support import BEEPER, FROST, PANEL, ROOT, circuit, demo, design, part, pin_of, said
 from vane_step.core.ask import ask
+from vane_step.core.circuit.bearing import bears, pin_says
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.rails import LOWER_SUPPLIES, named_volts
 from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import Edit, Join, PartPins, SetPin, apply
-from vane_step.core.design.model import Design, Net, role_of_net
+from vane_step.core.design.model import Design, Net, Part, role_of_net
 from vane_step.core.errors import InputError
 from vane_step.data.shipped import resources
 
@@ -218,3 +219,22 @@ class Ways(unittest.TestCase):
                     self.assertIn(f"J{k}.1", found.remedy.ask if found.remedy else found.message)
                 after = said(d, found.remedy.ask if found.remedy else "pin J1.1 VP supply-out")
                 self.assertNotIn("no-supply", [f.code for f in review(after)])
+
+
+class Pins(unittest.TestCase):
+    """What a pin says of itself."""
+
+    def test_every_pin_says_what_it_bears(self) -> None:
+        """No pin of any part or design is without an answer; supplies tell their range, and each tells its net."""
+        for name in (FROST, PANEL):
+            d = demo(name)
+            for ref, one in d.parts.items():
+                for pin in one.pins:
+                    says = pin_says(d, f"{ref}.{pin.number}")
+                    net = d.net_of(f"{ref}.{pin.number}")
+                    self.assertIn(f"on {net}" if net else "open", says)
+                    if pin.role == "supply-in" and "supply_max_v" in one.params:
+                        self.assertIn(f"to {one.params['supply_max_v']:g} V", says)
+        for known in resources().catalogue.parts.values():
+            for pin in known.pins:
+                self.assertTrue(all(bears(Part(ref="U1", package="X", params=known.params), pin)))

@@ -17,8 +17,10 @@ from vane_step.cli.report import In, Out, Report, change, finish
 from vane_step.core.ask import ask
 from vane_step.core.ask.copying import told
 from vane_step.core.ask.words import pairs
+from vane_step.core.circuit.bearing import pin_says
 from vane_step.core.circuit.blocks import block_json, take_block, use_block
 from vane_step.core.circuit.copies import copied, set_in
+from vane_step.core.circuit.pins import find_pins
 from vane_step.core.design.edits import AddPart, Edit, apply
 from vane_step.core.design.fileformat import json_schema, to_json
 from vane_step.core.design.model import Board, Design
@@ -199,6 +201,16 @@ def block_take(
     write(output, block_json(take_block(design, refs, block)))
 
 
+def pin(
+    source: In,
+    name: Annotated[str, typer.Argument(help="A pin, such as U1.5 or U1.PB3.")],
+) -> None:
+    """Say what a pin is, what it bears by the catalogue and what it is on."""
+    design = load(source)
+    for found in find_pins(design, name):
+        print(pin_says(design, found))
+
+
 @block_app.command("copy")
 def block_copy(
     source: In, output: Out, refs: Annotated[str, typer.Option(help="Parts, with commas between.")]
@@ -247,4 +259,4 @@ def rules(
         print(f"{rule.code:20} {', '.join(rule.levels):18} {rule.title} ({rule.source})")
 
 
-COMMANDS: tuple[Callable[..., None], ...] = (pins, add, connect, say, check, schema, rules, sheets)
+COMMANDS: tuple[Callable[..., None], ...] = (pins, pin, add, connect, say, check, schema, rules, sheets)

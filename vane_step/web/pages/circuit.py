@@ -13,6 +13,7 @@ from vane_step.core.board.copper.figures import steps_of
 from vane_step.core.board.drc.via_current import carried_a, via_groups
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.placement.align import LINES, WAYS
+from vane_step.core.circuit.bearing import pin_says
 from vane_step.core.circuit.reasons import reasons, where_it_counts
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import AddPart, SetItem, Together, net_of, part_of
@@ -196,6 +197,12 @@ def selection(request: Request, id: str, kind: str, key: str, step: str = "") ->
     return page(request, "_selection.html", data)
 
 
+@router.get("/d/{id}/pin")
+def pin(request: Request, id: str, name: str) -> dict[str, str]:
+    """Say what a pin is, what it bears and what it is on."""
+    return {"says": pin_says(store_of(request).get(id).design, name)}
+
+
 def _about_part(design: Design, key: str) -> dict[str, Any]:
     part = part_of(design, key)
     pins = [(p, design.net_of(pin_name(key, p.number))) for p in part.pins]
@@ -210,8 +217,8 @@ def _about_pins(design: Design, key: str) -> dict[str, Any]:
         ref, number = split_pin(name)
         pin = design.parts[ref].pin(number) if ref in design.parts else None
         if pin is not None:
-            pins.append((name, pin, design.net_of(name)))
-    refs = list(dict.fromkeys(split_pin(name)[0] for name, _, _ in pins))
+            pins.append((name, pin, design.net_of(name), pin_says(design, name)))
+    refs = list(dict.fromkeys(split_pin(name)[0] for name, *_ in pins))
     return {"pins": pins, "roles": get_args(PinRole), "refs": refs}
 
 

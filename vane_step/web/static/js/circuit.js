@@ -2,6 +2,7 @@
 import { ask, design, onChange, select, state, tell } from "./frame.js";
 import { t } from "./frame/texts.js";
 import { choose, chooseByBox, chosen } from "./clip.js";
+import { tellPins } from "./pin_tip.js";
 import { drawConnections } from "./wire.js";
 
 const holder = document.getElementById("sheet");
@@ -128,6 +129,7 @@ document.addEventListener("vane:key", (e) => {
 
 drawConnections(holder);
 chooseByBox(holder);
+tellPins(holder);
 
 // -- nudging --
 let drag = null;
