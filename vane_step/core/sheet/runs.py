@@ -18,7 +18,7 @@ DROP = 6.0
 # A run goes on through so many parts in line; the way of a supply through more.
 IN_SERIES, IN_SUPPLY = 2, 6
 # Farther out nothing more is drawn in line.
-REACH = 300.0
+REACH = 185.0
 # Rows that a part bridges are at least so far apart.
 BRIDGE = SYMBOL + 2 * LEAD + 4
 # A net nobody named is drawn without its name where all of it is seen.
@@ -99,7 +99,7 @@ class Run:
             if not seen:
                 self._name(net)
             return
-        if not seen and set(net.pins) - drawn - after:
+        if set(net.pins) - drawn - after or not UNNAMED.fullmatch(net.name):
             self._inline_name(net)
         item, end = series
         other = self.drafter.ends(item)[1 - end]
