@@ -9,6 +9,7 @@ from pathlib import Path
 
 from hypothesis import given, settings, strategies as st
 
+from tests.support import design, said
 from vane_step.core.catalogue.figures import PARAMETERS
 from vane_step.core.catalogue.plausible import faults
 from vane_step.core.catalogue.search import read_search
@@ -16,7 +17,7 @@ from vane_step.core.catalogue.tables import read_catalogue, series_values
 from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.patterns.packages import package
 from vane_step.core.quantity import E24, parse_value, typed
-from vane_step.data.shipped import catalogue
+from vane_step.data.shipped import catalogue, resources
 
 SAMPLES = Path(__file__).parent.parent / "samples"
 WORDS = [w for w in (SAMPLES / "words.txt").read_text(encoding="utf-8").splitlines() if not w.startswith("#")]
@@ -213,3 +214,22 @@ class Search(unittest.TestCase):
             catalogue().get("QR-16-11X")
         self.assertIn("QR-", number.exception.allowed)
         self.assertTrue(all(re.fullmatch(r"[a-z0-9_]+", k) and p.title for k, p in PARAMETERS.items()))
+
+    def test_what_belongs_to_a_part(self) -> None:
+        """A socket has the ways of its part, a heat sink its body; what has a place of its own is refused."""
+        sizes = set()
+        for found in resources().catalogue.parts.values():
+            if not re.fullmatch(r"DIP-(8|14|16|18|20|28|28N|40)", found.package) or found.package in sizes:
+                continue
+            sizes.add(found.package)
+            d = said(design([]), f"add U1 {found.number}", "add socket for U1")
+            (extra,) = d.extras.values()
+            socket = resources().catalogue.get(extra.catalogue)
+            self.assertEqual((extra.about, socket.params["ways"]), ("U1", len(d.parts["U1"].pins)))
+            self.assertEqual("narrow" in socket.title, found.package.endswith("N"))
+        self.assertGreaterEqual(len(sizes), 5)
+        d = said(design([]), "add U1 AR-50T", "add heat sink for U1", "add U2 OW-14S")
+        self.assertIn("TO-220", next(iter(d.extras.values())).title)
+        for sentence in ("add socket for U2", "add resistor for U1"):
+            with self.assertRaises(InputError):
+                said(d, sentence)

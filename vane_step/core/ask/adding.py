@@ -18,14 +18,17 @@ from vane_step.core.catalogue.search import figure
 from vane_step.core.circuit.pins import counted
 from vane_step.core.controllers.choose import add_from
 from vane_step.core.design import edits
-from vane_step.core.design.model import Design, Extra
+from vane_step.core.design.model import Design, Extra, Part
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.part import new_part, next_refs
 from vane_step.core.patterns.packages import package, package_examples
 from vane_step.core.patterns.skills import skill_misfits, wants_leaded
 from vane_step.core.quantity import format_value, parse_value
 
-FORM = "add [REF …] WHAT [VALUE] [at NET-OR-PIN …] · add R1 10k · add 3 push button · add R1 1k at U1.3 GND"
+FORM = (
+    "add [REF …] WHAT [VALUE] [at NET-OR-PIN …] · add R1 10k · add 3 push button · add R1 1k at U1.3 GND"
+    " · add socket for U1"
+)
 # A reference, or a run of them.
 _REFS = re.compile(r"[A-Za-z]{1,4}[0-9]+(\.\.[0-9]+)?")
 # Letters that are also written for a kind of part, and the catalogue's own.
@@ -50,6 +53,8 @@ class Chosen:
 def add_part(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     """Add parts, and connect them where that is said: the first pin to the first place, the second to the second."""
     need(words, 1, FORM)
+    if len(words) > 2 and words[-2].lower() == "for" and words[-1].upper() in design.parts:
+        return _belonging(design, words[:-2], design.parts[words[-1].upper()], resources)
     place = next((k for k, w in enumerate(words) if k and w.lower() in ("at", "between")), len(words))
     proposal = _added(design, words[:place], resources)
     ends = [w for w in words[place + 1 :] if w not in BETWEEN]
@@ -151,6 +156,47 @@ def _of_number(
         return _loose(design, found, len(refs))
     adds = [add_from(resources.catalogue, design, r, name, v) for r, v in zip(refs, values, strict=True)]
     return _told(adds, found.title)
+
+
+def _belonging(design: Design, words: Sequence[str], part: Part, resources: Resources) -> Proposal:
+    """Put what belongs to a part on the parts list: its socket, its heat sink, its knob."""
+    text = " ".join(words)
+    answer = resources.catalogue.search(text, MOST_AT_ONCE)
+    loose = [f.part for f in answer.found if not f.part.package]
+    if not loose or answer.left_out:
+        raise InputError(
+            f"{text} has a place of its own on the board, or is not known.",
+            where="add",
+            value=text,
+            allowed="what goes on the parts list alone: a socket, a knob",
+            next_step=f"Leave out: for {part.ref}",
+        )
+    loose = [p for p in loose if p.category == loose[0].category]
+    fits = [p for p in loose if _suits(p, part)]
+    if not fits:
+        raise InputError(
+            f"No {loose[0].category} is for {part.ref}, {part.package}.",
+            where=part.ref,
+            value=part.package,
+            allowed=", ".join(p.title for p in loose[:5]),
+        )
+    found = fits[0]
+    old = design.extras.get(f"{found.number}-{part.ref}")
+    extra = Extra(
+        id=f"{found.number}-{part.ref}", title=found.title, count=1, catalogue=found.number, about=part.ref
+    )
+    again = ", as it already is" if old else ""
+    says = f"puts {found.number}, {found.title}, for {part.ref} on the parts list{again}"
+    return Proposal(says, edits.SetItem(extra=extra), about=(extra.id,))
+
+
+def _suits(belonging: CataloguePart, part: Part) -> bool:
+    """Tell whether a socket has a part's ways as far apart, and whether anything else names the part's body."""
+    if "ways" in belonging.params:
+        dual, narrow = part.package.startswith("DIP-"), part.package.endswith("N")
+        return dual and belonging.params["ways"] == len(part.pins) and ("narrow" in belonging.title) is narrow
+    body = re.search(r"\bTO-\d+", belonging.title)
+    return body is None or part.package.startswith(body[0])
 
 
 def _loose(design: Design, found: CataloguePart, count: int) -> Proposal:
