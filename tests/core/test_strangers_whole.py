@@ -13,7 +13,7 @@ class Whole(unittest.TestCase):
     def test_whole(self) -> None:
         """Four designs arranged, routed, released: what is clean has the connections of its circuit, judged by other code."""
         states = []
-        for seed in (1, 5, 12, 17):
+        for seed in (1, 6, 11, 17):
             with self.subTest(seed):
                 trial = stranger(seed, whole=True)
                 self.assertEqual(trial.faults, [])

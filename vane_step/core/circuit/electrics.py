@@ -206,14 +206,14 @@ def _against_the_pins(
     for part, pin in wired.pins_on(net.name):
         most = next((part.params[k] for k in ("iout_a", "ic_a", "i_a") if k in part.params), None)
         if pin.role == "open-drain" and most and volts_up / ohms > most:
+            current = format_value(volts_up / ohms, "A")
             yield tell(
                 "pull-up",
-                f"{part.ref} pulls {format_value(volts_up / ohms, 'A')} through the pull-ups of {net.name}",
-                volts_up / ohms,
-                most,
+                f"{part.ref} pulls {current} through the pull-ups of {net.name}: {format_value(ohms, 'Ω')}",
+                ohms,
+                volts_up / most,
                 Place(refs=refs, net=net.name),
-                unit="A",
-                source="the catalogue",
+                source=f"the catalogue: {format_value(most, 'A')}",
             )
 
 
