@@ -317,6 +317,32 @@ class DrawnToBeRead(unittest.TestCase):
         self.assertLess(at["U1.4"][1], at["Y1.1"][1])
         self.assertLess(at["Y1.2"][1], at["U1.7"][1])
 
+    def test_below_ground(self) -> None:
+        """A lower supply has its capacitors at its pin, and its way from the source runs in line as the upper one does."""
+        d = said(
+            circuit("split supply"),
+            *(
+                "add U1 dual op amp",
+                "join U1.V+ +12V",
+                "join U1.V- -12V",
+                "add C8..9 100n",
+                "join C8..9.2 GND",
+            ),
+            *(
+                "join C8.1 +12V",
+                "join C9.1 -12V",
+                "add D1 schottky diode",
+                "disconnect J1.3",
+                "join J1.3 D1.K",
+            ),
+            *("join D1.A -12V", "add R2 10k", "join U1.OUT1 R2.1", "join U1.IN1- R2.2", "join U1.IN1+ GND"),
+        )
+        group = {m.ref: g.anchor for g in sheet(d).groups for m in g.marks if m.ref}
+        self.assertEqual([group[r] for r in ("C8", "C9", "R2", "D1")], ["U1", "U1", "U1", "J1"])
+        at = terminals(sheet(d))
+        self.assertEqual(at["D1.1"][1], at["J1.3"][1])
+        self.assertEqual(untold(d, sheet(d)), [])
+
     def test_pins_keep_their_side_and_order(self) -> None:
         """What is connected moves no pin to the other side; a plug's pins are in order on one side."""
         for name in ("usb kit", "key pad"):

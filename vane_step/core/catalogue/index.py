@@ -274,9 +274,11 @@ class Index:
         """Give how far parts are from a bare number: a word of theirs, the value they are told by, or, where it
         counts pins, how many they have."""
         scores = np.full(len(self.parts), np.inf)
-        if text in self._words:
-            named, far = self._words[text]
-            scores[named] = far + (OTHER_COUNT if counted else 0.0)
+        # A size is often said without its unit: an audio jack of 3.5.
+        for word in (f"{text}mm", text):
+            if word in self._words:
+                named, far = self._words[word]
+                scores[named] = np.minimum(scores[named], far + (OTHER_COUNT if counted else 0.0))
         value = float(text)
         if counted:
             scores[self._counts == value] = NAME

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from vane_step.core.circuit.bypass import is_connector
-from vane_step.core.circuit.electrics import is_switch
 from vane_step.core.design.model import Net, Part, Pin, pin_name
 from vane_step.core.sheet.drafter import Drafter, is_rail
 from vane_step.core.sheet.drawing import CHAR, ROW, Box, Group, Mark, Wire, text_width
@@ -19,6 +18,8 @@ CLEAR = 4.0
 ONE_SIDE = 16
 # A transistor's drain and source rows are at least so far apart, and its symbol is so wide.
 STAGE_H, STAGE_W = 52.0, 56.0
+# Parts whose symbol stands inside of their card.
+STAGES = ("nfet", "pfet", "npn", "pnp", "changeover")
 
 
 @dataclass
@@ -37,7 +38,8 @@ def card(drafter: Drafter, part: Part) -> Group:
     """Draw a card with everything that hangs on it, the card's upper left corner at the origin."""
     drafter.done.add(part.ref)
     group = Group(part.ref)
-    stage = is_switch(part)
+    shape = shape_of(part.pins)
+    stage = shape in STAGES
     plug = is_connector(drafter.design, part)
     left, right = sides(part, part.package, plug)
     if not plug and len(part.pins) <= ONE_SIDE and not any(p.functions for p in part.pins):
@@ -68,7 +70,7 @@ def card(drafter: Drafter, part: Part) -> Group:
             )
     height = max(*heights, HEAD + 16)
     if stage:
-        group.marks += _transistor(part, rows, tab, width)
+        group.marks += _inside(part, shape, rows, tab, width)
     group.marks.insert(0, Mark("card", 0, 0, width, height, label=part.ref, detail=part.value, ref=part.ref))
     return group
 
@@ -78,10 +80,13 @@ def sides(part: Part, package: str, plug: bool) -> tuple[list[Pin], list[Pin]]:
 
     The sides do not depend on what is connected. Supplies are on top and grounds below on the left. A plug has its
     pins on one side in their order, a long one of two rows on two; a transistor its gate or base on the left, and of
-    the others the one nearer to the supply on top.
+    the others the one nearer to the supply on top; a relay its coil on the left.
     """
-    if is_switch(part):
-        return _of_switch(part)
+    if shape_of(part.pins) in STAGES:
+        return _of_stage(part)
+    if shape_of(part.pins) == "relay":
+        coil = [p for p in part.pins if p.name in ("A1", "A2")]
+        return coil, [p for p in part.pins if p not in coil]
     if plug:
         if len(part.pins) <= ONE_SIDE or "2x" not in package:
             return [], list(part.pins)
@@ -114,7 +119,9 @@ def _together(drafter: Drafter, part: Part, side: list[Pin]) -> list[Pin]:
     return placed
 
 
-def _of_switch(part: Part) -> tuple[list[Pin], list[Pin]]:
+def _of_stage(part: Part) -> tuple[list[Pin], list[Pin]]:
+    if shape_of(part.pins) == "changeover":
+        return [p for p in part.pins if p.name == "COM"], [p for p in part.pins if p.name != "COM"]
     gate = [p for p in part.pins if p.name.upper() in ("G", "B")]
     upper = [p for p in part.pins if p.name.upper() in ("D", "C")]
     lower = [p for p in part.pins if p not in gate and p not in upper]
@@ -291,18 +298,16 @@ def _bridge(drafter: Drafter, group: Group, item: Part, row: _Row, below: _Row, 
     group.marks.append(caption(item, x + 16, top + SYMBOL / 2 - 14))
 
 
-# -- transistors ------------------------------------------------------------------------------------------
+# -- symbols inside ------------------------------------------------------------------------------------------
 
 
-def _transistor(part: Part, rows: dict[int, list[_Row]], tab: float, width: float) -> list[Mark]:
-    """Draw a transistor inside its card (IEC 60617): strokes from its gate or base to its two other pins."""
+def _inside(part: Part, shape: str, rows: dict[int, list[_Row]], tab: float, width: float) -> list[Mark]:
+    """Draw a part's symbol inside its card (IEC 60617): strokes from the pin on the left to its two others."""
     gate, others = rows[-1], rows[1]
     if len(gate) != 1 or len(others) < 2:
         return []
     top, bottom, middle = others[0].y, others[1].y, gate[0].y
     x0, x1, x = tab, width - tab, width / 2
-    field_effect = any(p.name.upper() == "G" for p in part.pins)
-    down = pulls_down(part.pins)
 
     def ink(*points: tuple[float, float], solid: bool = False) -> Mark:
         return Mark("ink", 0, 0, ref=part.ref, shape="solid" if solid else "", points=points)
@@ -312,7 +317,21 @@ def _transistor(part: Part, rows: dict[int, list[_Row]], tab: float, width: floa
         nx, ny = (by - ty) * 0.45, (tx - bx) * 0.45
         return ink(tip, (bx + nx, by + ny), (bx - nx, by - ny), solid=True)
 
-    if field_effect:
+    if shape == "changeover":
+        pivot, contact = x - 10, x + 10
+        corners = ((0, 0), (3, 3), (6, 0), (3, -3))
+        ring = [
+            ink(*((contact + dx, y + dy) for dx, dy in corners), solid=True)
+            for y in (middle - 11, middle + 11)
+        ]
+        return [
+            *ring,
+            ink((x0, middle), (pivot, middle), (contact, middle - 8)),
+            ink((contact + 3, middle - 11), (contact + 3, top), (x1, top)),
+            ink((contact + 3, middle + 11), (contact + 3, bottom), (x1, bottom)),
+        ]
+    down = shape in ("nfet", "npn")
+    if shape in ("nfet", "pfet"):
         plate, channel, right = x - 8, x - 3, x + 10
         marks = [ink((x0, middle), (plate, middle)), ink((plate, middle - 10), (plate, middle + 10))]
         marks += [ink((channel, middle + y - 4), (channel, middle + y + 4)) for y in (-11, 0, 11)]

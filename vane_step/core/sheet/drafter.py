@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 
 from vane_step.core.circuit.bypass import CAPACITORS, is_connector
+from vane_step.core.circuit.rails import below_ground
 from vane_step.core.design.model import Design, Net, Part, natural, pin_name, split_pin
 
 # From here a capacitor holds a rail up at its source; smaller ones serve the parts that draw from it.
@@ -131,7 +132,10 @@ def next_in_line(
             continue
         other = ends[1] if ends[0] is net else ends[0]
         near = part.pins[0 if ends[0] is net else 1].name.upper()
-        if other is None or other.role == "ground" or (part.kind == "diode" and near == "K"):
+        if other is None or other.role == "ground":
+            continue
+        # Current comes from a source above ground, and goes to one below.
+        if part.kind == "diode" and near == ("A" if below_ground(other) or below_ground(net) else "K"):
             continue
         if is_rail(net) and not first and not is_rail(other):
             continue
@@ -228,7 +232,8 @@ def _makers_and_users(
             (out if pin.role != "supply-in" else into).append(ref)
         elif pin.role == "supply-out":
             sources.append(ref)
-        elif pin.role == "supply-in":
+        elif pin.role in ("supply-in", "ground"):
+            # The lower supply of a part fed from both sides of ground is called its ground.
             users.append(ref)
     if net.name in chains:
         sources.append(chains[net.name])

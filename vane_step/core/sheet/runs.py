@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from vane_step.core.design.model import Net, Part, Pin, pin_name
+from vane_step.core.design.model import Net, Part, Pin, pin_name, split_pin
 from vane_step.core.sheet.drafter import Drafter, choke_of, is_rail, is_source, next_in_line
 from vane_step.core.sheet.drawing import PILL, Group, Mark, Wire, text_width
 
@@ -40,7 +40,7 @@ class Run:
         self.x = 0.0
         self.bridges: list[float] = []
         # The card whose supply is followed: a source's own, or what a converter makes behind its choke.
-        self._source = self._converts = ""
+        self._source = self._converts = self._card = ""
 
     def build(
         self,
@@ -64,6 +64,7 @@ class Run:
             Other pins of the card that a wire joins to this row.
         """
         mine = pin_name(part.ref, pin.number)
+        self._card = part.ref
         if net is None:
             kind = "free" if pin.role == "unconnected" or (pin.role == "io" and pin.functions) else "open"
             self._wire("", 10)
@@ -124,9 +125,13 @@ class Run:
             return next((p, e) for p, e in waiting if p is choke[0])
         for item, end in waiting:
             other = self.drafter.ends(item)[1 - end]
-            if other is not None and not is_rail(other):
+            if other is not None and not is_rail(other) and not self._comes_back(other):
                 return item, end
         return None
+
+    def _comes_back(self, net: Net) -> bool:
+        """Tell whether a net is one of the card's own, as behind a part that feeds an output back."""
+        return any(split_pin(p)[0] == self._card for p in net.pins)
 
     def _to_ground(self, hung: tuple[Part, int]) -> bool:
         other = self.drafter.ends(hung[0])[1 - hung[1]]

@@ -156,11 +156,11 @@ def _title(design: Design, ref: str, refs: Sequence[str]) -> str:
     part = design.parts[ref]
     outs = _named_nets(design, part, ("supply-out",))
     if is_source(design, part):
-        ends = [
+        chain = [
             net.name for _, net in source_chain(design, part, [design.parts[r] for r in refs]) if is_rail(net)
         ]
-        rails = ends[-1:] or outs
-        return f"Supply {rails[0]} from {ref}" if rails else f"Supply {ref}"
+        rails = [n for n in dict.fromkeys(chain) if n not in outs] or outs
+        return f"Supply {' and '.join(rails[:2])} from {ref}" if rails else f"Supply {ref}"
     if is_regulator(part):
         return f"Supply {outs[0]}" if outs else f"Supply {ref}"
     if is_switch(part):
