@@ -77,7 +77,7 @@ def sheet(design: Design, width: float = SHEET_WIDTH, page: str | None = None) -
         wide = max(wide, text_width(title) + 2 * PAD)
         # Zones grow in coarse steps, so that a longer value or one more part moves nothing of the other blocks.
         columns = math.ceil((wide + 2 * PAD + BETWEEN) / COLUMN - 1e-9)
-        size = (columns * COLUMN - BETWEEN, math.ceil((tall + PAD + TITLE) / STEP) * STEP)
+        size = (columns * COLUMN - BETWEEN, math.ceil((tall + PAD + TITLE + BETWEEN) / STEP) * STEP - BETWEEN)
         zones.append(_Planned(_rank(design, title, parts), title, is_guess, placed, *size))
     return _pack_zones(zones, width)
 
@@ -153,22 +153,37 @@ def _pack_groups(design: Design, groups: list[Group]) -> tuple[list[Group], floa
     return placed, max(b.x1 for b in boxes) - x0, max(b.y1 for b in boxes) - y0
 
 
+def _columns(zone: _Planned) -> int:
+    return round((zone.wide + BETWEEN) / COLUMN)
+
+
+def _free_spot(taken: list[int], columns: int, many: int, high: int) -> tuple[int, int]:
+    """Find the highest place, then the leftmost, where a zone of so many columns and rows is free."""
+    for row in range(len(taken) + 1):
+        over = 0
+        for k in range(row, min(row + high, len(taken))):
+            over |= taken[k]
+        for first in range(columns - many + 1):
+            if not over & ((1 << many) - 1) << first:
+                return row, first
+    raise AssertionError("below everything is room")
+
+
 def _pack_zones(zones: list[_Planned], least: float) -> Drawing:
-    """Pack the zones as power goes, then in their order, each at the lowest free place."""
-    width = max([least, *(z.wide for z in zones)])
+    """Pack the zones as power goes, then in their order, each at the highest place that is free."""
+    columns = max([int((least + BETWEEN) / COLUMN + 1e-9), *(_columns(z) for z in zones)])
+    width = max(least, columns * COLUMN - BETWEEN)
+    # Of each row of the sheet the columns that are taken, a bit each.
+    taken: list[int] = []
     placed: list[tuple[Box, _Planned]] = []
     for zone in sorted(zones, key=lambda z: z.rank):
-        spots = {
-            (0.0, 0.0),
-            *((b.x1 + BETWEEN, b.y0) for b, _ in placed),
-            *((b.x0, b.y1 + BETWEEN) for b, _ in placed),
-            *((0.0, b.y1 + BETWEEN) for b, _ in placed),
-        }
-        for x, y in sorted(spots, key=lambda s: (s[1], s[0])):
-            box = Box(x, y, x + zone.wide, y + zone.tall)
-            if box.x1 <= width + 1e-6 and not any(box.overlaps(b, BETWEEN - 0.1) for b, _ in placed):
-                placed.append((box, zone))
-                break
+        many, high = _columns(zone), round((zone.tall + BETWEEN) / STEP)
+        row, first = _free_spot(taken, columns, many, high)
+        taken += [0] * (row + high - len(taken))
+        for k in range(row, row + high):
+            taken[k] |= ((1 << many) - 1) << first
+        x, y = first * COLUMN, row * STEP
+        placed.append((Box(x, y, x + zone.wide, y + zone.tall), zone))
     drawn = [g.moved(box.x0 + PAD, box.y0 + TITLE) for box, zone in placed for g in zone.groups]
     height = max((box.y1 for box, _ in placed), default=200.0)
     return Drawing(width, height, [Zone(z.title, box, z.is_guess) for box, z in placed], drawn)

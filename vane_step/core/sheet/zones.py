@@ -64,7 +64,7 @@ def guess(design: Design, parts: Sequence[Part]) -> list[Guess]:
 
 def _middles(design: Design, parts: Sequence[Part]) -> dict[str, str]:
     """Tell for each part the card it belongs to, or for chains between rails the first of the chain."""
-    cards = [p for p in parts if not is_symbol(p)]
+    cards = [p for p in parts if not _hangs(design, p)]
     middle = {p.ref: p.ref for p in cards}
     middle |= hosts(design, parts)
     for card in cards:
@@ -98,6 +98,11 @@ def _middles(design: Design, parts: Sequence[Part]) -> dict[str, str]:
     return middle
 
 
+def _hangs(design: Design, part: Part) -> bool:
+    """Tell whether a part is none round which others stand: one of two pins that is no plug, as on imported boards."""
+    return is_symbol(part) or (len(part.pins) <= 2 and not is_connector(design, part))
+
+
 def _pull(design: Design, part: Part) -> int:
     """Tell which card takes a part that is as near to two: transistors first, plugs last."""
     if is_switch(part):
@@ -123,7 +128,7 @@ def _parts_on(net: Net) -> set[str]:
 
 def _merge(design: Design, middle: dict[str, str]) -> None:
     """Give small cards, such as a trimmer or the plug of a load, to the one group they hang on, until nothing moves."""
-    for ref in sorted({m for m in middle.values() if not is_symbol(design.parts[m])}, key=natural):
+    for ref in sorted({m for m in middle.values() if not _hangs(design, design.parts[m])}, key=natural):
         part = design.parts[ref]
         if len(part.pins) > SMALL or is_switch(part) or is_regulator(part) or is_source(design, part):
             continue
@@ -140,7 +145,7 @@ def _merge(design: Design, middle: dict[str, str]) -> None:
 def _rank(design: Design, ref: str) -> int:
     """Order groups as power goes: sources, regulators, chips, transistors, plugs, lights."""
     part = design.parts[ref]
-    if is_symbol(part):
+    if _hangs(design, part):
         return 5
     if is_source(design, part):
         return 0
@@ -168,7 +173,7 @@ def _title(design: Design, ref: str, refs: Sequence[str]) -> str:
         return f"{loads[0]} switched by {ref}" if loads else f"Switch {ref}"
     if any(p.functions for p in part.pins):
         return f"Controller {ref}"
-    if is_symbol(part):
+    if _hangs(design, part):
         light = next((r for r in refs if design.parts[r].kind == "led"), "")
         return f"Light {light}" if light else f"Parts at {ref}"
     return f"Connector {ref}" if is_connector(design, part) else f"{ref} {part.value}".strip()
