@@ -37,6 +37,8 @@ ORDER = 1e-4
 # Words after which a number is one of pins, and how far parts of another number of them are.
 PINS = frozenset(["pin", "way", "pole", "position"])
 OTHER_COUNT = 1.0
+# Words that name no kind of part: where no part has them nothing is amiss.
+IDLE = frozenset(["ic", "chip", "board", "style", "standard", "generic", "simple", "normal", "basic"])
 
 
 @dataclass(frozen=True)
@@ -176,7 +178,7 @@ class Index:
             len(hits),
             tuple(counts.items()),
             tuple(read_as),
-            tuple(left_out),
+            tuple(word for word in left_out if word not in IDLE),
         )
 
     def _narrowed(self, wanted: Wanted) -> np.ndarray:

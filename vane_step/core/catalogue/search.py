@@ -140,7 +140,7 @@ _FIGURE = re.compile(
     r"(?P<prefix>[pnuµmkg]|meg)?(?P<unit>volts?|v|amps?|amperes?|a|watts?|w|farads?|f|henrys?|h|hertz|hz|ohms?|[Ωω]|r)?",
     re.I,
 )
-_INSIDE = re.compile(r"(?P<whole>\d+)(?P<letter>[pnuµmkvr])(?P<rest>\d+)(?:f|h|ohm)?", re.I)
+_INSIDE = re.compile(r"(?P<whole>\d+)(?P<letter>[pnuµmkvr])(?P<rest>\d{1,3})(?:f|h|ohm)?", re.I)
 _NAMED = re.compile(r"^([a-z][a-z_0-9]*)(<=|>=|<|>|=)(\S+)$", re.I)
 # Metric chip names are no figures: 2012M is a size.
 _CHIP = re.compile(r"\d{4}M")
@@ -226,10 +226,11 @@ def _named(name: str, sign: str, value: str) -> Wish:
 
 
 def tokens(text: str) -> list[str]:
-    """Divide a text into words as the index has them: small letters, singular, ``2 x 4`` and ``5 mm`` as one."""
+    """Divide a text into words as the index has them: small letters, singular, ``2 x 4``, ``5 mm`` and ``32-bit`` as one."""
     low = text.lower().replace("µ", "u").replace("×", "x").replace("&", " and ")
     low = re.sub(r"(\d)\s*x\s*(?=\d)", r"\1x", low)
     low = re.sub(r"(\d)\s*mm\b", r"\1mm", low)
+    low = re.sub(r"(\d)[\s-]*bits?\b", r"\1bit", low)
     found: list[str] = []
     for word in re.findall(r"[a-z0-9äöüß]+(?:[./+][a-z0-9]+)*\+?", low):
         for piece in word.split("/") if not re.fullmatch(r"i/o|a/d|d/a", word) else [word.replace("/", "")]:
