@@ -66,8 +66,8 @@ def block_file(content: bytes, name: str) -> SavedBlock:
     return confined(block_from, decoded(content, name), name, where=name)
 
 
-def own_parts(content: bytes, name: str) -> list[OwnPart]:
-    """Read parts of one's own."""
+def own_parts(content: bytes, name: str) -> list[OwnPart | Package]:
+    """Read parts and packages of one's own."""
     return confined(read_own, decoded(content, name), name, where=name)
 
 

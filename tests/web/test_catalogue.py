@@ -114,6 +114,27 @@ class Own(Served):
         self.client.post(f"/d/{FROST}/own-part/remove", data={"number": "MY-7"})
         self.assertNotIn("MY-7", self.client.get(f"/d/{BEEPER}/search", params={"q": "odd"}).text)
 
+    def test_a_package_alone(self) -> None:
+        """A package of one's own is kept for all designs, downloaded with the parts, and known to others by its name."""
+        words = {"text": "pattern OWN-3 moulded L=6..6.4", "version": self.version(), "commit": True}
+        self.client.post(f"/d/{FROST}/ask", json=words)
+        shown = self.client.get(f"/d/{FROST}/parts?show=patterns").text
+        self.assertIn("Keep it for all designs", shown)
+        refused = self.client.post(f"/d/{FROST}/own-package", data={"name": "SOT-23"}, follow_redirects=False)
+        self.assertEqual(refused.status_code, 404)
+        add = {"text": "add D9 OWN-3", "version": self.version(BEEPER), "commit": True}
+        self.assertEqual(self.client.post(f"/d/{BEEPER}/ask", json=add).status_code, 404)
+        self.client.post(f"/d/{FROST}/own-package", data={"name": "OWN-3"}, follow_redirects=False)
+        self.assertEqual(self.client.post(f"/d/{BEEPER}/ask", json=add).status_code, 200)
+        self.assertEqual(self.design(BEEPER).packages["OWN-3"], self.design(FROST).packages["OWN-3"])
+        text = self.client.get("/own-parts.json").text
+        self.assertIn("OWN-3", catalogue_with((text,)).packages)
+        self.client.post(f"/d/{FROST}/own-package/remove", data={"name": "OWN-3"}, follow_redirects=False)
+        self.assertNotIn("OWN-3", self.client.get("/own-parts.json").text)
+        again = {"file": ("own-parts.json", text, "application/json")}
+        self.client.post(f"/d/{FROST}/own-parts/import", files=again, follow_redirects=False)
+        self.assertIn("OWN-3", self.client.get("/own-parts.json").text)
+
     def test_what_cannot_be_right_is_refused(self) -> None:
         """A part is held to the rules of those that ship, and a package of the design serves it elsewhere, too."""
         for more, says in (

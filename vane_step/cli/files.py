@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 from rich.console import Console
 
-from vane_step.core.catalogue.own import check_own
+from vane_step.core.catalogue.own import OwnPart, check_own
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
 from vane_step.data.shipped import catalogue
@@ -82,6 +82,7 @@ def own_texts(path: Path | None) -> tuple[str, ...]:
     if path is None:
         return ()
     text = read_text(path)
-    for part in own_parts(text.encode(), path.name):
-        check_own(part, catalogue())
+    for own in own_parts(text.encode(), path.name):
+        if isinstance(own, OwnPart):
+            check_own(own, catalogue())
     return (text,)

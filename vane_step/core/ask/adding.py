@@ -11,17 +11,18 @@ from rapidfuzz import fuzz, process
 from vane_step.core.ask.joining import BETWEEN, join
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, Resources, need
+from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.catalogue.figures import PARAMETERS, VALUED
 from vane_step.core.catalogue.index import Answer, nothing_found
-from vane_step.core.catalogue.search import figure
+from vane_step.core.catalogue.search import figure, tokens
 from vane_step.core.circuit.pins import counted
 from vane_step.core.controllers.choose import add_from
 from vane_step.core.design import edits
 from vane_step.core.design.model import Design, Extra, Part
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.part import new_part, next_refs
-from vane_step.core.patterns.packages import package, package_examples
+from vane_step.core.patterns.packages import package_examples
 from vane_step.core.patterns.skills import skill_misfits, wants_leaded
 from vane_step.core.quantity import format_value, parse_value
 
@@ -31,6 +32,8 @@ FORM = (
 )
 # A reference, or a run of them.
 _REFS = re.compile(r"[A-Za-z]{1,4}[0-9]+(\.\.[0-9]+)?")
+# What looks like a number to order by.
+_NUMBER = re.compile(r"[A-Z0-9]+(-[A-Za-z0-9]+)+")
 # Letters that are also written for a kind of part, and the catalogue's own.
 LETTERS = {"SW": "S", "IC": "U", "X": "Y", "T": "Q", "VR": "RV", "POT": "RV", "B": "BT", "P": "J", "CN": "J"}
 MOST_AT_ONCE = 200
@@ -104,7 +107,7 @@ def _added(design: Design, words: Sequence[str], resources: Resources) -> Propos
     if name in resources.catalogue.series:
         return _of_series(design, refs, count, name, said, resources)
     try:
-        pack = design.packages.get(name) or package(name, design.board.rules.etched)
+        pack = design.packages.get(name) or resources.catalogue.package_of(name, design.board.rules.etched)
     except NotFound:
         near = process.extract(
             name.upper(), (*resources.catalogue.parts, *package_examples()), scorer=fuzz.ratio, limit=5
@@ -272,7 +275,7 @@ def meant_part(design: Design, ref: str, what: str, resources: Resources) -> Cat
     wish = figure(what)
     if old and old.series and wish:
         return catalogue.member(old.series, wish.value)
-    if re.fullmatch(r"[A-Z0-9]+(-[A-Za-z0-9]+)+", what):
+    if _NUMBER.fullmatch(what):
         return catalogue.get(what)
     unknown = NotFound(f"The catalogue has no {what}.", where=what, next_step="Search for it by what it is.")
     return _chosen(design, what, _letters(ref, resources) if ref else "", resources, unknown).part
@@ -294,7 +297,8 @@ def _chosen(design: Design, text: str, letters: str, resources: Resources, error
         answer = wider if not answer.found or not wider.left_out else answer
     if not answer.found:
         raise nothing_found(text, catalogue.index.near(text))
-    if answer.left_out and re.fullmatch(r"[A-Z0-9]+(-[A-Za-z0-9]+)+", text):
+    if _NUMBER.fullmatch(text) and (answer.left_out or not _names(catalogue, answer.found[0].part, text)):
+        # What looks like a number to order by, and is none, is not taken for words.
         raise error
     if answer.left_out:
         raise InputError(
@@ -320,6 +324,13 @@ def _chosen(design: Design, text: str, letters: str, resources: Resources, error
             next_step=f"Type it behind, such as: add {letters or best.part.letters}1 {text} {USUAL[best.part.kind]}",
         )
     return Chosen(best.part, answer.count - 1, answer.read_as)
+
+
+def _names(catalogue: Catalogue, part: CataloguePart, text: str) -> bool:
+    """Tell whether words name the category of a part, as RS-485 does, rather than stand somewhere in its title."""
+    about = catalogue.categories.get(part.category)
+    known = tokens(f"{about.name} {about.words}") if about else []
+    return set(tokens(text)) <= set(known)
 
 
 def _told(adds: Sequence[edits.AddPart], title: str) -> Proposal:

@@ -183,6 +183,20 @@ def read_pins_text(text: str, pack: Package) -> tuple[Pin, ...]:
     return tuple(found)
 
 
+def is_own(pack: Package) -> bool:
+    """Tell whether a package is none the program makes by its name."""
+    try:
+        package(pack.name)
+    except NotFound:
+        return True
+    return False
+
+
+def shelf_key(own: OwnPart | Package) -> str:
+    """Give the name a part or a package of one's own is kept under; no part's number has a blank."""
+    return own.number if isinstance(own, OwnPart) else f"package {own.name}"
+
+
 def entry_of(part: OwnPart) -> CataloguePart:
     """Give a part of one's own as the catalogue has parts."""
     return CataloguePart(
@@ -199,8 +213,8 @@ def entry_of(part: OwnPart) -> CataloguePart:
     )
 
 
-def read_own(text: str, where: str) -> list[OwnPart]:
-    """Read a file of parts of one's own: a list of them, or one.
+def read_own(text: str, where: str) -> list[OwnPart | Package]:
+    """Read a file of parts and packages of one's own: a list of them, or one; what has pads is a package.
 
     Raises
     ------
@@ -213,17 +227,20 @@ def read_own(text: str, where: str) -> list[OwnPart]:
         raise InputError(
             f"This is no JSON: {error}.", where=where, next_step="Choose another file."
         ) from error
-    found = []
+    found: list[OwnPart | Package] = []
     for entry in data if isinstance(data, list) else [data]:
+        kind = Package if isinstance(entry, dict) and "pads" in entry else OwnPart
         try:
-            found.append(OwnPart.model_validate_json(json.dumps(entry)))
+            found.append(kind.model_validate_json(json.dumps(entry)))
         except ValidationError as error:
             raise input_error(error, where) from error
     return found
 
 
-def with_own(catalogue: Catalogue, own: Sequence[OwnPart]) -> Catalogue:
-    """Give the catalogue with parts of one's own among the others, and their packages."""
-    parts = {**catalogue.parts, **{p.number: entry_of(p) for p in own}}
-    packages = {p.package: p.pattern for p in own if p.pattern}
+def with_own(catalogue: Catalogue, own: Sequence[OwnPart | Package]) -> Catalogue:
+    """Give the catalogue with parts and packages of one's own among the others."""
+    mine = [p for p in own if isinstance(p, OwnPart)]
+    parts = {**catalogue.parts, **{p.number: entry_of(p) for p in mine}}
+    packages = {p.package: p.pattern for p in mine if p.pattern}
+    packages |= {p.name: p for p in own if isinstance(p, Package)}
     return Catalogue(parts, catalogue.categories, {**catalogue.packages, **packages})

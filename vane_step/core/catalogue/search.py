@@ -226,7 +226,7 @@ def _named(name: str, sign: str, value: str) -> Wish:
 
 
 def tokens(text: str) -> list[str]:
-    """Divide a text into words as the index has them: small letters, singular, ``2 x 4``, ``5 mm`` and ``32-bit`` as one."""
+    """Divide a text into words as the index has them: small letters, singular; ``2 x 4``, ``32-bit`` are one."""
     low = text.lower().replace("µ", "u").replace("×", "x").replace("&", " and ")
     low = re.sub(r"(\d)\s*x\s*(?=\d)", r"\1x", low)
     low = re.sub(r"(\d)\s*mm\b", r"\1mm", low)

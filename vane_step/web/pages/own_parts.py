@@ -1,4 +1,4 @@
-"""Parts of one's own: made in a form or imported, checked, kept for all designs; finding them is the catalogue's."""
+"""Parts and packages of one's own: made or imported, checked, kept for all designs; finding them is elsewhere."""
 
 from __future__ import annotations
 
@@ -7,7 +7,8 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from vane_step.core.catalogue.own import check_own, own_part
+from vane_step.core.catalogue.own import OwnPart, check_own, is_own, own_part, shelf_key
+from vane_step.core.errors import NotFound
 from vane_step.data.shipped import catalogue
 from vane_step.importers import own_parts
 from vane_step.web.log import log
@@ -49,16 +50,39 @@ def keep(
 def bring(request: Request, id: str, file: UploadFile) -> RedirectResponse:
     """Import parts of one's own from a file that was downloaded here or elsewhere."""
     found = own_parts(file.file.read(), file.filename or "own parts")
-    for part in found:
-        check_own(part, catalogue())
-    for part in found:
-        store_of(request).shared.keep_part(part.number, part.model_dump_json())
+    for own in found:
+        if isinstance(own, OwnPart):
+            check_own(own, catalogue())
+    for own in found:
+        store_of(request).shared.keep_part(shelf_key(own), own.model_dump_json())
     return RedirectResponse(f"/d/{id}/parts?show=catalogue", 303)
+
+
+@router.post("/d/{id}/own-package")
+def keep_package(request: Request, id: str, name: Short) -> RedirectResponse:
+    """Keep a package of this design for all designs: any of them adds parts of it by its name."""
+    pack = store_of(request).get(id).design.packages.get(name)
+    if pack is None or not is_own(pack):
+        raise NotFound(
+            f"There is no package {name} of your own in this design.",
+            where=name,
+            next_step="Choose one of its land patterns.",
+        )
+    store_of(request).shared.keep_part(shelf_key(pack), pack.model_dump_json())
+    log.info("own package", design=id, name=name)
+    return RedirectResponse(f"/d/{id}/parts?show=patterns", 303)
+
+
+@router.post("/d/{id}/own-package/remove")
+def remove_package(request: Request, id: str, name: Short) -> RedirectResponse:
+    """Keep a package no longer for all designs; those that have it keep it."""
+    store_of(request).shared.forget_part(f"package {name}")
+    return RedirectResponse(f"/d/{id}/parts?show=patterns", 303)
 
 
 @router.get("/own-parts.json")
 def download(request: Request) -> Response:
-    """Give all parts of one's own as a file, for another machine or the terminal."""
+    """Give all parts and packages of one's own as a file, for another machine or the terminal."""
     content = "[\n" + ",\n".join(store_of(request).shared.parts().values()) + "\n]\n"
     headers = {"Content-Disposition": 'attachment; filename="own-parts.json"'}
     return Response(content, media_type="application/json", headers=headers)

@@ -10,6 +10,7 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict
 
+from vane_step.core.catalogue.own import is_own
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.controllers.choose import Candidate, candidates, pin_table
 from vane_step.core.controllers.demand import FUNCTIONS, TITLES, read_demand
@@ -50,6 +51,7 @@ def _told(request: Request, kept: Kept, show: str, variant: str = "") -> dict[st
         data |= _controllers(request, kept)
     elif show == "patterns":
         data["patterns"] = _patterns(kept.design)
+        data["kept_packages"] = catalogue_of(request).packages
     elif show == "catalogue":
         data |= searched(request, kept)
     elif show == "stock":
@@ -107,6 +109,7 @@ def _patterns(design: Design) -> list[dict[str, Any]]:
             "measures": measures(p),
             "asks": truth(p) is not None,
             "svg": drawn(p),
+            "own": is_own(p),
         }
         for p in packs
     ]
