@@ -14,6 +14,7 @@ from pathlib import Path
 from tests.support import ROOT
 from tools.demos.__main__ import DEMOS
 from vane_step.cli import app as cli
+from vane_step.core.ask import sentences_page
 from vane_step.core.rules import RULES, rules_page
 from vane_step.data.shipped import demo_designs, rule_sets
 from vane_step.web.settings import Settings
@@ -56,6 +57,14 @@ class Written(unittest.TestCase):
         )
         for name in names | {"calc trace"}:
             self.assertRegex(text, rf"`[^`]*\b{name}\b")
+
+    def test_every_sentence_is_listed(self) -> None:
+        """docs/sentences.md lists the verbs as they are declared."""
+        text = (DOCS / "sentences.md").read_text(encoding="utf-8")
+        written = text.partition("<!-- sentences -->\n")[2].partition("<!-- end of sentences -->")[0]
+        self.assertEqual(
+            written, sentences_page(), "write docs/sentences.md anew: python tools/write_rules.py"
+        )
 
     def test_every_rule_is_listed(self) -> None:
         """docs/rules.md lists the registry as it is; every rule is made a finding of somewhere, and shown by its page."""

@@ -1,14 +1,17 @@
-"""Write the list of all rules into docs/rules.md, from the registry."""
+"""Write the lists of all rules and of all sentences into docs/rules.md and docs/sentences.md, from their tables."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
+from vane_step.core.ask import sentences_page
 from vane_step.core.rules import rules_page
 
-PAGE = Path(__file__).parent.parent / "docs" / "rules.md"
+DOCS = Path(__file__).parent.parent / "docs"
 
 if __name__ == "__main__":
-    head, mark, rest = PAGE.read_text(encoding="utf-8").partition("<!-- rules -->\n")
-    end = "<!-- end of rules -->"
-    PAGE.write_text(head + mark + rules_page() + end + rest.partition(end)[2], encoding="utf-8")
+    for name, page in (("rules", rules_page()), ("sentences", sentences_page())):
+        file = DOCS / f"{name}.md"
+        head, mark, rest = file.read_text(encoding="utf-8").partition(f"<!-- {name} -->\n")
+        end = f"<!-- end of {name} -->"
+        file.write_text(head + mark + page + end + rest.partition(end)[2], encoding="utf-8")

@@ -59,8 +59,8 @@ class Hand:
             return self.pick(one, two)
         self.page.mouse.move(*at)
         self.page.mouse.down()
-        self.page.mouse.move((at[0] + to[0]) / 2, (at[1] + to[1]) / 2, steps=2)
-        self.page.mouse.move(*to, steps=3)
+        self.page.mouse.move((at[0] + to[0]) / 2, (at[1] + to[1]) / 2)
+        self.page.mouse.move(*to, steps=2)
         self.page.wait_for_function(
             "() => /then has|becomes part/.test(document.querySelector('.wire-tip').textContent)"
         )
@@ -147,8 +147,10 @@ class Hand:
             label.check()
             self.clicks += 1
         self.press("Begin the design")
+        page.wait_for_url(re.compile("/d/"))
         if "/circuit" not in page.url:
             self.step("Circuit")
+        page.locator("#sheet").wait_for()
 
     def settled(self, what: str, least_seconds: float = 0.0) -> None:
         """Wait until something is on the page, and count the seconds."""

@@ -6,7 +6,9 @@ import unittest
 
 from playwright.sync_api import expect
 
+from tests.browser.hand import Hand
 from tests.browser.support import InBrowser
+from vane_step.core.design.fileformat import from_json
 
 
 class FirstHour(InBrowser):
@@ -62,6 +64,34 @@ class FirstHour(InBrowser):
         expect(page.locator("#counts")).to_contain_text("52 parts")
         page.keyboard.press("Control+v")
         expect(page.locator("#counts")).to_contain_text("54 parts")
+
+    def test_dropped_where_it_goes(self) -> None:
+        """A part dragged from beside the sheet is connected where it is dropped: to one net, or held over one to both."""
+        page = self.page(f"{self.fresh('Dropped')}/circuit", height=1200)
+        hand = Hand(page)
+        value = page.get_by_label("Value of Resistor")
+        value.fill("10k")
+        tile = page.get_by_role("button", name="Resistor", exact=True).bounding_box()
+        assert tile
+        for held in (False, True):
+            value.fill("4k7")
+            hand.mark()
+            page.mouse.move(tile["x"] + 20, tile["y"] + 10)
+            page.mouse.down()
+            if held:
+                page.mouse.move(*hand.spot("U3.1"), steps=3)
+                page.wait_for_timeout(600)
+            page.mouse.move(*hand.spot("U3.3"), steps=3)
+            expect(page.locator(".wire-tip:visible")).to_contain_text(
+                "U3.1, U3.3" if held else "Resistor at U3.3"
+            )
+            page.mouse.up()
+            hand.drawn()
+        text = page.request.get(page.url.replace("/circuit", "/design.json")).text()
+        d = from_json(text, "mine")
+        self.assertEqual(d.net_of("R17.1"), "5V0")
+        self.assertIsNone(d.net_of("R17.2"))
+        self.assertEqual((d.net_of("R18.1"), d.net_of("R18.2")), ("GND", "5V0"))
 
     def test_begun_with_a_copy(self) -> None:
         """A design on the shelf is copied, and the copy named anew on its brief; the first stays as it was."""

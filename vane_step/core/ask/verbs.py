@@ -71,6 +71,16 @@ def verb(
     return declare
 
 
+def sentences_page() -> str:
+    """Write all verbs as a table in Markdown, from their declarations: how each goes, what it does, former names."""
+    rows = ["| sentence | what it does | also |", "|---|---|---|"]
+    for verb in VERBS.values():
+        form = "<br>".join(f"`{one}`" for one in verb.form.replace("|", "\\|").split(" · "))
+        also = ", ".join(f"`{word}`" for word in verb.also)
+        rows.append(f"| {form} | {verb.does} | {also} |")
+    return "\n".join(rows) + "\n"
+
+
 def places(verb: Verb) -> int | None:
     """Count the words a verb's form has place for; ``None`` where it ends in free text or in as many as one likes.
 

@@ -2,6 +2,7 @@
 import { ask, design, onChange, select, state, tell } from "./frame.js";
 import { t } from "./frame/texts.js";
 import { choose, chooseByBox, chosen } from "./clip.js";
+import { dropParts } from "./drop.js";
 import { tellPins } from "./pin_tip.js";
 import { drawConnections } from "./wire.js";
 
@@ -90,8 +91,10 @@ holder.addEventListener("click", (e) => {
   }
 });
 
+dropParts();
 // What is added from beside the sheet while one or two pins or a net are chosen is connected to them.
 document.addEventListener("vane:adding", (e) => {
+  if (e.detail.placed) return;
   const [kind, key] = state.selected || [];
   const ends = kind === "pins" ? pins.slice(0, 2) : kind === "net" ? [key] : [];
   if (!ends.length) return;

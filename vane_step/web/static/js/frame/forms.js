@@ -61,7 +61,7 @@ document.addEventListener("submit", async (e) => {
     .replace(/\{(\w*)\}/g, (_, name) => (fields.get(name || "v") || "").replaceAll('"', "").trim())
     .trim();
   // A view may say where what is added goes.
-  const adding = new CustomEvent("vane:adding", { detail: { text: said } });
+  const adding = new CustomEvent("vane:adding", { detail: { text: said, form, placed: false } });
   if ("again" in form.dataset) document.dispatchEvent(adding);
   const told = await ask(adding.detail.text);
   // A form that is used again and again is empty after each time.
