@@ -62,9 +62,9 @@ class Hand:
         self.page.mouse.move((at[0] + to[0]) / 2, (at[1] + to[1]) / 2)
         self.page.mouse.move(*to, steps=2)
         self.page.wait_for_function(
-            "() => /then has|becomes part/.test(document.querySelector('.wire-tip:not(.drop-tip)').textContent)"
+            "() => /then has|becomes part/.test(document.querySelector('.wire-tip').textContent)"
         )
-        told = self.page.locator(".wire-tip:not(.drop-tip)").inner_text()
+        told = self.page.locator(".wire-tip").inner_text()
         self.page.mouse.up()
         self.clicks += 1
         self.drawn()

@@ -82,7 +82,7 @@ class FirstHour(InBrowser):
                 page.mouse.move(*hand.spot("U3.1"), steps=3)
                 page.wait_for_timeout(600)
             page.mouse.move(*hand.spot("U3.3"), steps=3)
-            expect(page.locator(".wire-tip:visible")).to_contain_text(
+            expect(page.locator(".drop-tip:visible")).to_contain_text(
                 "U3.1, U3.3" if held else "Resistor at U3.3"
             )
             page.mouse.up()

@@ -12,7 +12,7 @@ function endAt(e) {
 
 export function dropParts() {
   const tip = document.createElement("div");
-  tip.className = "wire-tip drop-tip";
+  tip.className = "drop-tip";
   tip.hidden = true;
   document.body.append(tip);
   let drag = null,
