@@ -18,26 +18,33 @@ export function send(path, data) {
   return queue;
 }
 
+// How far the last change got; one that could not be saved stays told until the next goes well.
+function savedAs(text, failed = false) {
+  $("saved").textContent = text;
+  $("saved").toggleAttribute("data-failed", failed);
+}
+
 async function post(path, data) {
-  $("saved").textContent = t`saving …`;
+  savedAs(t`saving …`);
   const answer = await fetch(`/d/${design}/${path}`, {
     method: "POST",
     headers: { "Content-Type": "application/json", Accept: "application/json" },
     body: JSON.stringify(data),
   }).catch(() => null);
   if (!answer) {
-    $("saved").textContent = t`not saved`;
+    savedAs(t`not saved`, true);
     tell(t`The program does not answer. Nothing was changed; start it again and go on.`);
     return null;
   }
   const told = await answer.json().catch(() => null);
   if (!told) {
-    $("saved").textContent = t`not saved`;
+    savedAs(t`not saved`, true);
     tell(t`The program answered ${answer.status} and nothing that can be read. Nothing was changed.`);
     return null;
   }
   if (!answer.ok) {
-    $("saved").textContent = answer.status >= 500 ? t`not saved` : t`saved`;
+    if (answer.status >= 500) savedAs(t`not saved`, true);
+    else savedAs(t`saved`);
     tell(
       [
         told.where && `${told.where}: `,
@@ -53,7 +60,7 @@ async function post(path, data) {
     return null;
   }
   if (told.version) arrived(told);
-  else $("saved").textContent = t`saved`;
+  else savedAs(t`saved`);
   return told;
 }
 
@@ -88,8 +95,12 @@ export function arrived(told) {
   $("undo").disabled = !told.undo;
   $("redo").disabled = !told.redo;
   $("last").textContent = told.undo || t`no change yet`;
-  $("saved").textContent = t`saved`;
-  if (told.version === state.version) return;
+  // A stream that opens late tells the version there is: that says nothing of a change that failed.
+  if (told.version === state.version) {
+    if (!$("saved").hasAttribute("data-failed")) savedAs(t`saved`);
+    return;
+  }
+  savedAs(t`saved`);
   state.version = told.version;
   $("version").textContent = told.version;
   document.querySelectorAll("input[name=version]").forEach((field) => {
