@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Proposal, need
+from vane_step.core.ask.words import Proposal, few, need
 from vane_step.core.circuit.copies import added_refs, copied, set_in
 from vane_step.core.circuit.pins import counted
 from vane_step.core.design import edits
@@ -27,7 +27,7 @@ def copy_parts(design: Design, words: Sequence[str]) -> Proposal:
         )
     saved = copied(design, refs)
     edit = set_in(design, saved)
-    return Proposal(f"copies {_few(refs)} as {told(design, edit)}", edit, about=added_refs(edit))
+    return Proposal(f"copies {few(refs)} as {told(design, edit)}", edit, about=added_refs(edit))
 
 
 def told(design: Design, edit: edits.Together) -> str:
@@ -39,11 +39,11 @@ def told(design: Design, edit: edits.Together) -> str:
     }
     joined = [n for n in dict.fromkeys(filter(None, mine.values())) if n in design.nets]
     loose = [pin for pin, net in mine.items() if net is None]
-    says = _few(refs)
+    says = few(refs)
     if joined:
-        says += f"; joined by name to {_few(joined)}"
+        says += f"; joined by name to {few(joined)}"
     if loose:
-        says += f"; {_few(loose)} left open" if len(loose) < 4 else f"; {len(loose)} pins left open"
+        says += f"; {few(loose)} left open" if len(loose) < 4 else f"; {len(loose)} pins left open"
     return says
 
 
@@ -55,7 +55,3 @@ def call(design: Design, words: Sequence[str]) -> Proposal:
     if len(name) > 80:
         raise InputError("That is a long name.", where="call", value=len(name), allowed="up to 80 letters")
     return Proposal(f"{design.name} is called {name} from now on", edits.SetName(name=name))
-
-
-def _few(names: Sequence[str]) -> str:
-    return ", ".join(names[:6]) + (" …" if len(names) > 6 else "")

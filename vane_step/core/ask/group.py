@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from vane_step.core.ask.parts import lock_use
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Action, Proposal, need, number
+from vane_step.core.ask.words import Action, Proposal, few, need, number
 from vane_step.core.board.geometry.sides import sides_with_copper
 from vane_step.core.board.placement.align import LINES, WAYS, aligned, placed_parts, repeated, shifted, spaced
 from vane_step.core.circuit.capture import repeat_block
@@ -74,12 +74,8 @@ def choose_parts(design: Design, words: Sequence[str]) -> Proposal:
     need(words, 1, "choose R1..5, or choose net=SDA, block=Press, kind=capacitor, package=CHIP-1608M, all")
     refs = some_parts(design, words)
     return Proposal(
-        f"chooses {len(refs)} parts: {_few(refs)}", action=Action("choose", tuple(refs)), about=tuple(refs)
+        f"chooses {len(refs)} parts: {few(refs)}", action=Action("choose", tuple(refs)), about=tuple(refs)
     )
-
-
-def _few(refs: Sequence[str]) -> str:
-    return ", ".join(refs[:6]) + (" …" if len(refs) > 6 else "")
 
 
 @verb("align", f"align REF … {'|'.join(LINES)}", "line parts up with the first", ("some", "some", "line"))
@@ -88,7 +84,7 @@ def align_parts(design: Design, words: Sequence[str]) -> Proposal:
     need(words, 2, f"align R1 R2 … {'|'.join(LINES)}")
     refs = _on_board(design, some_parts(design, words[:-1]))
     edit = aligned(design, refs, words[-1])
-    return Proposal(f"lines {_few(refs)} up, {words[-1]}", edit, about=tuple(refs))
+    return Proposal(f"lines {few(refs)} up, {words[-1]}", edit, about=tuple(refs))
 
 
 @verb("space", "space REF … across|up [GAP]", "space parts evenly", ("some", "some", "way"))
@@ -101,7 +97,7 @@ def space_parts(design: Design, words: Sequence[str]) -> Proposal:
     refs = _on_board(design, some_parts(design, rest[:-1]))
     edit = spaced(design, refs, rest[-1], gap)
     told = f", {gap:g} mm apart" if gap is not None else ""
-    return Proposal(f"spaces {_few(refs)} evenly {rest[-1]}{told}", edit, about=tuple(refs))
+    return Proposal(f"spaces {few(refs)} evenly {rest[-1]}{told}", edit, about=tuple(refs))
 
 
 @verb("shift", "shift REF … DX DY", "shift parts together", ("some",))
@@ -111,7 +107,7 @@ def shift_parts(design: Design, words: Sequence[str]) -> Proposal:
     refs = _on_board(design, some_parts(design, words[:-2]))
     dx, dy = (parse_length_nm(w, "shift") for w in words[-2:])
     return Proposal(
-        f"shifts {_few(refs)} by {dx / 1e6:g}, {dy / 1e6:g} mm",
+        f"shifts {few(refs)} by {dx / 1e6:g}, {dy / 1e6:g} mm",
         shifted(design, refs, dx, dy),
         about=tuple(refs),
     )
@@ -130,7 +126,7 @@ def each_placed(
         places: dict[str, PartPlace | None] = {
             r: change(p, by) for r, p in placed_parts(design, refs).items()
         }
-        told = says.format(parts=_few(refs), by=f"{by:g}", one=places[refs[0]])
+        told = says.format(parts=few(refs), by=f"{by:g}", one=places[refs[0]])
         return Proposal(told, edits.PlaceParts(places=places), about=tuple(refs))
 
     return make
@@ -226,5 +222,5 @@ def repeat(design: Design, words: Sequence[str]) -> Proposal:
     joined = dict.fromkeys(e.net for e in edit.edits if isinstance(e, edits.Join))
     shared, new = [n for n in joined if n in design.nets], [n for n in joined if n not in design.nets]
     says = f"repeats “{block}” {times} times: {added} parts"
-    says += f"; new nets {_few(new) or 'none'}; shared {_few(shared) or 'none'}"
+    says += f"; new nets {few(new) or 'none'}; shared {few(shared) or 'none'}"
     return Proposal(says + (f", with {laid} pieces of copper" if placed else ""), edit)

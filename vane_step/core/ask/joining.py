@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, need
-from vane_step.core.circuit.pins import counted, find_pin, find_pins
+from vane_step.core.circuit.pins import UNNAMED, counted, find_pin, find_pins
 from vane_step.core.circuit.rails import rail
 from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, part_of
@@ -16,8 +15,6 @@ from vane_step.core.errors import EditRefused, InputError
 
 # Words people put between what they connect.
 BETWEEN = ("to", "with", "and", "->")
-# A net that nobody has named yet.
-UNNAMED = re.compile(r"N[0-9]+")
 FORM = "join PIN … NET · join U1.PB0..4 ROW0..4 · join PIN NET only"
 
 

@@ -80,6 +80,11 @@ def measures(words: Sequence[str]) -> list[str]:
     return found
 
 
+def few(names: Sequence[str]) -> str:
+    """Name the first six, and tell that there are more."""
+    return ", ".join(names[:6]) + (" …" if len(names) > 6 else "")
+
+
 def no_more(words: Sequence[str], most: int, form: str) -> None:
     """Refuse words left over: nothing said is passed over."""
     if len(words) > most:

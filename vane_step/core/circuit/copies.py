@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 
 from vane_step.core.circuit.blocks import SavedBlock, take_block, use_block
+from vane_step.core.circuit.pins import UNNAMED
 from vane_step.core.design.edits import AddPart, SetItem, Single, Together
 from vane_step.core.design.model import Design
 from vane_step.core.parts.part import NEW_BLOCK
 
-# A net that nobody named.
-UNNAMED = re.compile(r"N[0-9]+")
 COPY = "Copied parts"
 
 

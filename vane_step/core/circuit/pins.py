@@ -9,6 +9,8 @@ from vane_step.core.design.model import Design, Part, pin_name
 from vane_step.core.errors import InputError, NotFound
 
 MAX_RUN = 256
+# A net that nobody has named yet.
+UNNAMED = re.compile(r"N[0-9]+")
 _RUN = re.compile(r"(.*?)(\d{1,6})\.\.(.*?)(\d{1,6})")
 
 

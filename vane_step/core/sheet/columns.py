@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from vane_step.core.circuit.pins import UNNAMED
 from vane_step.core.design.model import Net, Part, pin_name
 from vane_step.core.sheet.drafter import Drafter, is_rail
 from vane_step.core.sheet.drawing import PILL, Group, Mark, Wire, text_width
-from vane_step.core.sheet.runs import SYMBOL, UNNAMED, caption, finish_vertical, symbol
+from vane_step.core.sheet.runs import SYMBOL, caption, finish_vertical, symbol
 
 # A column goes on through a net that this many two-terminal parts share; one of more, such as a row of keys, is named.
 MAX_SHARERS = 3

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 
+from vane_step.core.circuit.pins import UNNAMED
 from vane_step.core.design.model import Net, Part, Pin, pin_name, split_pin
 from vane_step.core.sheet.drafter import Drafter, choke_of, is_rail, is_source, next_in_line
 from vane_step.core.sheet.drawing import PILL, Group, Mark, Wire, text_width
@@ -21,8 +21,6 @@ IN_SERIES, IN_SUPPLY = 2, 6
 REACH = 185.0
 # Rows that a part bridges are at least so far apart.
 BRIDGE = SYMBOL + 2 * LEAD + 4
-# A net nobody named is drawn without its name where all of it is seen.
-UNNAMED = re.compile(r"N\d+")
 
 
 class Run:

@@ -1,7 +1,7 @@
 // A part dropped on the sheet from beside it: on a pin or a net, or between two, the first held for a moment.
 import { t } from "./frame/texts.js";
+import { ENDS } from "./wire.js";
 
-const ENDS = "[data-pin], .pill, .supply, .ground, .wire-catch";
 const FAR = 6,
   HOLD_MS = 450;
 

@@ -2,7 +2,7 @@
 import { ask, design, tell, state } from "./frame.js";
 import { t } from "./frame/texts.js";
 
-const ENDS = "[data-pin], .pill, .supply, .ground, .wire-catch";
+export const ENDS = "[data-pin], .pill, .supply, .ground, .wire-catch";
 const FAR = 5;
 const UNNAMED = /^N\d+$/;
 
