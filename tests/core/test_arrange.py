@@ -3,24 +3,29 @@
 from __future__ import annotations
 
 import itertools
+import math
+import random
+import re
 import unittest
 
 import numpy as np
 from hypothesis import given, settings, strategies as st
 from shapely.geometry import LineString
 
-from tests.support import BEEPER, FROST, demo, folder, said
+from tests.support import BEEPER, FROST, board, demo, design, folder, said
 from vane_step.core.board.analysis.score import crossings, score, scoreboard
 from vane_step.core.board.analysis.separation import loud_parts, too_near
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.drc.decoupling import nearness_findings
 from vane_step.core.board.geometry.bypass_distance import nearest_bypass
-from vane_step.core.board.geometry.shapes import courtyards, outline, zone_shape
-from vane_step.core.board.placement.placer import propose
+from vane_step.core.board.geometry.mouth import mouth_at, mouth_of
+from vane_step.core.board.geometry.shapes import bodies, courtyards, outline, zone_shape
+from vane_step.core.board.placement.placer import arrange, propose
 from vane_step.core.circuit.bypass import bypass_pairs, is_connector
 from vane_step.core.design.edits import PlaceParts, apply
-from vane_step.core.design.model import Design, split_pin
+from vane_step.core.design.model import Brief, Design, Net, Part, Pin, split_pin
 from vane_step.core.errors import EditRefused
+from vane_step.core.patterns.packages import package
 from vane_step.core.route.router import route
 
 
@@ -110,6 +115,136 @@ class Proposals(unittest.TestCase):
         self.assertEqual({r for r in loud_parts(d) if yards[r].intersection(quiet).area > 0.3}, set())
         self.assertLess(len(too_near(after)), len(too_near(d)))
         self.assertLess(sum(far - gap for _, _, gap, far in too_near(after)), 3.0)
+
+
+# Packages of many kinds, small ones more often.
+KINDS = (
+    *["CHIP-1608M"] * 4,
+    *["CHIP-2012M"] * 2,
+    *[
+        "CHIP-3216M",
+        "SOT-23",
+        "SOT-23-5",
+        "SOIC-8",
+        "SOIC-16",
+        "TSSOP-20",
+        "QFN-32",
+        "TQFP-32",
+        "SMA",
+        "SOD-123",
+        "IND-6060",
+        "ELSMD-6060",
+    ],
+    *["HDR-1x4", "TERM-2", "USBC-16", "DIP-8", "AXIAL-P1016", "XSMD-3225"],
+)
+
+
+def random_design(seed: int, share: float, parts_on: str = "front") -> Design:
+    """Make a design whose courtyards take up a share of what its board has within the edge clearance."""
+    chance = random.Random(seed)
+    names = [chance.choice(KINDS) for _ in range(chance.choice((8, 15, 25, 40)))]
+    packs = {n: package(n) for n in names}
+    yards = [packs[n].courtyard_nm for n in names]
+    tall = math.sqrt(sum((b[2] - b[0]) * (b[3] - b[1]) for b in yards) / 1e12 / share)
+    d = design([], on=board(tall + 0.6, tall + 0.6))
+    parts = {}
+    for k, name in enumerate(names):
+        ref = f"{'J' if name.startswith(('HDR', 'TERM', 'USB')) else 'U'}{k}"
+        numbers = dict.fromkeys(p.number for p in packs[name].pads if not p.bare_hole)
+        parts[ref] = Part(ref=ref, package=name, pins=tuple(Pin(number=n) for n in numbers))
+    pins = [f"{p.ref}.{q.number}" for p in parts.values() for q in p.pins]
+    chance.shuffle(pins)
+    nets = {f"N{k}": Net(name=f"N{k}", pins=tuple(pins[3 * k : 3 * k + 3])) for k in range(len(pins) // 3)}
+    brief = Brief(parts_on=parts_on)  # type: ignore[arg-type]
+    return d.replaced(parts=parts, packages=packs, nets=nets, brief=brief)
+
+
+class FullBoards(unittest.TestCase):
+    """Boards with little room, held against the shapes themselves."""
+
+    def judge(self, d: Design) -> Design:
+        after = apply(d, arrange(d))[0]
+        told = {f.code for f in check(after).findings} & {
+            "courtyard",
+            "outside",
+            "copper-to-edge",
+            "not-placed",
+        }
+        self.assertEqual(told, set())
+        return after
+
+    def test_three_quarters(self) -> None:
+        """On boards of which parts take up three quarters all are placed; none is refused that has room."""
+        for seed in range(8):
+            with self.subTest(seed=seed):
+                after = self.judge(random_design(seed, 0.75))
+                self.assertEqual({p.place.side for p in after.parts.values() if p.place}, {"front"})
+
+    def test_mouths_look_out(self) -> None:
+        """Arranged connectors with a mouth stand on an edge and look over it."""
+        after = self.judge(random_design(3, 0.3))
+        far, seen = outline(after).bounds, 0
+        for ref, body in bodies(after).items():
+            part = after.parts[ref]
+            side, over = mouth_of(after.packages[part.package])
+            if side and part.place:
+                edge = mouth_at(side, round(part.place.turn_deg / 90), part.place.side == "back")
+                box = body.bounds
+                gap = {"left": box[0] - far[0], "bottom": box[1] - far[1]}.get(edge)
+                gap = gap if gap is not None else {"right": far[2] - box[2], "top": far[3] - box[3]}[edge]
+                self.assertLess(gap + over, 0.6, ref)
+                seen += 1
+        self.assertGreater(seen, 2)
+
+    def test_both_sides(self) -> None:
+        """A converter of 15 parts finds room on 18 x 14 mm when both sides are used, and is routed whole."""
+        d = design([], on=board(18, 14))
+        d = said(d, 'use "Buck 5V"', *(f"add {r} {v}" for r, v in MORE_OF_IT.items()), *JOINED)
+        self.assertEqual(len(d.parts), 15)
+        after = self.judge(d)
+        result = route(after)
+        self.assertEqual(result.links_made, result.links_wanted)
+        done = apply(after, result.edit)[0]
+        self.assertEqual([f.message for f in check(done).findings if f.level == "stop"], [])
+        small = said(d, "outline 14x11")
+        self.judge(small)
+        with self.assertRaises(EditRefused):
+            arrange(small.replaced(brief=Brief(parts_on="front")))
+
+    def test_what_is_missing(self) -> None:
+        """Too small a board is told in mm², and the outline that is named was tried: the parts find room on it."""
+        d = random_design(1, 1.15)
+        with self.assertRaises(EditRefused) as refused:
+            arrange(d)
+        told = re.search(
+            r"take up (\d+) mm².*; (\d+) mm² are free.*: (\d+) mm² are missing", str(refused.exception)
+        )
+        assert told, str(refused.exception)
+        area = sum(
+            (b[2] - b[0]) * (b[3] - b[1]) / 1e12
+            for p in d.parts.values()
+            for b in [d.packages[p.package].courtyard_nm]
+        )
+        self.assertAlmostEqual(int(told[1]), area, delta=1)
+        size = re.search(r"On ([\d.]+) x ([\d.]+) mm", refused.exception.next_step)
+        assert size, refused.exception.next_step
+        self.judge(said(d, f"outline {size[1]}x{size[2]}"))
+
+
+MORE_OF_IT = {
+    "C11": "10u CHIP-3216M",
+    "C12": "22u CHIP-3216M",
+    "C13": "100n CHIP-1608M",
+    "R11": "1k CHIP-1608M",
+    "R12": "100k CHIP-1608M",
+    "LED11": "green LED-1608M",
+    "J11": "NH-1x2",
+    "J12": "NH-1x2",
+}
+JOINED = (
+    *("join C11.1 J11.1 R12.1 12V", "join C11.2 C12.2 C13.2 J11.2 J12.2 LED11.K GND"),
+    *("join C12.1 C13.1 R11.1 J12.1 5V0", "join R11.2 LED11.A", "join R12.2 U1.4"),
+)
 
 
 class Scores(unittest.TestCase):

@@ -86,6 +86,7 @@ _ALL: Final = [
             BRIEF,
         ),
         ("brief-skill", "parts want tools or skills the brief leaves out", "look", "at most", "parts", BRIEF),
+        ("brief-underside", "parts lie where the brief wants none", "look", "at most", "parts", BRIEF),
         ("brief-height", "a part, or all together, is too tall for the case", "look", "at most", "mm", BRIEF),
         ("budget", "the parts of one board cost more than allowed", "look", "at most", "€", BRIEF),
     ),

@@ -9,11 +9,13 @@ import shapely
 import shapely.affinity
 from shapely.geometry.base import BaseGeometry
 
+from vane_step.core.ask.group import some_parts
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Action, Proposal, need, number, side_of
+from vane_step.core.ask.words import Action, Proposal, few, need, no_more, number, side_of
+from vane_step.core.board.geometry.mouth import OUTWARDS
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.board.geometry.sides import home_side
-from vane_step.core.board.placement.edge import TURNS, place_on_edge
+from vane_step.core.board.placement.edge import place_on_edge, row_on_edge
 from vane_step.core.board.placement.gate_swap import exchanged, with_channels
 from vane_step.core.board.placement.placer import arrange
 from vane_step.core.circuit.pins import find_pin
@@ -154,7 +156,9 @@ def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
         says = "proposes arrangements of all parts" if words[0] == "all" else "proposes a tidier arrangement"
         return Proposal(f"{says} that are not kept in place", action=Action("arrange", how=words[0]))
     edit = arrange(design)
-    return Proposal(f"puts {len(edit.places)} parts on the board", edit)
+    under = [r for r, p in edit.places.items() if p and p.side == "back" and design.board.copper_layers > 1]
+    where = f"; {few(under)} on the underside, since the front is full" if under else ""
+    return Proposal(f"puts {len(edit.places)} parts on the board{where}", edit)
 
 
 @verb(
@@ -190,22 +194,43 @@ def exchange_channels(design: Design, words: Sequence[str]) -> Proposal:
     return Proposal(f"exchanges {'; '.join(says)}", edits.Together(edits=tuple(made)), about=tuple(refs))
 
 
+EDGE_FORM = f"edge REF… {'|'.join(OUTWARDS)} [ALONG | FROM TO]"
+
+
 @verb(
     "edge",
-    f"edge REF {'|'.join(TURNS)} [ALONG]",
-    "put a part on an edge of the board, turned inwards",
-    ("ref", "edge"),
+    f"edge REF… {'|'.join(OUTWARDS)} [ALONG | FROM TO]",
+    "put parts on an edge of the board, mouths flush and outwards",
+    ("some", "edge"),
 )
 def on_edge(design: Design, words: Sequence[str]) -> Proposal:
-    """Put a part on an edge of the board, its mouth flush and its pins along it."""
-    need(words, 2, f"edge REF {'|'.join(TURNS)} [ALONG]")
-    part = part_of(design, words[0])
-    if words[1] not in TURNS:
-        raise InputError(f"{words[1]!r} is no edge.", where="edge", value=words[1], allowed=", ".join(TURNS))
-    along = parse_length_nm(words[2], "along") / 1e6 if len(words) > 2 else None
-    place = place_on_edge(design, part, words[1], along, home_side(design, part))
-    says = f"puts {part.ref} on the {words[1]} edge at {place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f} mm"
-    return Proposal(says, edits.PlaceParts(places={part.ref: place}), about=(part.ref,))
+    """Put parts on an edge of the board, mouths flush and outwards, rows along it; several with equal gaps."""
+    need(words, 2, EDGE_FORM)
+    at = next((k for k, w in enumerate(words) if w in OUTWARDS), len(words))
+    if not 0 < at < len(words):
+        raise InputError(
+            f"{words[-1]!r} is no edge.", where="edge", value=words[-1], allowed=", ".join(OUTWARDS)
+        )
+    parts = [design.parts[r] for r in some_parts(design, words[:at])]
+    edge, *more = words[at:]
+    no_more(more, 2, EDGE_FORM)
+    lengths = [parse_length_nm(w, "along") / 1e6 for w in more]
+    refs = tuple(p.ref for p in parts)
+    if len(parts) == 1 and len(lengths) < 2:
+        along = lengths[0] if lengths else None
+        place = place_on_edge(design, parts[0], edge, along, home_side(design, parts[0]))
+        says = f"puts {refs[0]} on the {edge} edge at {place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f} mm"
+        return Proposal(says, edits.PlaceParts(places={refs[0]: place}), about=refs)
+    if len(lengths) == 1:
+        raise InputError(
+            "Several parts lie from somewhere to somewhere along an edge.",
+            where="edge",
+            value=more[0],
+            allowed="two lengths, or none for the whole edge",
+        )
+    places = row_on_edge(design, parts, edge, (min(lengths), max(lengths)) if lengths else None)
+    says = f"puts {few(refs)} on the {edge} edge with equal gaps"
+    return Proposal(says, edits.PlaceParts(places=dict(places)), about=refs)
 
 
 @verb("text", 'text "WORDS" X Y [HEIGHT] [back]', "print on the legend")

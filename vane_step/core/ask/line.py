@@ -28,8 +28,8 @@ from vane_step.core.ask.bare import ZONES
 from vane_step.core.ask.reasons import BRIEF_WORDS
 from vane_step.core.ask.verbs import BY_WORD, VERBS, fitting
 from vane_step.core.ask.words import Proposal, Resources
+from vane_step.core.board.geometry.mouth import OUTWARDS
 from vane_step.core.board.placement.align import LINES, WAYS
-from vane_step.core.board.placement.edge import TURNS
 from vane_step.core.circuit.pins import pin_words
 from vane_step.core.derive import alone
 from vane_step.core.design.edits import apply
@@ -158,7 +158,7 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "item": [*design.holes, *design.texts],
         "pour": list(design.pours),
         "zone": list(ZONES),
-        "edge": list(TURNS),
+        "edge": list(OUTWARDS),
         "package": [
             *design.packages,
             *package_examples(),

@@ -182,6 +182,7 @@ BRIEF_WORDS = (
     "budget",
     "ambient",
     "stock-first",
+    "underside",
     "purpose",
 )
 SKILLS = {
@@ -201,12 +202,13 @@ def _brief_update(word: str, value: str) -> dict[str, object]:
         if value not in SKILLS:
             raise InputError(f"{value!r} is no skill.", where="brief", value=value, allowed=", ".join(SKILLS))
         return dict(zip(("through_hole_only", "no_leadless"), SKILLS[value], strict=True))
-    if word == "stock-first":
+    if word in ("stock-first", "underside"):
         if value not in ("yes", "no"):
             raise InputError(
                 f"{value!r} is neither yes nor no.", where="brief", value=value, allowed="yes, no"
             )
-        return {"stock_first": value == "yes"}
+        yes = value == "yes"
+        return {"stock_first": yes} if word == "stock-first" else {"parts_on": "either" if yes else "front"}
     plain = {"manufacturing": "manufacturing", "chip": "smallest_chip", "date": "date", "purpose": "purpose"}
     if word in plain:
         return {plain[word]: value}

@@ -18,7 +18,7 @@ BRIEF = "the brief"
 def limit_findings(design: Design) -> tuple[Finding, ...]:
     """Hold the board and its parts against what the brief allows."""
     laid = Layout(design)
-    return (*_size(laid), *_manufacturing(laid), *_skills(laid), *_heights(laid))
+    return (*_size(laid), *_manufacturing(laid), *_skills(laid), *_sides(laid), *_heights(laid))
 
 
 def _size(laid: Layout) -> Iterator[Finding]:
@@ -73,6 +73,21 @@ def _skills(laid: Layout) -> Iterator[Finding]:
                 Place(step="parts", refs=tuple(refs)),
                 source="tools and skills of the brief",
             )
+
+
+def _sides(laid: Layout) -> Iterator[Finding]:
+    """Find parts on the underside of a board that is to be fitted on its front alone, if it has copper there."""
+    if laid.design.brief.parts_on != "front" or laid.design.board.copper_layers == 1:
+        return
+    under = [r for r, p in laid.design.parts.items() if p.place and p.place.side == "back"]
+    if under:
+        yield tell(
+            "brief-underside",
+            f"Parts lie on the underside, where the brief wants none: {', '.join(sorted(under, key=natural)[:6])}",
+            len(under),
+            0,
+            Place(step="board", refs=tuple(under)),
+        )
 
 
 def _heights(laid: Layout) -> Iterator[Finding]:

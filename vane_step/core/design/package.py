@@ -53,7 +53,8 @@ class Package(Frozen):
 
     ``keepout_nm`` is a box free of any copper and other parts, such as an antenna's. ``drawing`` has the maker's
     dimensions the pattern was computed from, least and greatest in millimetres. ``checked`` says how the order of
-    its pins was checked, ``proved`` on which real boards the pattern was soldered.
+    its pins was checked, ``proved`` on which real boards the pattern was soldered. The ``mouth`` is the side where a
+    plug, cable, card or shaft enters or an antenna radiates; it stands ``mouth_over_nm`` over the edge of a board.
     """
 
     name: Name
@@ -70,6 +71,8 @@ class Package(Frozen):
     drawing: dict[str, tuple[float, float]] = {}
     checked: Text = ""
     proved: tuple[Text, ...] = ()
+    mouth: Literal["", "left", "right", "top", "bottom"] = ""
+    mouth_over_nm: SizeNm = 0
 
     @model_validator(mode="after")
     def _courtyard_is_a_box(self) -> Package:

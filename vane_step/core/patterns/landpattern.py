@@ -123,8 +123,9 @@ def chip(
     pad_w = (z - g) / 2
     pads = [land("1", -(z + g) / 4, 0, pad_w, x), land("2", (z + g) / 4, 0, pad_w, x)]
     drawing = {"L length": length.pair, "T terminal": foot.pair, "W width": width.pair}
-    return _package(
-        name, title, pads, (length.middle, width.middle), height_mm, polarised, IPC, drawing=drawing
+    body = (length.middle, width.middle)
+    return finish_package(
+        name, pads, body, height_mm, title=title, polarised=polarised, source=IPC, drawing=drawing
     )
 
 
@@ -186,7 +187,9 @@ def gull_wing(
         "body across": (body[0], body[0]),
         "body along": (body[1], body[1]),
     }
-    return _package(name, title, pads, body, height_mm, True, IPC, drawing=drawing)
+    return finish_package(
+        name, pads, body, height_mm, title=title, polarised=True, source=IPC, drawing=drawing
+    )
 
 
 def through_hole(
@@ -201,6 +204,7 @@ def through_hole(
     pin1_square: bool = True,
     round_body: bool = False,
     centre: tuple[float, float] = (0.0, 0.0),
+    mouth: tuple[str, float] = ("", 0.0),
 ) -> Package:
     """Make a through-hole land pattern: hole = lead + 0.20 mm, pad = hole + 0.6 mm (kitchen table: + 1.0 mm).
 
@@ -237,21 +241,6 @@ def through_hole(
     }
     if steps:
         drawing["e pitch"] = (min(steps), min(steps))
-    return _package(name, title, pads, body, height_mm, polarised, source, round_body, centre, drawing)
-
-
-def _package(
-    name: str,
-    title: str,
-    pads: Sequence[PadSpec],
-    body: tuple[float, float],
-    height_mm: float,
-    polarised: bool,
-    source: str,
-    round_body: bool = False,
-    centre: tuple[float, float] = (0.0, 0.0),
-    drawing: dict[str, tuple[float, float]] | None = None,
-) -> Package:
     return finish_package(
         name,
         pads,
@@ -262,8 +251,8 @@ def _package(
         source=source,
         round_body=round_body,
         centre=centre,
-        margin_mm=0.25,
         drawing=drawing,
+        mouth=mouth,
     )
 
 
@@ -292,6 +281,7 @@ def finish_package(
     margin_mm: float = 0.25,
     drawing: dict[str, tuple[float, float]] | None = None,
     keepout_mm: tuple[float, float, float, float] | None = None,
+    mouth: tuple[str, float] = ("", 0.0),
 ) -> Package:
     """Add courtyard, legend and pin-1 mark to pads and a body.
 
@@ -327,6 +317,8 @@ def finish_package(
         keepout_nm=(nm(keepout_mm[0]), nm(keepout_mm[1]), nm(keepout_mm[2]), nm(keepout_mm[3]))
         if keepout_mm
         else None,
+        mouth=mouth[0],
+        mouth_over_nm=nm(mouth[1]),
     )
 
 

@@ -142,9 +142,12 @@ def _terminal(match: re.Match[str], kitchen: bool) -> Package:
     pins = int(match[1])
     spots = [(str(i + 1), 0.0, ((pins - 1) / 2 - i) * 5.08) for i in range(pins)]
     title = f"screw terminal, {pins} ways, 5.08 mm"
-    return through_hole(match[0], title, spots, 1.1, (8.1, pins * 5.08), 10.0, kitchen)
+    return through_hole(match[0], title, spots, 1.1, (8.1, pins * 5.08), 10.0, kitchen, mouth=WIRE_SIDE)
 
 
+# Wires enter from the left, so that whoever looks into the mouths has way 1 on the left. Upright rows have no mouth.
+WIRE_SIDE = ("left", 0.0)
+UPRIGHT = ("WIRE20", "WIRE396", "WIRE42")
 # Rows of contacts by family: title, pitch, lead, depth, what the ends stick out, height.
 ROWS: dict[str, tuple[str, float, float, float, float, float]] = {
     "TERM35": ("screw terminal", 3.5, 1.0, 7.6, 0.0, 8.5),
@@ -165,7 +168,9 @@ def _row(match: re.Match[str], kitchen: bool) -> Package:
     pins = int(match[2])
     spots = [(str(i + 1), 0.0, ((pins - 1) / 2 - i) * pitch) for i in range(pins)]
     title = f"{what}, {pins} ways, {pitch:g} mm"
-    return through_hole(match[0], title, spots, lead, (deep, pins * pitch + 2 * over), height, kitchen)
+    body = (deep, pins * pitch + 2 * over)
+    mouth = ("", 0.0) if match[1] in UPRIGHT else WIRE_SIDE
+    return through_hole(match[0], title, spots, lead, body, height, kitchen, mouth=mouth)
 
 
 def _crystal(match: re.Match[str], kitchen: bool) -> Package:

@@ -215,4 +215,5 @@ def castellated(
         source=source,
         drawing=drawing,
         keepout_mm=zone,
+        mouth=("top" if zone else "", 0.0),
     )

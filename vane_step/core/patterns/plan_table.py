@@ -46,7 +46,7 @@ BUTTON-4-6 | push button 6 mm on four legs; 1 and 2 are two legs each, joined in
 BUTTON-4-12 | push button 12 mm on four legs; 1 and 2 are two legs each, joined inside | 12x12 | 7.3 | 1.0 | 1@-6.25,2.5 1@6.25,2.5 2@-6.25,-2.5 2@6.25,-2.5
 BUTTON-4-6S | push button 6 mm, surface mount | 6x6 | 4.3 | 0 | 1@-4.5,2.25:1.6x1.4 1@4.5,2.25:1.6x1.4 2@-4.5,-2.25:1.6x1.4 2@4.5,-2.25:1.6x1.4
 BUTTON-2-4S | push button 4 x 3 mm, surface mount | 4.2x3.2 | 2.5 | 0 | 1@-2.7,0:1.2x1.8 2@2.7,0:1.2x1.8
-BUTTON-SIDE | push button at right angle, two posts | 7.5x7@0,1.3 | 7 | 0.8 | 1@-2.25,0 2@2.25,0 S@-3.5,2.5:1.0 S@3.5,2.5:1.0
+BUTTON-SIDE | push button at right angle, two posts | 7.5x7@0,1.3 | 7 | 0.8 | 1@-2.25,0 2@2.25,0 S@-3.5,2.5:1.0 S@3.5,2.5:1.0 | mouth=bottom
 KEYSW-19 | key for caps of 19 mm: two contacts, a middle hole and two pegs | 15.6x15.6 | 18 | 1.3 | 1@-3.81,2.54 2@2.54,5.08 @0,0:o4 @-5.08,0:o1.7 @5.08,0:o1.7
 SLIDE-3 | slide switch, one changeover | 8.6x4.4 | 6 | 0.8 | 1..3@-2.54,0+2.54,0
 SLIDE-3L | slide switch, one changeover, lugs | 11.6x4.4 | 6 | 0.8 | 1..3@-2,0+2,0 S@-4.5,0:1.2 S@4.5,0:1.2
@@ -67,8 +67,8 @@ STICK-5 | thumb stick of two potentiometers with push switch | 18x17 | 22 | 1.0 
 
 POTENTIOMETERS: Final = """
 POT-9 | potentiometer 9 mm, upright shaft | 9.8x11.2@0,6.9 | 25 | 1.0 | 1..3@-2.5,0+2.5,0 S@-4.4,7:2.0 S@4.4,7:2.0
-POT-16 | potentiometer 16 mm, shaft along the board | 17x14@0,7 | 20 | 1.2 | 1..3@-5,0+5,0
-POT-16-6 | double potentiometer 16 mm | 17x20@0,12 | 20 | 1.2 | 1..3@-5,0+5,0 4..6@-5,5+5,0
+POT-16 | potentiometer 16 mm, shaft along the board | 17x14@0,7 | 20 | 1.2 | 1..3@-5,0+5,0 | mouth=top
+POT-16-6 | double potentiometer 16 mm | 17x20@0,12 | 20 | 1.2 | 1..3@-5,0+5,0 4..6@-5,5+5,0 | mouth=top
 TRIM-6F | trimmer 6 mm, lying | 6.6x6.8@0,2.5 | 4.5 | 0.7 | 1@-2.5,0 2@0,5 3@2.5,0
 TRIM-3S | trimmer 3 mm, surface mount | 3x3 | 1.6 | 0 | 1@-1,-1.75:1.1x1.3 2@0,1.7:1.6x1.4 3@1,-1.75:1.1x1.3
 SLIDEPOT-60 | slide potentiometer, 60 mm way | 75x9 | 20 | 1.0 | 1@-36,0 2@-33.5,3 3@36,0 S@-31,-3:1.2 S@31,-3:1.2
@@ -106,20 +106,20 @@ MIC-4S | microphone with its amplifier, sound hole below | 3.5x2.65 | 1.1 | 0 | 
 """
 
 USB: Final = """
-USBC-16 | USB-C receptacle with data; B12, B9, A9 and A12 share the lands of A1, A4, B4 and B1 | 8.94x7.3@0,-2.4 | 3.2 | 0.6 | A1@-3.2,2.6:0.6x1.15 A4@-2.4,2.6:0.6x1.15 B8@-1.75,2.6:0.3x1.15 A5@-1.25,2.6:0.3x1.15 B7@-0.75,2.6:0.3x1.15 A6@-0.25,2.6:0.3x1.15 A7@0.25,2.6:0.3x1.15 B6@0.75,2.6:0.3x1.15 A8@1.25,2.6:0.3x1.15 B5@1.75,2.6:0.3x1.15 B4@2.4,2.6:0.6x1.15 B1@3.2,2.6:0.6x1.15 S1@-4.32,1:0.8 S2@4.32,1:0.8 S3@-4.32,-3.2:0.8 S4@4.32,-3.2:0.8 @-2.89,0.5:o0.65 @2.89,0.5:o0.65
-USBC-6 | USB-C receptacle, supply only | 8.94x7.3 | 3.2 | 0.9 | 1..6@-2.75,2.6+1.1,0:0.65x1.3 S1@-4.32,1.7:0.9 S2@4.32,1.7:0.9 S3@-4.32,-2.3:0.9 S4@4.32,-2.3:0.9
-USBC-PLUG | USB-C plug at the board's edge, six contacts | 9x6.5@0,-3.2 | 3.2 | 0 | 1@-2.5,1.2:0.5x1.8 2@-1.5,1.2:0.5x1.8 3@-0.5,1.2:0.5x1.8 4@0.5,1.2:0.5x1.8 5@1.5,1.2:0.5x1.8 6@2.5,1.2:0.5x1.8 S1@-4,-1:0.8 S2@4,-1:0.8
-USB-MICRO | USB micro-B receptacle | 7.5x5.6@0,-1.4 | 2.6 | 0 | 1..5@-1.3,1.45+0.65,0:0.4x1.35 S1@-3.1,1.3:1.6x1.6 S2@3.1,1.3:1.6x1.6 S3@-3.8,-1.4:1.4x1.9 S4@3.8,-1.4:1.4x1.9 S5@-1.2,-1.4:1.9x1.9 S6@1.2,-1.4:1.9x1.9
-USB-MINI | USB mini-B receptacle | 7.7x9.2@0,-3 | 4 | 0 | 1..5@-1.6,2.3+0.8,0:0.5x2.3 S1@-4.45,2.3:2x2.5 S2@4.45,2.3:2x2.5 S3@-4.45,-3.2:2x2.5 S4@4.45,-3.2:2x2.5 @-2.2,0:o0.9 @2.2,0:o0.9
-USB-A | USB-A receptacle, lying | 13.2x14@0,-5.6 | 7 | 0.8 | 1@-3.5,0 2@-1,0 3@1,0 4@3.5,0 S1@-6.57,-2.71:2.1 S2@6.57,-2.71:2.1
-USB-B | USB-B receptacle | 12x16@0,-6.8 | 11 | 0.8 | 1@1.25,0 2@-1.25,0 3@-1.25,2 4@1.25,2 S1@-6.02,-2.71:2.1 S2@6.02,-2.71:2.1
-USB-A-PLUG | USB-A plug at the board's edge | 12x18.8@0,-9 | 4.5 | 1.0 | 1@-3.5,1.5:1.2x2.5 2@-1,1.5:1.2x2.5 3@1,1.5:1.2x2.5 4@3.5,1.5:1.2x2.5 S1@-5.85,-1.5:2.1 S2@5.85,-1.5:2.1
+USBC-16 | USB-C receptacle with data; B12, B9, A9 and A12 share the lands of A1, A4, B4 and B1 | 8.94x7.3@0,-2.4 | 3.2 | 0.6 | A1@-3.2,2.6:0.6x1.15 A4@-2.4,2.6:0.6x1.15 B8@-1.75,2.6:0.3x1.15 A5@-1.25,2.6:0.3x1.15 B7@-0.75,2.6:0.3x1.15 A6@-0.25,2.6:0.3x1.15 A7@0.25,2.6:0.3x1.15 B6@0.75,2.6:0.3x1.15 A8@1.25,2.6:0.3x1.15 B5@1.75,2.6:0.3x1.15 B4@2.4,2.6:0.6x1.15 B1@3.2,2.6:0.6x1.15 S1@-4.32,1:0.8 S2@4.32,1:0.8 S3@-4.32,-3.2:0.8 S4@4.32,-3.2:0.8 @-2.89,0.5:o0.65 @2.89,0.5:o0.65 | mouth=bottom
+USBC-6 | USB-C receptacle, supply only | 8.94x7.3 | 3.2 | 0.9 | 1..6@-2.75,2.6+1.1,0:0.65x1.3 S1@-4.32,1.7:0.9 S2@4.32,1.7:0.9 S3@-4.32,-2.3:0.9 S4@4.32,-2.3:0.9 | mouth=bottom
+USBC-PLUG | USB-C plug at the board's edge, six contacts | 9x6.5@0,-3.2 | 3.2 | 0 | 1@-2.5,1.2:0.5x1.8 2@-1.5,1.2:0.5x1.8 3@-0.5,1.2:0.5x1.8 4@0.5,1.2:0.5x1.8 5@1.5,1.2:0.5x1.8 6@2.5,1.2:0.5x1.8 S1@-4,-1:0.8 S2@4,-1:0.8 | mouth=bottom+4
+USB-MICRO | USB micro-B receptacle | 7.5x5.6@0,-1.4 | 2.6 | 0 | 1..5@-1.3,1.45+0.65,0:0.4x1.35 S1@-3.1,1.3:1.6x1.6 S2@3.1,1.3:1.6x1.6 S3@-3.8,-1.4:1.4x1.9 S4@3.8,-1.4:1.4x1.9 S5@-1.2,-1.4:1.9x1.9 S6@1.2,-1.4:1.9x1.9 | mouth=bottom
+USB-MINI | USB mini-B receptacle | 7.7x9.2@0,-3 | 4 | 0 | 1..5@-1.6,2.3+0.8,0:0.5x2.3 S1@-4.45,2.3:2x2.5 S2@4.45,2.3:2x2.5 S3@-4.45,-3.2:2x2.5 S4@4.45,-3.2:2x2.5 @-2.2,0:o0.9 @2.2,0:o0.9 | mouth=bottom
+USB-A | USB-A receptacle, lying | 13.2x14@0,-5.6 | 7 | 0.8 | 1@-3.5,0 2@-1,0 3@1,0 4@3.5,0 S1@-6.57,-2.71:2.1 S2@6.57,-2.71:2.1 | mouth=bottom
+USB-B | USB-B receptacle | 12x16@0,-6.8 | 11 | 0.8 | 1@1.25,0 2@-1.25,0 3@-1.25,2 4@1.25,2 S1@-6.02,-2.71:2.1 S2@6.02,-2.71:2.1 | mouth=bottom
+USB-A-PLUG | USB-A plug at the board's edge | 12x18.8@0,-9 | 4.5 | 1.0 | 1@-3.5,1.5:1.2x2.5 2@-1,1.5:1.2x2.5 3@1,1.5:1.2x2.5 4@3.5,1.5:1.2x2.5 S1@-5.85,-1.5:2.1 S2@5.85,-1.5:2.1 | mouth=bottom+15
 """
 
 CONNECTORS: Final = """
-JACK-DC | barrel jack for a plug of 5.5 mm | 9x14.2@0,-5 | 11 | 2.6 | 1@0,0 2@0,-6 3@4.8,-3
-JACK-DC-S | barrel jack, surface mount | 9x14.5@0,0 | 6.5 | 0 | 1@-5.4,-2.6:2.8x2.4 1@-5.4,3.5:2.8x2.4 2@5.4,-2.6:2.8x2.4 3@5.4,3.5:2.8x2.4 @0,-2.25:o1.6 @0,2.25:o1.8
-JACK-DC-35 | barrel jack for a plug of 3.5 mm | 6.5x9.5@0,-3 | 6 | 1.6 | 1@0,0 2@0,-4.5 3@3.3,-2.2
+JACK-DC | barrel jack for a plug of 5.5 mm | 9x14.2@0,-5 | 11 | 2.6 | 1@0,0 2@0,-6 3@4.8,-3 | mouth=bottom
+JACK-DC-S | barrel jack, surface mount | 9x14.5@0,0 | 6.5 | 0 | 1@-5.4,-2.6:2.8x2.4 1@-5.4,3.5:2.8x2.4 2@5.4,-2.6:2.8x2.4 3@5.4,3.5:2.8x2.4 @0,-2.25:o1.6 @0,2.25:o1.8 | mouth=bottom
+JACK-DC-35 | barrel jack for a plug of 3.5 mm | 6.5x9.5@0,-3 | 6 | 1.6 | 1@0,0 2@0,-4.5 3@3.3,-2.2 | mouth=bottom
 HC-30 | high-current connector, two contacts for 30 A | 13x7.5 | 11 | 2.5 | 1@-2.5,0 2@2.5,0 | polar
 HC-60 | high-current connector, two contacts for 60 A | 16x8.2 | 16 | 4.3 | 1@-3.6,0 2@3.6,0 | polar
 HC-60-3 | high-current connector, three contacts for 60 A | 20x8 | 16 | 3.4 | 1..3@-5,0+5,0
@@ -127,22 +127,22 @@ LUG-M4 | threaded lug for a cable, 50 A | 9x9 | 10 | 1.3 | 1@-3.5,3.5 1@3.5,3.5 
 TAB-63 | blade of 6.3 mm, two legs | 6.6x2 | 11 | 1.2 | 1@-2.54,0 1@2.54,0
 TAB-48 | blade of 4.8 mm, two legs | 5.2x2 | 10 | 1.2 | 1@-2.54,0 1@2.54,0
 COAX-5 | coaxial jack, upright, five pins | 6.4x6.4 | 11 | 1.3 | 1@0,0 2@-2.54,2.54 2@2.54,2.54 2@2.54,-2.54 2@-2.54,-2.54
-COAX-EDGE | coaxial jack for the board's edge | 6.4x9.5@0,-5 | 6.4 | 0 | 1@0,1.8:1.5x4.2 2@-2.85,1.8:1.7x4.2 2@2.85,1.8:1.7x4.2 2@-2.85,1.8:1.7x4.2b 2@2.85,1.8:1.7x4.2b
+COAX-EDGE | coaxial jack for the board's edge | 6.4x9.5@0,-5 | 6.4 | 0 | 1@0,1.8:1.5x4.2 2@-2.85,1.8:1.7x4.2 2@2.85,1.8:1.7x4.2 2@-2.85,1.8:1.7x4.2b 2@2.85,1.8:1.7x4.2b | mouth=bottom+9.1
 COAX-S | coaxial jack, small, surface mount | 2.6x2.6 | 1.3 | 0 | 1@0,-1.5:1x1 2@-1.5,0:1.05x2.2 2@1.5,0:1.05x2.2
-AUDIO-35-3 | audio jack 3.5 mm, three contacts | 6.5x14@0,-4 | 5.5 | 1.2 | 1@0,2.5 2@-2.5,-4.5 3@2.5,-1.5
-AUDIO-35-5 | audio jack 3.5 mm, five contacts, two of them open when plugged | 6.5x14@0,-4 | 5.5 | 1.2 | 1@0,2.5 2@-2.5,-5 3@2.5,-5 4@-2.5,-1.5 5@2.5,-1.5
-AUDIO-63 | audio jack 6.3 mm, six contacts | 16x26@0,-5 | 12 | 1.5 | 1@-6.35,5.08 2@-6.35,0 3@-6.35,-6.35 4@6.35,-6.35 5@6.35,0 6@6.35,5.08
-PHONO-1 | pin jack for a screened plug | 10x10@0,-4 | 13 | 1.3 | 1@0,0 2@-4.5,-4.5:1.8 2@4.5,-4.5:1.8
-DIN-5 | round connector of five contacts | 20.5x17@0,-7 | 20 | 1.1 | 1@-7.5,0 2@0,2.5 3@7.5,0 4@-5,2.5 5@5,2.5 S@0,-7.5:1.3
-MODJACK-8 | modular jack of eight contacts | 16x15.9@0,-5.4 | 13.5 | 0.7 | 1..7/2@-4.445,0+2.54,0 2..8/2@-3.175,2.54+2.54,0 @-5.715,-6.35:o3.25 @5.715,-6.35:o3.25
-MODJACK-8M | modular jack of eight contacts with transformers and lights | 16x21.5@0,-7 | 13.5 | 0.8 | 1..7/2@-4.445,0+2.54,0 2..8/2@-3.175,2.54+2.54,0 9@-6.6,-4.9 10@-4.1,-4.9 11@4.1,-4.9 12@6.6,-4.9 S1@-8.1,-12.5:1.5 S2@8.1,-12.5:1.5 @-5.715,-9:o3.25 @5.715,-9:o3.25
-MODJACK-6 | modular jack of six contacts | 13.2x18@0,-6 | 12 | 0.7 | 1..5/2@-2.55,0+2.04,0 2..6/2@-1.53,2.54+2.04,0 @-5.08,-7.62:o3.25 @5.08,-7.62:o3.25
-DSUB-9 | trapezoid connector of 9 contacts, lying | 30.8x12.5@0,-6.5 | 12.5 | 1.0 | 1..5@5.54,0+-2.77,0 6..9@4.155,2.84+-2.77,0 S1@-12.5,1.42:3.0 S2@12.5,1.42:3.0
-DSUB-15 | trapezoid connector of 15 contacts, lying | 39.1x12.5@0,-6.5 | 12.5 | 1.0 | 1..8@9.695,0+-2.77,0 9..15@8.31,2.84+-2.77,0 S1@-16.65,1.42:3.0 S2@16.65,1.42:3.0
-DSUB-25 | trapezoid connector of 25 contacts, lying | 53x12.5@0,-6.5 | 12.5 | 1.0 | 1..13@16.62,0+-2.77,0 14..25@15.235,2.84+-2.77,0 S1@-23.5,1.42:3.0 S2@23.5,1.42:3.0
-CARD-MICRO | holder for a small memory card | 14x14.5@0,-4 | 1.9 | 0 | 1..8@3.2,4.2+-1.1,0:0.7x1.6 9@-6.9,3.2:1.2x1.4 S1@-7.05,-6.2:1.3x2 S2@7.05,-6.2:1.3x2 S3@7.05,3.2:1.3x1.4
-CARD-FULL | holder for a memory card | 28x27@0,-10 | 3 | 0 | 1..8@7.5,5+-2.5,0:1x2 9@10,5:1x2 10@-12.2,5:0.9x2 11@-13.5,5:0.9x2 S1@-14,-6:1.5x2.5 S2@14,-6:1.5x2.5
-CARD-SIM | holder for a subscriber card | 15x15@0,0 | 2 | 0 | 1@-2.54,-7.6:1.2x1.8 2@0,-7.6:1.2x1.8 3@2.54,-7.6:1.2x1.8 4@-2.54,7.6:1.2x1.8 5@0,7.6:1.2x1.8 6@2.54,7.6:1.2x1.8
+AUDIO-35-3 | audio jack 3.5 mm, three contacts | 6.5x14@0,-4 | 5.5 | 1.2 | 1@0,2.5 2@-2.5,-4.5 3@2.5,-1.5 | mouth=bottom
+AUDIO-35-5 | audio jack 3.5 mm, five contacts, two of them open when plugged | 6.5x14@0,-4 | 5.5 | 1.2 | 1@0,2.5 2@-2.5,-5 3@2.5,-5 4@-2.5,-1.5 5@2.5,-1.5 | mouth=bottom
+AUDIO-63 | audio jack 6.3 mm, six contacts | 16x26@0,-5 | 12 | 1.5 | 1@-6.35,5.08 2@-6.35,0 3@-6.35,-6.35 4@6.35,-6.35 5@6.35,0 6@6.35,5.08 | mouth=bottom
+PHONO-1 | pin jack for a screened plug | 10x10@0,-4 | 13 | 1.3 | 1@0,0 2@-4.5,-4.5:1.8 2@4.5,-4.5:1.8 | mouth=bottom
+DIN-5 | round connector of five contacts | 20.5x17@0,-7 | 20 | 1.1 | 1@-7.5,0 2@0,2.5 3@7.5,0 4@-5,2.5 5@5,2.5 S@0,-7.5:1.3 | mouth=bottom
+MODJACK-8 | modular jack of eight contacts | 16x15.9@0,-5.4 | 13.5 | 0.7 | 1..7/2@-4.445,0+2.54,0 2..8/2@-3.175,2.54+2.54,0 @-5.715,-6.35:o3.25 @5.715,-6.35:o3.25 | mouth=bottom
+MODJACK-8M | modular jack of eight contacts with transformers and lights | 16x21.5@0,-7 | 13.5 | 0.8 | 1..7/2@-4.445,0+2.54,0 2..8/2@-3.175,2.54+2.54,0 9@-6.6,-4.9 10@-4.1,-4.9 11@4.1,-4.9 12@6.6,-4.9 S1@-8.1,-12.5:1.5 S2@8.1,-12.5:1.5 @-5.715,-9:o3.25 @5.715,-9:o3.25 | mouth=bottom
+MODJACK-6 | modular jack of six contacts | 13.2x18@0,-6 | 12 | 0.7 | 1..5/2@-2.55,0+2.04,0 2..6/2@-1.53,2.54+2.04,0 @-5.08,-7.62:o3.25 @5.08,-7.62:o3.25 | mouth=bottom
+DSUB-9 | trapezoid connector of 9 contacts, lying | 30.8x12.5@0,-6.5 | 12.5 | 1.0 | 1..5@5.54,0+-2.77,0 6..9@4.155,2.84+-2.77,0 S1@-12.5,1.42:3.0 S2@12.5,1.42:3.0 | mouth=bottom+6
+DSUB-15 | trapezoid connector of 15 contacts, lying | 39.1x12.5@0,-6.5 | 12.5 | 1.0 | 1..8@9.695,0+-2.77,0 9..15@8.31,2.84+-2.77,0 S1@-16.65,1.42:3.0 S2@16.65,1.42:3.0 | mouth=bottom+6
+DSUB-25 | trapezoid connector of 25 contacts, lying | 53x12.5@0,-6.5 | 12.5 | 1.0 | 1..13@16.62,0+-2.77,0 14..25@15.235,2.84+-2.77,0 S1@-23.5,1.42:3.0 S2@23.5,1.42:3.0 | mouth=bottom+6
+CARD-MICRO | holder for a small memory card | 14x14.5@0,-4 | 1.9 | 0 | 1..8@3.2,4.2+-1.1,0:0.7x1.6 9@-6.9,3.2:1.2x1.4 S1@-7.05,-6.2:1.3x2 S2@7.05,-6.2:1.3x2 S3@7.05,3.2:1.3x1.4 | mouth=bottom
+CARD-FULL | holder for a memory card | 28x27@0,-10 | 3 | 0 | 1..8@7.5,5+-2.5,0:1x2 9@10,5:1x2 10@-12.2,5:0.9x2 11@-13.5,5:0.9x2 S1@-14,-6:1.5x2.5 S2@14,-6:1.5x2.5 | mouth=bottom
+CARD-SIM | holder for a subscriber card | 15x15@0,0 | 2 | 0 | 1@-2.54,-7.6:1.2x1.8 2@0,-7.6:1.2x1.8 3@2.54,-7.6:1.2x1.8 4@-2.54,7.6:1.2x1.8 5@0,7.6:1.2x1.8 6@2.54,7.6:1.2x1.8 | mouth=right
 CELL-20 | holder for a coin cell of 20 mm | 21x21@0,0 | 5.5 | 1.2 | 1@-10,0 2@10,0 | polar round
 CELL-20S | holder for a coin cell of 20 mm, surface mount | 23x16 | 5.3 | 0 | 1@-14.6,0:2.6x5.1 2@14.6,0:2.6x5.1 | polar
 CELL-12 | holder for a coin cell of 12 mm | 13.5x13.5 | 4 | 1.0 | 1@-6.5,0 2@6.5,0 | polar round

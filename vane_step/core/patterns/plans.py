@@ -33,6 +33,13 @@ class Plan:
     pads: str
     flags: frozenset[str] = frozenset()
 
+    @property
+    def mouth(self) -> tuple[str, float]:
+        """The side that belongs to the board's edge, empty without one, and how far it stands over it."""
+        said = next((f.removeprefix("mouth=") for f in self.flags if f.startswith("mouth=")), "")
+        side, _, over = said.partition("+")
+        return side, float(over or 0)
+
 
 def read_plan(line: str) -> Plan:
     """Read a plan: ``NAME | title | body WxH[@x,y] | height | lead | pads | flags``, in millimetres.
@@ -40,7 +47,8 @@ def read_plan(line: str) -> Plan:
     Pads are ``NUMBER@x,y`` with a hole for the plan's lead, ``NUMBER@x,y:1.2`` with a hole for another lead,
     ``@x,y:o3.2`` a bare hole, ``NUMBER@x,y:1.5x2`` a land on the front and ``:1.5x2b`` one on the back;
     ``1..8@x,y+dx,dy`` is a run of them, ``1..15/2@…`` one of every second number. A number that comes again is one
-    pin with several lands, which the part joins inside. Flags are ``polar`` and ``round``.
+    pin with several lands, which the part joins inside. Flags are ``polar``, ``round`` and ``mouth=bottom`` or
+    ``mouth=bottom+4``: the side that belongs to the board's edge, and how far it stands over it.
 
     Raises
     ------
@@ -102,6 +110,7 @@ def from_plan(plan: Plan, kitchen: bool = False) -> Package:
         source=source,
         round_body="round" in plan.flags,
         drawing=drawing,
+        mouth=plan.mouth,
     )
 
 

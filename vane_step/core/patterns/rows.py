@@ -46,6 +46,7 @@ def one_row(
         height_mm,
         title=title,
         source=FROM_A_DRAWING,
+        mouth=("bottom", 0.0),
     )
 
 
@@ -97,6 +98,7 @@ def _fingers(match: re.Match[str], _kitchen: bool) -> Package:
         0.1,
         title=title,
         source=FROM_A_DRAWING,
+        mouth=("bottom", 0.0),
     )
 
 
@@ -120,7 +122,13 @@ def _edge(match: re.Match[str], _kitchen: bool) -> Package:
     ]
     title = f"{count} plated half holes on the board's edge, {pitch:g} mm apart"
     return finish_package(
-        match[0], pads, (0.0, 0.0), 0.0, title=title, source="own, plated holes on the edge"
+        match[0],
+        pads,
+        (0.0, 0.0),
+        0.0,
+        title=title,
+        source="own, plated holes on the edge",
+        mouth=("bottom", 0.0),
     )
 
 

@@ -33,6 +33,8 @@ class UserPackage(BaseModel):
     body_mm: tuple[float, float]
     height_mm: float = Field(default=1.0, ge=0, le=200)
     polarised: bool = False
+    mouth: str = Field(default="", pattern="^(left|right|top|bottom)?$")
+    mouth_over_mm: float = Field(default=0, ge=0, le=100)
 
 
 def user_package(data: object, where: str, margin_mm: float = 0.0) -> Package:
@@ -68,6 +70,7 @@ def user_package(data: object, where: str, margin_mm: float = 0.0) -> Package:
             polarised=user.polarised,
             source=where,
             margin_mm=margin_mm,
+            mouth=(user.mouth, user.mouth_over_mm),
         )
     except ValidationError as error:
         raise input_error(error, where) from error

@@ -31,6 +31,10 @@ def edge_findings(laid: Layout) -> Iterable[Finding]:
     on_edge = laid.edge_pads
     for k in np.flatnonzero(gap < limit - TOLERANCE_MM):
         item = of.items[k]
+        if gap[k] <= -of.radius[k]:
+            # How far its copper reaches off the board.
+            corners = shapely.points(shapely.get_coordinates(of.spines[k]))
+            gap[k] = -float(shapely.distance(laid.outline, corners).max()) - of.radius[k]
         if item.kind == "pad" and item.id in on_edge:
             yield from half_hole(laid, item)
             continue

@@ -1,27 +1,26 @@
-"""Where a part lies that is to sit on an edge of the board: its mouth flush, its pins along it; no verb is here."""
+"""Where parts lie that sit on an edge of the board: mouths flush and outwards, rows along it; no verb is here."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import shapely
-from shapely.geometry import Polygon
 
-from vane_step.core.board.geometry.shapes import bodies, copper_items, outline
-from vane_step.core.design.edits import PlaceParts, apply
-from vane_step.core.design.model import Design, Part, PartPlace, Side, split_pin
-from vane_step.core.errors import InputError
+from vane_step.core.board.geometry.mouth import EDGES, OUTWARDS, flush_mm, mouth_at
+from vane_step.core.board.geometry.shapes import outline, place_points
+from vane_step.core.board.geometry.sides import home_side
+from vane_step.core.board.placement.bodies import mouth_side, yard_in
+from vane_step.core.design.model import Design, Part, PartPlace, Side
+from vane_step.core.errors import EditRefused, InputError
 from vane_step.core.quantity import nm
-
-# The turn at which a half-hole part's outside faces an edge.
-TURNS = {"bottom": 0.0, "right": 90.0, "top": 180.0, "left": 270.0}
-OUTWARDS = {"bottom": (0.0, -1.0), "right": (1.0, 0.0), "top": (0.0, 1.0), "left": (-1.0, 0.0)}
 
 
 def place_on_edge(design: Design, part: Part, edge: str, along_mm: float | None, side: Side) -> PartPlace:
     """Find the place of a part on an edge.
 
-    Parts with half holes lie with those on the edge. Of others the row of pins runs along the edge, the side of the
-    body that stands farther out from the pins faces it and is flush, or as near as their copper may come to the edge.
+    What has a mouth looks out with it and is flush, or stands over the edge as far as its family wants; of others the
+    row of pins runs along the edge and the body is flush. Copper stays its clearance away from the edge in any case.
 
     Parameters
     ----------
@@ -49,46 +48,87 @@ def place_on_edge(design: Design, part: Part, edge: str, along_mm: float | None,
             "There is no board there.", where="edge", value=along, allowed=f"{low:g} to {high:g} mm"
         )
     left, bottom, right, top = cut.bounds
-    spot = {"left": (left, along), "right": (right, along), "bottom": (along, bottom), "top": (along, top)}[
-        edge
-    ]
-    if any(pad.on_edge for pad in design.packages[part.package].pads):
-        return PartPlace(x_nm=nm(spot[0]), y_nm=nm(spot[1]), turn_deg=TURNS[edge], side=side)
-    best: tuple[tuple[float, ...], PartPlace] | None = None
-    for turn in (TURNS[edge], *(t for t in TURNS.values() if t != TURNS[edge])):
-        place = PartPlace(x_nm=nm(spot[0]), y_nm=nm(spot[1]), turn_deg=turn, side=side)
-        worth, shift = _worth(design, part, place, edge)
-        if best is None or worth > best[0]:
-            moved = {"x_nm": place.x_nm + nm(shift[0]), "y_nm": place.y_nm + nm(shift[1])}
-            best = worth, place.model_copy(update=moved)
-    assert best is not None
-    return best[1]
+    package = design.packages[part.package]
+    mouth, over = mouth_side(design, part)
+    turn = _turn(design, part, edge, mouth, side)
+    local = next(s for s in EDGES if mouth_at(s, turn // 90, side == "back") == edge)
+    gap = design.board.rules.edge_clearance_nm / 1e6
+    inwards = flush_mm(package, local, over if local == mouth else 0.0, gap)
+    out = OUTWARDS[edge]
+    end = {"left": left, "right": right, "bottom": bottom, "top": top}[edge]
+    spot = (end - out[0] * inwards, along) if upright else (along, end - out[1] * inwards)
+    return PartPlace(x_nm=nm(spot[0]), y_nm=nm(spot[1]), turn_deg=float(turn), side=side)
 
 
-def _worth(
-    design: Design, part: Part, place: PartPlace, edge: str
-) -> tuple[tuple[float, ...], tuple[float, float]]:
-    """Tell how well a turn suits an edge, and how far the part has to be shifted to be flush with it.
+def _turn(design: Design, part: Part, edge: str, mouth: str, side: Side) -> int:
+    """Give the quarter turn, in degrees, at which a part suits an edge."""
+    back = side == "back"
+    turns = (0, 90, 180, 270)
+    if mouth:
+        return next(t for t in turns if mouth_at(mouth, t // 90, back) == edge)
+    package = design.packages[part.package]
+    pads = [(p.x_nm, p.y_nm) for p in package.pads if not p.bare_hole] or [(0, 0)]
+    along = 1 if edge in ("left", "right") else 0
 
-    Rows along the edge come before all; then bodies that stand out from their pins towards it.
+    def worth(turn: int) -> tuple[bool, float, bool]:
+        place = PartPlace(x_nm=0, y_nm=0, turn_deg=turn, side=side)
+        spread = np.ptp(np.array(place_points(place, pads)), axis=0)
+        box = yard_in(place, package.courtyard_nm)
+        long = (box[2] - box[0], box[3] - box[1])
+        # The row of pins runs along the edge, else the long side does; the upper end to the left or top.
+        return (
+            bool(spread[along] >= spread[1 - along] - 1e3),
+            round(long[along] - long[1 - along], 3),
+            turn < 180,
+        )
+
+    return max(turns, key=worth)
+
+
+def row_on_edge(
+    design: Design, parts: Sequence[Part], edge: str, along_mm: tuple[float, float] | None = None
+) -> dict[str, PartPlace]:
+    """Put several parts on an edge in the order they are named, with equal gaps between them.
+
+    Parameters
+    ----------
+    along_mm : tuple of float, optional
+        From where to where along the edge they lie; the edge between its rounded ends when left out.
+
+    Returns
+    -------
+    dict of str to PartPlace
+        From left to right on the top and bottom edges, from top to bottom on the others.
+
+    Raises
+    ------
+    EditRefused
+        When they are longer than the edge, with both lengths.
     """
-    after = apply(design, PlaceParts(places={part.ref: place}))[0]
-    body = bodies(after)[part.ref]
-    pads = [i for i in copper_items(after) if i.kind == "pad" and split_pin(i.id)[0] == part.ref]
-    out = np.array(OUTWARDS[edge])
-    spot = np.array([place.x_nm, place.y_nm]) / 1e6
-    middles = np.array([(i.x_mm, i.y_mm) for i in pads]).reshape(-1, 2)
-    across = np.abs(out)
-    spread = np.ptp(middles, axis=0) if len(middles) else np.zeros(2)
-    row_along = float(spread @ (1 - across) >= spread @ across - 1e-6)
-    centre = np.array(body.centroid.coords[0])
-    stands_out = float((centre - middles.mean(axis=0)) @ out) if len(middles) else 0.0
-    keep = design.board.rules.edge_clearance_nm / 1e6
-    copper = max((_farthest(i.shape(), out) for i in pads), default=-np.inf) + keep
-    shift = -max(_farthest(body, out), copper) + float(spot @ out)
-    return (row_along, round(stands_out, 3)), (float(out[0] * shift), float(out[1] * shift))
-
-
-def _farthest(shape: Polygon, out: np.ndarray) -> float:
-    """Give how far a shape reaches in a direction."""
-    return float((np.array(shape.exterior.coords)[:, :2] @ out).max())
+    upright = edge in ("left", "right")
+    x0, y0, x1, y1 = outline(design).bounds
+    round_mm = design.board.corner_radius_nm / 1e6
+    low, high = along_mm or ((y0 + round_mm, y1 - round_mm) if upright else (x0 + round_mm, x1 - round_mm))
+    spans = []
+    for part in parts:
+        place = place_on_edge(design, part, edge, (low + high) / 2, home_side(design, part))
+        flat = place.model_copy(update={"x_nm": 0, "y_nm": 0})
+        box = yard_in(flat, design.packages[part.package].courtyard_nm)
+        spans.append((box[1], box[3]) if upright else (box[0], box[2]))
+    taken = sum(b - a for a, b in spans)
+    gap = (high - low - taken) / (len(parts) + 1)
+    if gap < 0:
+        raise EditRefused(
+            f"{len(parts)} parts take up {taken:.1f} mm; the {edge} edge has {high - low:.1f} mm.",
+            where="edge",
+            value=round(taken, 1),
+            allowed=f"{high - low:.1f} mm at most",
+            next_step="Put some on another edge, or enlarge the outline.",
+        )
+    found = {}
+    at = high - gap if upright else low + gap
+    for part, (a, b) in zip(parts, spans, strict=True):
+        along = at - b if upright else at - a
+        found[part.ref] = place_on_edge(design, part, edge, round(along, 3), home_side(design, part))
+        at += -(b - a) - gap if upright else b - a + gap
+    return found

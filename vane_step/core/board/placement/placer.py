@@ -1,36 +1,39 @@
-"""Places for parts: for those that wait, and for all anew; what makes a place good is set up in ``floor``."""
+"""Places for parts: for those that wait, and for all anew; what makes a place good is set up in ``cost_model``."""
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
-import shapely
-from scipy.spatial import cKDTree
-from shapely.geometry import Polygon
-from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.board.analysis.score import Score, score
-from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
-from vane_step.core.board.geometry.sides import home_side
-from vane_step.core.board.placement.cost_model import CELL_MM, EDGE, NEAR, Floor, floor
-from vane_step.core.circuit.bypass import bypass_pairs, is_connector
+from vane_step.core.board.geometry.shapes import courtyards
+from vane_step.core.board.placement.bodies import Body, Member, is_through
+from vane_step.core.board.placement.cost_model import CROWDED, floor, moves
+from vane_step.core.board.placement.floor import Floor, empty_floor
+from vane_step.core.board.placement.ground import CELL_MM
+from vane_step.core.board.placement.room import no_room
 from vane_step.core.design.edits import LayCopper, PlaceParts, Together, apply
-from vane_step.core.design.model import Design, Net, PartPlace, Side, natural, split_pin
+from vane_step.core.design.model import Design, PartPlace, split_pin
 from vane_step.core.errors import EditRefused
-from vane_step.core.quantity import nm
 
-STEP_MM = 0.635
-GAP_MM = 0.25
-# About so many places are tried for a part that waits.
-MOST_SPOTS = 7_000
-# Moves tried for each part, and in all.
-MOVES_EACH, MOVES_MOST = 40_000, 4_000_000
-# Temperature at which what lies well is tidied, in mm of link.
-WARM_MM = 2.0
+# Moves tried for each body, and in all; of these a share once nothing overlaps any more.
+MOVES_EACH, MOVES_MOST = 25_000, 8_000_000
+LAST_SHARE = 0.3
+# Moves in all for parts that wait, where nobody asked for several proposals.
+QUICK_MOVES = 1_000_000
+# Steps for moving bodies apart: some in any case, and some for each.
+STEPS, STEPS_EACH = 4_000, 400
+# From so many places anywhere bodies are moved apart when it does not do from where they are drawn to.
+ANEW = 3
+# What moving a body from where its links draw it costs, in mm² of overlap for a mm and each mm of link it is worth.
+PULL = 0.2
+# Temperature at which what lies well is tidied, in mm of link; and the lattice of what lies close, in mm.
+WARM_MM, FINE_MM = 2.0, 0.05
+# Overlaps of courtyards below it, in mm², are rounding.
+ROUNDING_MM2 = 1e-4
 
 
 @dataclass(frozen=True)
@@ -75,9 +78,10 @@ def propose(
     Raises
     ------
     EditRefused
-        When nothing may move, or a part finds no room.
+        When nothing may move, or the parts find no room, with what is missing.
     """
-    if not len(floor(design).free):
+    movable = {r for r, p in design.parts.items() if moves(design, p)}
+    if not movable:
         raise EditRefused(
             "No part may move.", where="board", next_step="Unlock a part, or add parts in the circuit."
         )
@@ -86,10 +90,12 @@ def propose(
         raise EditRefused("Parts without a place cannot be tidied.", where="board", next_step="Type: arrange")
     found = []
     refused: EditRefused | None = None
+    most = int(min(MOVES_MOST, MOVES_EACH * len(movable)) * effort)
     for k in range(count):
         begin_here = placed and k == 0 if tidy is None else tidy
         try:
-            found.append(_once(design, seed + k, effort, begin_here))
+            places = _settled(design, movable, seed + k, most, begin_here)
+            found.append(_arrangement(design, places, seed + k, begin_here))
         except EditRefused as error:
             # Another seed may well find room.
             refused = error
@@ -100,57 +106,92 @@ def propose(
     return sorted(found, key=lambda a: a.score.worth)
 
 
-def _once(design: Design, seed: int, effort: float, tidy: bool) -> Arrangement:
-    ground = floor(design)
-    _run(ground, seed, int(min(MOVES_MOST, MOVES_EACH * len(ground.free)) * effort), WARM_MM if tidy else 0.0)
-    places = {
-        ground.refs[i]: PartPlace(
-            x_nm=nm(float(ground.x[i])),
-            y_nm=nm(float(ground.y[i])),
-            turn_deg=90 * int(ground.turn[i]),
-            side="back" if ground.sides[i] == "back" else "front",
+def arrange(design: Design, *, seed: int = 1) -> PlaceParts:
+    """Propose places for all parts that have none; what has a place stays.
+
+    Raises
+    ------
+    EditRefused
+        When every part has a place, or the parts find no room, with what is missing.
+    """
+    waiting = {r for r, p in design.parts.items() if p.place is None}
+    if not waiting:
+        raise EditRefused(
+            "Every part has a place already.",
+            where="board",
+            next_step="Type: arrange all, to place them anew, or take some off first: place R1 off",
         )
-        for i in ground.free
-    }
-    placed = apply(design, PlaceParts(places=places))[0]
-    crowded = _crowded(placed, set(places))
-    if crowded:
-        sides = {r: p.side for r, p in places.items()}
-        places |= _put_back(placed, crowded, sides)
+    most = min(QUICK_MOVES, MOVES_EACH * len(waiting))
+    return PlaceParts(places=dict(_settled(design, waiting, seed, most, tidy=False)))
+
+
+def _arrangement(design: Design, places: dict[str, PartPlace], seed: int, tidy: bool) -> Arrangement:
     moved = {r for r, p in places.items() if p != design.parts[r].place}
     nets = {n.name for n in design.nets.values() if any(split_pin(p)[0] in moved for p in n.pins)}
     sections = (design.tracks, design.vias, design.jumpers)
     lift = tuple(
         k for s in sections for k, i in s.items() if i.net in nets and not getattr(i, "locked", False)
     )
-    edits = (PlaceParts(places=places), *((LayCopper(lift=lift),) if lift else ()))
+    edits = (PlaceParts(places=dict(places)), *((LayCopper(lift=lift),) if lift else ()))
     edit = Together(edits=edits)
     return Arrangement(edit, score(apply(design, edit)[0]), seed, tidy)
 
 
-def _put_back(placed: Design, crowded: list[str], sides: dict[str, Side]) -> dict[str, PartPlace]:
-    """Find room for parts that overlap others: first for them alone, then for all that may move, largest first."""
-    for waiting in (crowded, list(sides)):
-        emptied = apply(placed, PlaceParts(places=dict.fromkeys(waiting)))[0]
-        try:
-            return {r: p for r, p in arrange(emptied, sides).places.items() if p is not None}
-        except EditRefused as error:
-            refused = error
-    raise refused
+def _settled(design: Design, movable: set[str], seed: int, most: int, tidy: bool) -> dict[str, PartPlace]:
+    """Give places for some parts: drawn to where they belong, moved apart, and tidied where nothing overlaps.
+
+    Tries with the room between parts the board has to spare, then without, then with the other side.
+    """
+    last: Floor | None = None
+    for both_sides, room in _ways(design, movable):
+        ground = floor(design, movable, both_sides=both_sides, room=room)
+        _anneal(ground, seed, most, WARM_MM if tidy else 0.0)
+        if not _move_apart(ground, seed):
+            last = ground
+            continue
+        ground.lattice = FINE_MM
+        _anneal(ground, seed, int(most * LAST_SHARE), WARM_MM, strict=True)
+        places = {r: p for i in ground.free for r, p in ground.places(int(i)).items()}
+        crowded = _crowded(apply(design, PlaceParts(places=dict(places)))[0], set(places))
+        if not crowded:
+            return places
+        last = ground
+    assert last is not None
+    raise no_room(design, movable, last, fits)
 
 
-def _run(ground: Floor, seed: int, moves: int, warm: float) -> None:
+def _ways(design: Design, movable: set[str]) -> Iterator[tuple[bool, float]]:
+    """Give what is tried, one after the other: whether parts may change sides, and the share of room asked for."""
+    ground = floor(design, movable, room=0.0)
+    stay = [yard for r, yard in courtyards(design).items() if r not in movable]
+    free = max(1e-9, ground.usable_mm2 - sum(y.area for y in stay))
+    crowded = float(ground.needed_mm2().sum(axis=0).max()) > CROWDED * free
+    two = design.board.copper_layers > 1 and design.brief.parts_on == "either"
+    if not (crowded and two):
+        yield False, 1.0
+        yield False, 0.0
+    if two:
+        yield True, 1.0
+        yield True, 0.0
+
+
+def fits(design: Design, movable: set[str]) -> bool:
+    """Tell whether parts can be moved apart on a board at all, wherever their links would want them."""
+    both = design.board.copper_layers > 1 and design.brief.parts_on == "either"
+    ground = floor(design, movable, both_sides=both, room=0.0)
+    return _move_apart(ground, 1)
+
+
+def _anneal(ground: Floor, seed: int, moves: int, warm: float, strict: bool = False) -> None:
     # Here, since loading the compiler takes half a second that most commands have no use for.
     from vane_step.core.board.placement.anneal import anneal
 
     pins = ground.pins
-    if not pins.part:
-        return
-    on: list[list[int]] = [[] for _ in ground.refs]
+    on: list[list[int]] = [[] for _ in ground.bodies]
     for k, (_, members) in enumerate(pins.nets):
-        for part in {pins.part[p] for p in members}:
-            on[part].append(k)
-    shy: list[list[tuple[int, float, float]]] = [[] for _ in ground.refs]
+        for body in {pins.part[p] for p in members}:
+            on[body].append(k)
+    shy: list[list[tuple[int, float, float]]] = [[] for _ in ground.bodies]
     for a, b, price, reach in ground.shy:
         shy[a].append((b, price, reach))
         shy[b].append((a, price, reach))
@@ -158,19 +199,24 @@ def _run(ground: Floor, seed: int, moves: int, warm: float) -> None:
     anneal(
         ground.x,
         ground.y,
-        ground.turn,
+        ground.state,
         ground.free,
         ground.boxes,
-        ground.side_bits,
+        ground.bits,
+        ground.mouth,
+        ground.choices,
+        ground.standing,
         ground.at_edge,
+        ground.bound,
+        ground.edges,
         np.cumsum([0, *map(len, on)]),
         np.array([k for nets in on for k in nets], dtype=np.int64),
         np.cumsum([0, *(len(m) for _, m in pins.nets)]),
         np.array([p for _, members in pins.nets for p in members], dtype=np.int64),
         np.array([price for price, _ in pins.nets], dtype=np.float64),
         np.array(pins.part, dtype=np.int64),
-        np.array(pins.dx),
-        np.array(pins.dy),
+        np.array(pins.dx, dtype=np.float64).reshape(len(pins.part), -1),
+        np.array(pins.dy, dtype=np.float64).reshape(len(pins.part), -1),
         ground.barred,
         ground.table_of,
         CELL_MM,
@@ -179,6 +225,7 @@ def _run(ground: Floor, seed: int, moves: int, warm: float) -> None:
         moves,
         seed,
         warm,
+        strict,
         np.cumsum([0, *map(len, shy)]),
         np.array([x[0] for x in shuns], dtype=np.int64),
         np.array([x[1] for x in shuns], dtype=np.float64),
@@ -186,261 +233,94 @@ def _run(ground: Floor, seed: int, moves: int, warm: float) -> None:
     )
 
 
-def _crowded(design: Design, movable: set[str]) -> list[str]:
-    """List parts to be placed once more: the smaller of each two that overlap, and those off the board."""
-    yards = courtyards(design)
-    size = {r: y.area for r, y in yards.items()}
-    board = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6 - 0.05)
-    holes = [
-        shapely.Point(h.x_nm / 1e6, h.y_nm / 1e6).buffer(max(h.keepout_nm, h.drill_nm) / 1e6)
-        for h in design.holes.values()
-    ]
-    bad = {r for r in movable if not board.covers(yards[r]) or any(h.intersects(yards[r]) for h in holes)}
-    refs = list(yards)
-    shapes = np.array([yards[r] for r in refs], dtype=object)
-    a, b = STRtree(shapes).query(shapes, predicate="dwithin", distance=GAP_MM / 2)
-    for i, j in zip(a[a < b], b[a < b], strict=True):
-        pair = [r for r in (refs[i], refs[j]) if r in movable]
-        if pair and not bad & set(pair):
-            bad.add(min(pair, key=lambda r: (size[r], r)))
-    return sorted(bad)
+def _move_apart(ground: Floor, seed: int) -> bool:
+    """Move bodies apart from where they are, and from anywhere when that does not do; tells whether it did.
 
-
-def arrange(design: Design, sides: Mapping[str, Side] | None = None) -> PlaceParts:
-    """Propose places for all parts that have none.
-
-    Largest courtyards go first. Each part takes the free place and quarter turn with the shortest links to the
-    pins already placed, ground counting little; places are tried on a 0.635 mm lattice. Deterministic.
-
-    Parameters
-    ----------
-    sides : mapping of str to Side, optional
-        The side a part is to lie on; those not named go where their pads find copper, the front first.
-
-    Raises
-    ------
-    EditRefused
-        When every part has a place, or a part finds no room.
+    When it did not, they lie where they overlap least.
     """
-    waiting = [p for p in design.parts.values() if p.place is None]
-    if not waiting:
-        raise EditRefused(
-            "Every part has a place already.",
-            where="board",
-            next_step="Type: arrange all, to place them anew, or take some off first: place R1 off",
+    from vane_step.core.board.placement.packing import pack
+
+    steps = STEPS + STEPS_EACH * len(ground.free)
+    chance = np.random.default_rng(seed)
+    best: tuple[float, np.ndarray, np.ndarray, np.ndarray] | None = None
+    pull = np.zeros(len(ground.bodies))
+    for price, members in ground.pins.nets:
+        pull[[ground.pins.part[p] for p in members]] += PULL * price
+    for turn in range(1 + ANEW):
+        if turn:
+            pull = np.zeros(len(ground.bodies))
+            low, high = ground.frame[:2], ground.frame[2:]
+            anywhere = ground.free[~ground.bound[ground.free]]
+            spots = chance.uniform(low, high, (len(anywhere), 2))
+            ground.x[anywhere], ground.y[anywhere] = spots[:, 0], spots[:, 1]
+        left = pack(
+            ground.x,
+            ground.y,
+            ground.state,
+            ground.free,
+            ground.boxes,
+            ground.bits,
+            ground.mouth,
+            ground.choices,
+            ground.at_edge,
+            ground.edges,
+            pull,
+            ground.barred,
+            ground.table_of,
+            CELL_MM,
+            ground.frame,
+            steps,
+            seed + turn,
         )
-    board = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6 - 0.05)
-    shapely.prepare(board)
-    blocked: list[tuple[int, BaseGeometry]] = [
-        (_bits(design, r), yard) for r, yard in courtyards(design).items()
+        if left == 0:
+            return True
+        if best is None or left < best[0]:
+            best = (left, ground.x.copy(), ground.y.copy(), ground.state.copy())
+    assert best is not None
+    _, ground.x[:], ground.y[:], ground.state[:] = best
+    return False
+
+
+def _crowded(design: Design, movable: set[str]) -> list[str]:
+    """List parts whose courtyards overlap others of their side, or lie off the board but at an edge they belong to."""
+    yards = courtyards(design)
+    refs = list(yards)
+    bits = [
+        3
+        if is_through(design.packages[(part := design.parts[r]).package])
+        else 1
+        if part.place and part.place.side == "front"
+        else 2
+        for r in refs
     ]
-    for hole in design.holes.values():
-        reach = max(hole.keepout_nm, hole.drill_nm) / 1e6
-        blocked.append((3, shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(reach)))
-    pins = _placed_pins(design)
-    lattices = [_lattice(board, step) for step in _steps(board)]
-    places: dict[str, PartPlace | None] = {}
-    size = {p.ref: _area(design.packages[p.package].courtyard_nm) for p in waiting}
-    for part in sorted(waiting, key=lambda p: (-size[p.ref], natural(p.ref))):
-        side = (sides or {}).get(part.ref) or home_side(design, part)
-        bits = _bits(design, part.ref, side)
-        here = [s for b, s in blocked if b & bits]
-        tried = (_best_place(design, part.ref, side, board, here, pins, *lattice) for lattice in lattices)
-        best = next((found for found in tried if found is not None), None)
-        if best is None:
-            wide, tall = (v / 1e6 for v in _sides_of(design.packages[part.package].courtyard_nm))
-            raise EditRefused(
-                f"There is no free place of {wide:g} x {tall:g} mm left for {part.ref} on the {side}.",
-                where=part.ref,
-                next_step="Place it by hand first and lock it, make room, put parts on the other side, or enlarge "
-                "the outline.",
-            )
-        place, yard, spots = best
-        places[part.ref] = place
-        blocked.append((bits, yard))
-        pins.update(spots)
-    return PlaceParts(places=places)
-
-
-def _bits(design: Design, ref: str, side: Side | None = None) -> int:
-    """Give the sides on which a part takes room, a bit each: both where it has pins through the board."""
-    part = design.parts[ref]
-    if any(q.layers == "through" for q in design.packages[part.package].pads):
-        return 3
-    return 1 if (side or (part.place.side if part.place else "front")) == "front" else 2
-
-
-def _sides_of(yard: tuple[int, int, int, int]) -> tuple[int, int]:
-    return yard[2] - yard[0], yard[3] - yard[1]
-
-
-def _area(yard: tuple[int, int, int, int]) -> float:
-    return (yard[2] - yard[0]) * (yard[3] - yard[1]) / 1e12
-
-
-def _steps(board: Polygon) -> list[float]:
-    """Give the pitch of the lattice places are tried on, coarser on large boards, and the fine one for what is left."""
-    x0, y0, x1, y1 = board.bounds
-    coarse = STEP_MM * max(1, round(math.sqrt((x1 - x0) * (y1 - y0) / STEP_MM**2 / MOST_SPOTS)))
-    return [coarse, STEP_MM] if coarse > STEP_MM else [STEP_MM]
-
-
-def _lattice(board: Polygon, step: float) -> tuple[np.ndarray, np.ndarray]:
-    """Give the points of a lattice (n x 2, mm) and how far each lies from the board's edge; -2 off the board."""
-    x0, y0, x1, y1 = board.bounds
-    xs = np.arange(math.ceil(x0 / step), math.floor(x1 / step) + 1) * step
-    ys = np.arange(math.ceil(y0 / step), math.floor(y1 / step) + 1) * step
-    spots = np.array([(x, y) for x in xs for y in ys]).reshape(-1, 2)
-    points = shapely.points(spots)
-    room = np.where(shapely.contains(board, points), shapely.distance(board.boundary, points), -2.0)
-    return spots, room
-
-
-def _placed_pins(design: Design) -> dict[str, tuple[float, float]]:
-    return {i.id: (i.x_mm, i.y_mm) for i in copper_items(design) if i.kind == "pad"}
-
-
-def _weight(net: Net) -> float:
-    return 0.15 if net.role == "ground" or len(net.pins) > 12 else 0.5 if net.role == "supply" else 1.0
-
-
-def _best_place(
-    design: Design,
-    ref: str,
-    side: Side,
-    board: Polygon,
-    blocked: list[BaseGeometry],
-    pins: dict[str, tuple[float, float]],
-    lattice: np.ndarray,
-    room: np.ndarray,
-) -> tuple[PartPlace, Polygon, dict[str, tuple[float, float]]] | None:
-    package = design.packages[design.parts[ref].package]
-    yard = np.array(package.courtyard_nm) / 1e6
-    # A part on the back is mirrored before it is turned.
-    mirror = -1 if side == "back" else 1
-    yard[[0, 2]] *= mirror
-    offsets = {p.number: (mirror * p.x_nm / 1e6, p.y_nm / 1e6) for p in package.pads}
-    boxes = shapely.bounds(np.array(blocked, dtype=object)).reshape(-1, 4)
-    upright = np.array([b.area > 0.999999 * b.envelope.area for b in blocked], dtype=bool)
-    # Upright boxes are judged by numbers alone.
-    flat, tree = boxes[upright], STRtree([b for b, plain in zip(blocked, upright, strict=True) if not plain])
-    wishes, connector = _wishes(design, ref), is_connector(design, design.parts[ref])
-    middle = np.array(board.centroid.coords[0])
-    best: tuple[float, int, int] | None = None
-    for turn in (0, 90, 180, 270):
-        c, s = ((1, 0), (0, 1), (-1, 0), (0, -1))[turn // 90]
-        corners = np.array([(yard[a], yard[b]) for a, b in ((0, 1), (2, 3))])
-        turned = np.column_stack(
-            [corners[:, 0] * c - corners[:, 1] * s, corners[:, 0] * s + corners[:, 1] * c]
-        )
-        low, high = turned.min(axis=0) - GAP_MM / 2, turned.max(axis=0) + GAP_MM / 2
-        free = _free(board, tree, flat, lattice, room, low, high)
-        if not free.any():
-            continue
-        spots = lattice[free]
-        cost = _link_cost(wishes, offsets, (c, s), pins, spots)
-        if connector:
-            rim = np.array(outline(design).bounds)
-            cost += EDGE * np.minimum(spots + low - rim[:2], rim[2:] - spots - high).min(axis=1)
-        cost += 0.02 * np.hypot(*(spots - middle).T)
-        k = int(np.argmin(cost))
-        if best is None or cost[k] < best[0] - 1e-9:
-            best = (float(cost[k]), int(np.flatnonzero(free)[k]), turn)
-    if best is None:
-        return None
-    _, k, turn = best
-    place = PartPlace(x_nm=nm(float(lattice[k][0])), y_nm=nm(float(lattice[k][1])), turn_deg=turn, side=side)
-    part = design.parts[ref].model_copy(update={"place": place})
-    alone = design.replaced(parts={ref: part}, nets={}, tracks={}, vias={}, jumpers={}, holes={})
-    return place, courtyards(alone)[ref], _placed_pins(alone)
-
-
-def _free(
-    board: Polygon,
-    tree: STRtree,
-    boxes: np.ndarray,
-    lattice: np.ndarray,
-    room: np.ndarray,
-    low: np.ndarray,
-    high: np.ndarray,
-) -> np.ndarray:
-    """Tell for each lattice point whether a frame about it lies on the board, off some boxes and the tree's shapes."""
-    x0, y0, x1, y1 = board.bounds
-    a, b = lattice + low, lattice + high
-    free: np.ndarray = (a[:, 0] >= x0) & (a[:, 1] >= y0) & (b[:, 0] <= x1) & (b[:, 1] <= y1)
-    for left, bottom, right, top in boxes:
-        free &= ~((a[:, 0] < right) & (b[:, 0] > left) & (a[:, 1] < top) & (b[:, 1] > bottom))
-    # What is farther from the edge than the frame's farthest corner lies as its middle does.
-    near = np.flatnonzero(free & (room < np.hypot(*np.maximum(np.abs(low), np.abs(high)))))
-    free &= room > -1
-    on = shapely.covers(board, shapely.box(a[near, 0], a[near, 1], b[near, 0], b[near, 1]))
-    free[near[~on]] = False
-    some = np.flatnonzero(free)
-    if len(tree.geometries):
-        frames = shapely.box(a[some, 0], a[some, 1], b[some, 0], b[some, 1])
-        free[some[tree.query(frames, predicate="intersects")[0]]] = False
-    return free
-
-
-@dataclass(frozen=True)
-class _Wishes:
-    """What each pin of a waiting part is drawn to: pins of its net with what a mm costs, and the pin it serves."""
-
-    nets: list[tuple[str, float, list[str]]]
-    serves: list[tuple[str, str]]
-
-
-def _wishes(design: Design, ref: str) -> _Wishes:
-    nets = []
-    for net in design.nets.values():
-        mine = [split_pin(p)[1] for p in net.pins if split_pin(p)[0] == ref]
-        nets += [(number, _weight(net), [p for p in net.pins if split_pin(p)[0] != ref]) for number in mine]
-    serves = [(split_pin(h)[1], pin) for h, pin in bypass_pairs(design) if split_pin(h)[0] == ref]
-    return _Wishes(nets, serves)
-
-
-def _link_cost(
-    wishes: _Wishes,
-    offsets: dict[str, tuple[float, float]],
-    turn: tuple[int, int],
-    pins: dict[str, tuple[float, float]],
-    spots: np.ndarray,
-) -> np.ndarray:
-    """Give, for each of some spots (n x 2, mm), the weighted length from each pin to the nearest of its net."""
-    c, s = turn
-    cost = np.zeros(len(spots))
-    for number, weight, others in wishes.nets:
-        goals = [pins[p] for p in others if p in pins]
-        if goals and number in offsets:
-            x, y = offsets[number]
-            gap, _ = cKDTree(goals).query(np.add(spots, (x * c - y * s, x * s + y * c)))
-            cost += weight * gap
-    for number, served in wishes.serves:
-        if served in pins and number in offsets:
-            x, y = offsets[number]
-            cost += NEAR * np.hypot(*(np.add(spots, (x * c - y * s, x * s + y * c)) - pins[served]).T)
-    return cost
+    shapes = np.array([yards[r] for r in refs], dtype=object)
+    a, b = STRtree(shapes).query(shapes, predicate="intersects")
+    return sorted(
+        {
+            refs[i]
+            for i, j in zip(a, b, strict=True)
+            if i != j
+            and refs[i] in movable
+            and bits[i] & bits[j]
+            and shapes[i].intersection(shapes[j]).area > ROUNDING_MM2
+        }
+    )
 
 
 def warm_up() -> None:
     """Compile or load the annealing by arranging two parts, so that nobody waits for it later."""
-    yard = np.zeros((2, 4, 4))
-    yard[:, :, :2], yard[:, :, 2:] = -1.0, 1.0
-    ground = Floor(
-        ["A", "B"],
-        ["front", "front"],
-        np.zeros(2),
-        np.zeros(2),
-        np.zeros(2, dtype=np.int64),
-        np.arange(2, dtype=np.int64),
-        yard,
-        np.ones(2, dtype=np.int64),
-        np.zeros(2),
-        np.zeros((1, 42, 42)),
-        np.zeros(2, dtype=np.int64),
-        np.array([0.0, 0.0, 10.0, 10.0]),
-        0.5,
+    ground = empty_floor(
+        [Body((Member(r),), (0,)) for r in ("A", "B")],
+        2,
+        frame=np.array([0.0, 0.0, 10.0, 10.0]),
+        edges=np.zeros((0, 4)),
+        barred=np.zeros((1, 42, 42)),
+        table_of=np.zeros((2, 2), dtype=np.int64),
+        lattice=0.5,
+        usable_mm2=100.0,
     )
-    pins = [ground.pins.add(part, 0.5, 0.0) for part in (0, 1)]
+    ground.boxes[:, :, :2], ground.boxes[:, :, 2:] = -1.0, 1.0
+    pins = [ground.pins.add(body, [(0.5, 0.0)] * 8) for body in (0, 1)]
     ground.pins.nets.append((1.0, pins))
-    _run(ground, 1, 400, 0.0)
+    _anneal(ground, 1, 400, 0.0)
+    _move_apart(ground, 1)
