@@ -300,6 +300,7 @@ MAKERS: dict[str, Maker] = {
     "nudge": lambda s, d: f"nudge {s.ref(d)} {s.rng.randint(-5, 5)} {s.rng.randint(-5, 5)}",
     "place": _place,
     "edge": lambda s, d: f"edge {s.ref(d)} {s.pick(('left', 'right', 'top', 'bottom'))}",
+    "grid": lambda s, d: f"grid {s.refs(d)} {s.rng.randint(1, 3)}x{s.rng.randint(1, 3)} {s.mm(2, 12)}",
     "exchange": lambda s, d: f"exchange {s.pick((s.ref(d), 'all'))}",
     "turn": lambda s, d: f"turn {s.refs(d)} {s.pick((90, 45, -30, 0.1))}",
     "flip": lambda s, d: f"flip {s.ref(d)}",

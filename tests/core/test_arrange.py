@@ -12,7 +12,7 @@ import numpy as np
 from hypothesis import given, settings, strategies as st
 from shapely.geometry import LineString
 
-from tests.support import BEEPER, FROST, board, demo, design, folder, said
+from tests.support import BEEPER, FROST, board, circuit, demo, design, folder, said
 from vane_step.core.board.analysis.score import crossings, score, scoreboard
 from vane_step.core.board.analysis.separation import loud_parts, too_near
 from vane_step.core.board.drc.check import check
@@ -26,6 +26,7 @@ from vane_step.core.design.edits import PlaceParts, apply
 from vane_step.core.design.model import Brief, Design, Net, Part, Pin, split_pin
 from vane_step.core.errors import EditRefused
 from vane_step.core.patterns.packages import package
+from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
 
 
@@ -157,6 +158,43 @@ def random_design(seed: int, share: float, parts_on: str = "front") -> Design:
     nets = {f"N{k}": Net(name=f"N{k}", pins=tuple(pins[3 * k : 3 * k + 3])) for k in range(len(pins) // 3)}
     brief = Brief(parts_on=parts_on)  # type: ignore[arg-type]
     return d.replaced(parts=parts, packages=packs, nets=nets, brief=brief)
+
+
+class LaidAsOne(unittest.TestCase):
+    """What is alike lies alike."""
+
+    def test_keys_on_their_grid(self) -> None:
+        """Sixteen keys with their diodes stand in rows and columns of one pitch, the first row above, every cell alike."""
+        d = circuit("key pad")
+        after = apply(d, arrange(d))[0]
+        at = {r: (p.place.x_nm, p.place.y_nm) for r, p in after.parts.items() if p.place}
+        rows = [[at[f"S{4 * r + c + 1}"] for c in range(4)] for r in range(4)]
+        pitch = rows[0][1][0] - rows[0][0][0]
+        for r, row in enumerate(rows):
+            for c, (x, y) in enumerate(row):
+                self.assertEqual(
+                    (x - rows[0][0][0], y - rows[0][0][1]), (c * pitch, -r * (rows[0][0][1] - rows[1][0][1]))
+                )
+        apart = {(at[f"D{k}"][0] - at[f"S{k}"][0], at[f"D{k}"][1] - at[f"S{k}"][1]) for k in range(1, 17)}
+        self.assertEqual(len(apart), 1)
+        self.assertLess(pitch, nm(14))
+
+    def test_channels(self) -> None:
+        """Three equal blocks are laid alike, each turned as a whole or not."""
+        d = said(
+            design([], {}, on=board(50, 40)),
+            *(f'use "Low-side driver with flyback" LOAD=L{k}' for k in (1, 2, 3)),
+        )
+        after = apply(d, arrange(d))[0]
+        shapes = []
+        for block in {p.block for p in after.parts.values()}:
+            mine = [p for p in after.parts.values() if p.block == block]
+            spots = np.array([(p.place.x_nm, p.place.y_nm) for p in mine if p.place])
+            gaps = np.hypot(*(spots[:, None] - spots[None]).transpose(2, 0, 1))
+            shapes.append(sorted(np.round(gaps[np.triu_indices(len(mine), 1)]).tolist()))
+        self.assertEqual(len(shapes), 3)
+        self.assertGreater(len(shapes[0]), 2)
+        self.assertTrue(all(np.allclose(s, shapes[0], atol=5) for s in shapes), shapes)
 
 
 class FullBoards(unittest.TestCase):

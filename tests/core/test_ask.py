@@ -79,6 +79,7 @@ class Verbs(unittest.TestCase):
             "pour": "pour GND front",
             "zone": "zone hand 1 1 5x5",
             "edge": "edge J1 left 40",
+            "grid": "grid R9 R10 2x1 5 at 10 10",
             "field": "field 40 40 12x5 back",
             "layers": "layers SDA back",
             "drills": "drills 0.3 0.8",

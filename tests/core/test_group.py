@@ -5,7 +5,7 @@ from __future__ import annotations
 import unittest
 from itertools import pairwise
 
-from tests.support import FROST, board, demo, joined_nets, said
+from tests.support import FROST, board, demo, design, joined_nets, said
 from vane_step.core.ask.group import some_parts
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.geometry.shapes import courtyards
@@ -82,3 +82,18 @@ class Together(unittest.TestCase):
             )
         with self.assertRaises(VaneStepError):
             said(said(d, "place R1 off"), "repeat LED 2 0 6")
+        field = said(d, "repeat LED 4x4 9 -6")
+        spots = {
+            (p.place.x_nm, p.place.y_nm) for p in field.parts.values() if p.place and p.package == "LED-1608M"
+        }
+        self.assertEqual(spots, {(nm(12 + 9 * c), nm(6 + 6 * r)) for c in range(4) for r in range(4)})
+
+    def test_a_grid(self) -> None:
+        """Parts in their order, rows from above, at the pitch that is said; too many for the grid are refused."""
+        d = said(design([], {}), "add S1..6 push button", "grid S1..6 3x2 12 10 at 5 40")
+        at = [(p.place.x_nm / 1e6, p.place.y_nm / 1e6) for p in d.parts.values() if p.place]
+        self.assertEqual(at, [(5, 40), (17, 40), (29, 40), (5, 30), (17, 30), (29, 30)])
+        self.assertEqual(said(d, "grid S1..6 3x2 12 10"), d)
+        for wrong in ("grid S1..6 2x2 10", "grid S1..6 3x2", "grid S1..6 3x2 1 2 3", "grid S1..6 10"):
+            with self.assertRaises(VaneStepError):
+                said(d, wrong)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 
 from vane_step.core.ask.parts import lock_use
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Action, Proposal, few, need, number
-from vane_step.core.board.geometry.sides import sides_with_copper
+from vane_step.core.board.geometry.sides import home_side, sides_with_copper
 from vane_step.core.board.placement.align import LINES, WAYS, aligned, placed_parts, repeated, shifted, spaced
 from vane_step.core.circuit.capture import repeat_block
 from vane_step.core.circuit.pins import counted
@@ -18,6 +19,8 @@ from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import parse_length_nm
 
 BY = ("net", "block", "kind", "package")
+COUNT = re.compile(r"-?[0-9.]+|[0-9]+x[0-9]+")
+FIELD = re.compile(r"([0-9]+)x([0-9]+)")
 
 
 def some_parts(design: Design, words: Sequence[str]) -> list[str]:
@@ -190,31 +193,38 @@ def let_move(design: Design, words: Sequence[str]) -> Proposal:
     )
 
 
+REPEAT = 'repeat "BLOCK" TIMES|COLUMNSxROWS [DX DY] [sharing NET …]'
+
+
 @verb(
     "repeat",
-    'repeat "BLOCK" TIMES [DX DY] [sharing NET …]',
-    "repeat a block, its nets counted on; with its places and copper, a step apart",
+    'repeat "BLOCK" TIMES|COLUMNSxROWS [DX DY] [sharing NET …]',
+    "repeat a block, its nets counted on; with its places and copper, a step apart, in a row or a field",
     ("block",),
 )
 def repeat(design: Design, words: Sequence[str]) -> Proposal:
-    """Repeat a block of the sheet, and with a step its places and copper as well."""
-    form = 'repeat "BLOCK" TIMES [DX DY] [sharing NET …]'
-    need(words, 2, form)
+    """Repeat a block of the sheet, and with a step its places and copper as well; a field counts the block itself."""
+    need(words, 2, REPEAT)
     sharing: list[str] = []
     if "sharing" in words:
         at = list(words).index("sharing")
         words, sharing = words[:at], [n for w in words[at + 1 :] for n in counted(w)]
-        need(sharing, 1, form)
-    need(words, 2, form)
+        need(sharing, 1, REPEAT)
+    need(words, 2, REPEAT)
     counts = 0
-    while counts < len(words) and words[-1 - counts].removeprefix("-").replace(".", "", 1).isdigit():
+    while counts < len(words) and COUNT.fullmatch(words[-1 - counts]):
         counts += 1
     placed = counts >= 3
-    times = round(number(words[-3] if placed else words[-1], "repeat"))
+    told = words[-3] if placed else words[-1]
+    field = FIELD.fullmatch(told)
+    columns = int(field[1]) if field else 0
+    times = columns * int(field[2]) - 1 if field else round(number(told, "repeat"))
     block = " ".join(words[:-3] if placed else words[:-1])
+    if field and not placed:
+        raise InputError("A field of copies needs its steps.", where="repeat", value=told, allowed=REPEAT)
     if placed:
         dx, dy = (parse_length_nm(w, "step") for w in words[-2:])
-        edit = repeated(design, block, times, dx, dy, sharing)
+        edit = repeated(design, block, times, dx, dy, sharing, columns)
     else:
         edit = repeat_block(design, block, times, sharing)
     added = sum(1 for e in edit.edits if isinstance(e, edits.AddPart))
@@ -224,3 +234,48 @@ def repeat(design: Design, words: Sequence[str]) -> Proposal:
     says = f"repeats “{block}” {times} times: {added} parts"
     says += f"; new nets {few(new) or 'none'}; shared {few(shared) or 'none'}"
     return Proposal(says + (f", with {laid} pieces of copper" if placed else ""), edit)
+
+
+@verb(
+    "grid",
+    "grid REF… COLUMNSxROWS STEP [STEP] [at X Y]",
+    "lay parts on a grid, in their order, rows from above",
+    ("some",),
+)
+def lay_grid(design: Design, words: Sequence[str]) -> Proposal:
+    """Lay parts on a grid of a stated pitch: the first where it lies or is said to, others to the right and down."""
+    form = "grid REF… COLUMNSxROWS STEP [STEP] [at X Y]"
+    at = next((k for k, w in enumerate(words) if FIELD.fullmatch(w)), 0)
+    need(words[at:], 2, form)
+    refs = some_parts(design, words[:at])
+    columns, rows = (int(v) for v in words[at].split("x"))
+    more = list(words[at + 1 :])
+    mark = more.index("at") if "at" in more else len(more)
+    steps, spot = more[:mark], more[mark + 1 :]
+    if not 1 <= len(steps) <= 2 or len(spot) not in (0, 2) or not refs:
+        raise InputError("That is no grid.", where="grid", value=" ".join(words), allowed=form)
+    if len(refs) > columns * rows:
+        raise InputError(
+            f"{len(refs)} parts do not go on {columns} x {rows}.",
+            where="grid",
+            value=len(refs),
+            allowed=f"{columns * rows} at most",
+        )
+    dx, dy = (parse_length_nm(w, "step") for w in (steps * 2)[:2])
+    first = design.parts[refs[0]]
+    if not spot and first.place is None:
+        raise EditRefused(
+            f"{first.ref} is not on the board yet.", where=first.ref, next_step="Say where: at X Y, in mm."
+        )
+    places = {}
+    for k, ref in enumerate(refs):
+        part = design.parts[ref]
+        was = part.place or PartPlace(x_nm=0, y_nm=0, side=home_side(design, part))
+        origin = first.place if not spot else None
+        x0, y0 = (origin.x_nm, origin.y_nm) if origin else tuple(parse_length_nm(w, "place") for w in spot)
+        turn = first.place.turn_deg if first.place else was.turn_deg
+        places[ref] = was.model_copy(
+            update={"x_nm": x0 + k % columns * dx, "y_nm": y0 - k // columns * dy, "turn_deg": turn}
+        )
+    says = f"lays {few(refs)} on a grid of {columns} x {rows}, {dx / 1e6:g} by {dy / 1e6:g} mm"
+    return Proposal(says, edits.PlaceParts(places=dict(places)), about=tuple(refs))

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from vane_step.core.circuit.bypass import is_connector
+from vane_step.core.circuit.symbols import is_rail
 from vane_step.core.design.model import Net, Part, Pin, pin_name
-from vane_step.core.sheet.drafter import Drafter, is_rail
+from vane_step.core.sheet.drafter import Drafter
 from vane_step.core.sheet.drawing import CHAR, ROW, Box, Group, Mark, Wire, text_width
 from vane_step.core.sheet.runs import BRIDGE, STUB, SYMBOL, Run, caption, symbol
 

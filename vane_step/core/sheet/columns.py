@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from vane_step.core.circuit.pins import UNNAMED
+from vane_step.core.circuit.symbols import is_rail
 from vane_step.core.design.model import Net, Part, pin_name
-from vane_step.core.sheet.drafter import Drafter, is_rail
+from vane_step.core.sheet.drafter import Drafter
 from vane_step.core.sheet.drawing import PILL, Group, Mark, Wire, text_width
 from vane_step.core.sheet.runs import SYMBOL, caption, finish_vertical, symbol
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from vane_step.core.circuit.bypass import CAPACITORS, is_connector
 from vane_step.core.circuit.rails import below_ground
+from vane_step.core.circuit.symbols import is_rail, is_symbol
 from vane_step.core.design.model import Design, Net, Part, natural, pin_name, split_pin
 
 # From here a capacitor holds a rail up at its source; smaller ones serve the parts that draw from it.
@@ -67,16 +68,6 @@ class Drafter:
     def hosted(self, part: Part) -> bool:
         """Tell whether a part is a capacitor that waits for its host."""
         return part.ref in self._hosts
-
-
-def is_symbol(part: Part) -> bool:
-    """Tell whether a part is drawn as a symbol of two terminals; all others are cards."""
-    return part.kind != "card" and len(part.pins) == 2
-
-
-def is_rail(net: Net | None) -> bool:
-    """Tell whether a net is a supply or a ground."""
-    return net is not None and net.role in ("supply", "ground")
 
 
 def is_regulator(part: Part) -> bool:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.circuit.pins import UNNAMED
+from vane_step.core.circuit.symbols import is_rail
 from vane_step.core.design.model import Net, Part, Pin, pin_name, split_pin
-from vane_step.core.sheet.drafter import Drafter, choke_of, is_rail, is_source, next_in_line
+from vane_step.core.sheet.drafter import Drafter, choke_of, is_source, next_in_line
 from vane_step.core.sheet.drawing import PILL, Group, Mark, Wire, text_width
 
 STUB = 24.0

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 import math
 
+from vane_step.core.circuit.matrices import matrices
+from vane_step.core.circuit.symbols import is_symbol
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Part, natural
 from vane_step.core.errors import EditRefused
 from vane_step.core.parts.part import NEW_BLOCK
 from vane_step.core.sheet.cards import card
 from vane_step.core.sheet.columns import column
-from vane_step.core.sheet.drafter import Drafter, is_regulator, is_source, is_symbol
+from vane_step.core.sheet.drafter import Drafter, is_regulator, is_source
 from vane_step.core.sheet.drawing import Box, Drawing, Group, Zone, text_width
-from vane_step.core.sheet.matrix import grid, matrices
+from vane_step.core.sheet.matrix import grid
 from vane_step.core.sheet.zones import Guess, guess
 
 TITLE = 28.0

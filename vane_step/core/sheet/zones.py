@@ -8,11 +8,12 @@ from dataclasses import dataclass
 
 from vane_step.core.circuit.bypass import is_connector
 from vane_step.core.circuit.electrics import is_switch
+from vane_step.core.circuit.matrices import matrices
 from vane_step.core.circuit.pins import UNNAMED
+from vane_step.core.circuit.symbols import is_rail, is_symbol
 from vane_step.core.design.model import Design, Net, Part, natural, pin_name, split_pin
 from vane_step.core.parts.part import NEW_BLOCK
-from vane_step.core.sheet.drafter import hosts, is_rail, is_regulator, is_source, is_symbol, source_chain
-from vane_step.core.sheet.matrix import matrices
+from vane_step.core.sheet.drafter import hosts, is_regulator, is_source, source_chain
 
 # So few parts need no division.
 FEW = 6

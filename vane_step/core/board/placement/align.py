@@ -111,9 +111,18 @@ def shifted(design: Design, refs: list[str], dx_nm: int, dy_nm: int) -> PlacePar
 
 
 def repeated(
-    design: Design, block: str, times: int, dx_nm: int, dy_nm: int, sharing: Sequence[str] = ()
+    design: Design,
+    block: str,
+    times: int,
+    dx_nm: int,
+    dy_nm: int,
+    sharing: Sequence[str] = (),
+    columns: int = 0,
 ) -> Together:
     """Repeat a block with its places and its copper, each copy further by the same step.
+
+    With ``columns`` the copies fill a field of rows, so many to each, from the block to the right and then down: the
+    step is that from column to column and from row to row.
 
     Copper goes along that belongs to the block's nets and lies within a millimetre of the hull of its parts; nets
     count on as :func:`repeat_block` says, and so do the copper's. What then comes too near is told by the check.
@@ -131,7 +140,8 @@ def repeated(
     jumpers: list[Jumper] = []
     fresh = Names(design)
     for copy in range(times):
-        step = (copy + 1) * dx_nm, (copy + 1) * dy_nm
+        row, column = divmod(copy + 1, columns) if columns else (0, copy + 1)
+        step = column * dx_nm, (-row if columns else column) * dy_nm
         twins = {
             p.ref: e.part.ref
             for p, e in zip(mine, added[copy * len(mine) : (copy + 1) * len(mine)], strict=True)

@@ -28,6 +28,8 @@ NEAR, CRYSTAL, TOGETHER, EDGE = 10.0, 3.0, 0.25, 10.0
 ROLE_PRICES = {"supply": 0.4, "switching": 3.0, "sense": 1.5, "high-current": 2.0}
 MOST_CURRENT_A = 6.0
 WIDE_NET = 12
+# Supplies between so few parts are links of a chain from the source to its rail; what a mm of one costs.
+CHAIN_PARTS, CHAIN = 3, 1.5
 
 
 def floor(
@@ -229,5 +231,9 @@ def _price(design: Design, net: Net) -> float:
         design.parts[split_pin(p)[0]].kind == "crystal" or split_pin(p)[0].startswith("Y") for p in net.pins
     ):
         return CRYSTAL
+    parts = {split_pin(p)[0] for p in net.pins}
+    if net.role == "supply" and len(parts) <= CHAIN_PARTS:
+        # A supply on its way: plug to fuse, fuse to diode, diode to regulator.
+        return CHAIN
     current = net.rule.current.current_a if net.rule and net.rule.current else 0.0
     return ROLE_PRICES.get(net.role, 1.0) * (1 + min(current, MOST_CURRENT_A) / 2)

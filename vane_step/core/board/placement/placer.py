@@ -14,6 +14,7 @@ from vane_step.core.board.placement.bodies import Body, Member, is_through
 from vane_step.core.board.placement.cost_model import CROWDED, floor, moves
 from vane_step.core.board.placement.floor import Floor, empty_floor
 from vane_step.core.board.placement.ground import CELL_MM
+from vane_step.core.board.placement.groups import groups
 from vane_step.core.board.placement.room import no_room
 from vane_step.core.design.edits import LayCopper, PlaceParts, Together, apply
 from vane_step.core.design.model import Design, PartPlace, split_pin
@@ -140,24 +141,39 @@ def _arrangement(design: Design, places: dict[str, PartPlace], seed: int, tidy: 
 def _settled(design: Design, movable: set[str], seed: int, most: int, tidy: bool) -> dict[str, PartPlace]:
     """Give places for some parts: drawn to where they belong, moved apart, and tidied where nothing overlaps.
 
-    Tries with the room between parts the board has to spare, then without, then with the other side.
+    What is alike is laid as one where it finds room so. Tries with the room between parts the board has to spare, then
+    without, then with the other side.
     """
     last: Floor | None = None
-    for both_sides, room in _ways(design, movable):
-        ground = floor(design, movable, both_sides=both_sides, room=room)
-        _anneal(ground, seed, most, WARM_MM if tidy else 0.0)
-        if not _move_apart(ground, seed):
+    # What is placed already is tidied part by part.
+    as_one = [] if tidy else groups(design, movable, _laid_alone)
+    for some in (as_one, []) if as_one else ([],):
+        for both_sides, room in _ways(design, movable):
+            ground = floor(design, movable, groups=some, both_sides=both_sides, room=room)
+            places = _tried(design, ground, seed, most, WARM_MM if tidy else 0.0)
+            if places is not None:
+                return places
             last = ground
-            continue
-        ground.lattice = FINE_MM
-        _anneal(ground, seed, int(most * LAST_SHARE), WARM_MM, strict=True)
-        places = {r: p for i in ground.free for r, p in ground.places(int(i)).items()}
-        crowded = _crowded(apply(design, PlaceParts(places=dict(places)))[0], set(places))
-        if not crowded:
-            return places
-        last = ground
     assert last is not None
     raise no_room(design, movable, last, fits)
+
+
+def _laid_alone(design: Design, movable: set[str]) -> dict[str, PartPlace] | None:
+    """Lay the parts of a group close together on a board of their own, or give ``None`` when it is too small."""
+    ground = floor(design, movable, room=0.0)
+    return _tried(design, ground, 1, MOVES_EACH * len(movable), 0.0)
+
+
+def _tried(design: Design, ground: Floor, seed: int, most: int, warm: float) -> dict[str, PartPlace] | None:
+    """Draw bodies to where they belong, move them apart, and tidy them where nothing overlaps any more."""
+    _anneal(ground, seed, most, warm)
+    if not _move_apart(ground, seed):
+        return None
+    ground.lattice = FINE_MM
+    _anneal(ground, seed, int(most * LAST_SHARE), WARM_MM, strict=True)
+    places = {r: p for i in ground.free for r, p in ground.places(int(i)).items()}
+    crowded = _crowded(apply(design, PlaceParts(places=dict(places)))[0], set(places))
+    return None if crowded else places
 
 
 def _ways(design: Design, movable: set[str]) -> Iterator[tuple[bool, float]]:
