@@ -36,7 +36,7 @@ AFTERWARDS = {
     "1-frost-sentinel": ("vias 12V", "centre all"),
     "2-seedling-thirst-beeper": ("centre all",),
     "3-packing-bench-panel": ("centre all",),
-    "4-cider-press-logger": ("vias PUMP_BACK", "centre all", "stitch GND 6"),
+    "4-cider-press-logger": ("centre all", "stitch GND 6"),
 }
 
 

@@ -119,7 +119,13 @@ CIDER_SAYS = (
     "place J5 71.5 26 0",
     "place S1 62 6",
     "place J2 40 4 90",
-    *(f"lock {r}" for r in ("J1", "J4", "J3", "J5", "S1", "J2")),
+    # The controller with its crystal close below.
+    "place U3 43.5 18.5 90",
+    "place C13 47.4 12.3 0",
+    "place C14 50.6 12.3 0",
+    "place C22 43.2 12.3 180",
+    "place Y1 45.9 8.8 0",
+    *(f"lock {r}" for r in ("J1", "J4", "J3", "J5", "S1", "J2", "U3", "C13", "C14", "C22", "Y1")),
     'brief purpose "Weighs what the cider press gives, watches its pump, and stops it before the press is hurt."',
     "brief size 76x54",
     "brief manufacturing order",
@@ -175,5 +181,5 @@ def cider_press_logger() -> Design:
     nets = {
         k: n.model_copy(update={"rule": wide[k].rule}) if k in wide else n for k, n in design.nets.items()
     }
-    design, _ = apply(design.replaced(nets=nets), propose(design.replaced(nets=nets), 1, seed=1)[0].edit)
+    design, _ = apply(design.replaced(nets=nets), propose(design.replaced(nets=nets), 1, seed=5)[0].edit)
     return said(design, *CIDER_PLACES)

@@ -144,15 +144,15 @@ def frost_sentinel() -> Design:
     s.block = "Controller minimum"
     supplies = "5:GND/g=GND 6:VDD/s=3V3 13:GND/g=GND 14:VDD/s=3V3 21:GND/g=GND 22:VDD/s=3V3 29:GND/g=GND 30:VDD/s=3V3"
     s.add("U1", "OW-32T", "TQFP-32", f"1:RESET/i=RESET {supplies} 32:AVDD/s=3V3", (42.0, 28.0, 0))
-    s.two("C8", "100n", "CHIP-1608M", "3V3", "GND", (34.4, 27.4, 270))
+    s.two("C8", "100n", "CHIP-1608M", "3V3", "GND", (34.9, 29.65, 180))
     s.two("C9", "100n", "CHIP-1608M", "3V3", "GND", (49.6, 29.4, 270))
     s.two("C3", "100n", "CHIP-1608M", "3V3", "GND", (44.4, 20.8, 180))
     s.two("C10", "100n", "CHIP-1608M", "3V3", "GND", (40.4, 35.0, 0))
-    s.two("Y1", "8 MHz 20p", "XTAL-P488", "OSC1", "OSC2", (30.0, 22.6, 90), "crystal")
-    s.two("C11", "33p", "CHIP-1608M", "OSC1", "GND", (25.6, 25.6, 180))
-    s.two("C12", "33p", "CHIP-1608M", "OSC2", "GND", (25.6, 19.8, 180))
-    s.two("R5", "10k", "CHIP-1608M", "3V3", "RESET", (33.8, 33.4, 0))
-    s.two("C13", "100n", "CHIP-1608M", "RESET", "GND", (33.8, 31.0, 180))
+    s.two("Y1", "8 MHz 20p", "XTAL-P488", "OSC1", "OSC2", (33.9, 23.2, 270), "crystal")
+    s.two("C11", "33p", "CHIP-1608M", "OSC1", "GND", (37.4, 21.1, 270))
+    s.two("C12", "33p", "CHIP-1608M", "OSC2", "GND", (38.9, 21.1, 270))
+    s.two("R5", "10k", "CHIP-1608M", "3V3", "RESET", (33.8, 33.6, 0))
+    s.two("C13", "100n", "CHIP-1608M", "RESET", "GND", (33.8, 31.3, 180))
     s.add(
         "J3",
         "programming",

@@ -245,7 +245,7 @@ def repeat(design: Design, words: Sequence[str]) -> Proposal:
 def lay_grid(design: Design, words: Sequence[str]) -> Proposal:
     """Lay parts on a grid of a stated pitch: the first where it lies or is said to, others to the right and down."""
     form = "grid REF… COLUMNSxROWS STEP [STEP] [at X Y]"
-    at = next((k for k, w in enumerate(words) if FIELD.fullmatch(w)), 0)
+    at = next((k for k, w in enumerate(words) if FIELD.fullmatch(w)), len(words))
     need(words[at:], 2, form)
     refs = some_parts(design, words[:at])
     columns, rows = (int(v) for v in words[at].split("x"))

@@ -23,7 +23,7 @@ CROWDED, OTHER_SIDE = 0.6, 4.0
 # Courtyards may touch; so that rounding never makes them overlap they stay apart by so much, in mm.
 HAIR_MM = 0.001
 # What a mm costs: ground and wide rails join pours; a bypass part belongs to its pin, a crystal to its pins.
-NEAR, CRYSTAL, TOGETHER, EDGE = 10.0, 3.0, 0.25, 10.0
+NEAR, CRYSTAL, TOGETHER, EDGE = 10.0, 6.0, 0.25, 10.0
 # What a millimetre of a net's span costs: switching nets radiate, sense nets pick up, wide ones take room and heat.
 ROLE_PRICES = {"supply": 0.4, "switching": 3.0, "sense": 1.5, "high-current": 2.0}
 MOST_CURRENT_A = 6.0
