@@ -27,6 +27,7 @@ from typing import Any
 from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
 from bench.boards import SECONDS, arranging, centring, dense, moving, pairing, permuting, pouring, worth
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
+from bench.full_boards import filling, proposing
 from bench.hand import dragging, ways
 from bench.hostile.many import many as many_mutants
 from bench.panels import panelling
@@ -48,7 +49,7 @@ from vane_step.core.fab.release import release
 from vane_step.core.memo import forget
 from vane_step.core.route.router import route, warm_up
 from vane_step.core.sheet.sheet import sheet
-from vane_step.data.shipped import demo_designs
+from vane_step.data.shipped import demo_designs, resources
 
 MUST = ("smd2L_015_s1", "smd2L_040_s1", "th1L_040_s1")
 FROST, BEEPER, CIDER = "1-frost-sentinel", "2-seedling-thirst-beeper", "4-cider-press-logger"
@@ -375,8 +376,11 @@ def main() -> int:
             dense(run, folder(name), folder("hard2L_150_s1"), name, limit)
         moving(run, routed["smd2L_150_s1"], "smd2L_150_s1")
         arranging(run, folder("smd2L_150_s1"), "smd2L_150_s1")
+        proposing(run, folder("smd2L_150_s1"), "smd2L_150_s1", 20)
+        proposing(run, folder("smd2L_300_s1"), "smd2L_300_s1", 60)
         ways(run, routed["smd2L_150_s1"], "smd2L_150_s1")
         dragging(run, routed["smd2L_300_s1"], "smd2L_300_s1")
+    filling(run, resources(), 4 if chosen.smoke else 100)
     reading_back(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
     printing(run)
     reviewing(run)

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import math
-import random
 import re
 import unittest
 
@@ -12,7 +10,8 @@ import numpy as np
 from hypothesis import given, settings, strategies as st
 from shapely.geometry import LineString
 
-from tests.support import BEEPER, FROST, board, circuit, demo, design, folder, said
+from bench.full_boards import random_design, stamp
+from tests.support import BEEPER, FROST, board, circuit, demo, design, folder, resources, said
 from vane_step.core.board.analysis.score import crossings, score, scoreboard
 from vane_step.core.board.analysis.separation import loud_parts, too_near
 from vane_step.core.board.drc.check import check
@@ -23,9 +22,8 @@ from vane_step.core.board.geometry.shapes import bodies, courtyards, outline, zo
 from vane_step.core.board.placement.placer import arrange, propose
 from vane_step.core.circuit.bypass import bypass_pairs, is_connector
 from vane_step.core.design.edits import PlaceParts, apply
-from vane_step.core.design.model import Brief, Design, Net, Part, Pin, split_pin
+from vane_step.core.design.model import Brief, Design, split_pin
 from vane_step.core.errors import EditRefused
-from vane_step.core.patterns.packages import package
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
 
@@ -118,48 +116,6 @@ class Proposals(unittest.TestCase):
         self.assertLess(sum(far - gap for _, _, gap, far in too_near(after)), 3.0)
 
 
-# Packages of many kinds, small ones more often.
-KINDS = (
-    *["CHIP-1608M"] * 4,
-    *["CHIP-2012M"] * 2,
-    *[
-        "CHIP-3216M",
-        "SOT-23",
-        "SOT-23-5",
-        "SOIC-8",
-        "SOIC-16",
-        "TSSOP-20",
-        "QFN-32",
-        "TQFP-32",
-        "SMA",
-        "SOD-123",
-        "IND-6060",
-        "ELSMD-6060",
-    ],
-    *["HDR-1x4", "TERM-2", "USBC-16", "DIP-8", "AXIAL-P1016", "XSMD-3225"],
-)
-
-
-def random_design(seed: int, share: float, parts_on: str = "front") -> Design:
-    """Make a design whose courtyards take up a share of what its board has within the edge clearance."""
-    chance = random.Random(seed)
-    names = [chance.choice(KINDS) for _ in range(chance.choice((8, 15, 25, 40)))]
-    packs = {n: package(n) for n in names}
-    yards = [packs[n].courtyard_nm for n in names]
-    tall = math.sqrt(sum((b[2] - b[0]) * (b[3] - b[1]) for b in yards) / 1e12 / share)
-    d = design([], on=board(tall + 0.6, tall + 0.6))
-    parts = {}
-    for k, name in enumerate(names):
-        ref = f"{'J' if name.startswith(('HDR', 'TERM', 'USB')) else 'U'}{k}"
-        numbers = dict.fromkeys(p.number for p in packs[name].pads if not p.bare_hole)
-        parts[ref] = Part(ref=ref, package=name, pins=tuple(Pin(number=n) for n in numbers))
-    pins = [f"{p.ref}.{q.number}" for p in parts.values() for q in p.pins]
-    chance.shuffle(pins)
-    nets = {f"N{k}": Net(name=f"N{k}", pins=tuple(pins[3 * k : 3 * k + 3])) for k in range(len(pins) // 3)}
-    brief = Brief(parts_on=parts_on)  # type: ignore[arg-type]
-    return d.replaced(parts=parts, packages=packs, nets=nets, brief=brief)
-
-
 class LaidAsOne(unittest.TestCase):
     """What is alike lies alike."""
 
@@ -236,8 +192,7 @@ class FullBoards(unittest.TestCase):
 
     def test_both_sides(self) -> None:
         """A converter of 15 parts finds room on 18 x 14 mm when both sides are used, and is routed whole."""
-        d = design([], on=board(18, 14))
-        d = said(d, 'use "Buck 5V"', *(f"add {r} {v}" for r, v in MORE_OF_IT.items()), *JOINED)
+        d = stamp(18, 14, resources())
         self.assertEqual(len(d.parts), 15)
         after = self.judge(d)
         result = route(after)
@@ -267,22 +222,6 @@ class FullBoards(unittest.TestCase):
         size = re.search(r"On ([\d.]+) x ([\d.]+) mm", refused.exception.next_step)
         assert size, refused.exception.next_step
         self.judge(said(d, f"outline {size[1]}x{size[2]}"))
-
-
-MORE_OF_IT = {
-    "C11": "10u CHIP-3216M",
-    "C12": "22u CHIP-3216M",
-    "C13": "100n CHIP-1608M",
-    "R11": "1k CHIP-1608M",
-    "R12": "100k CHIP-1608M",
-    "LED11": "green LED-1608M",
-    "J11": "NH-1x2",
-    "J12": "NH-1x2",
-}
-JOINED = (
-    *("join C11.1 J11.1 R12.1 12V", "join C11.2 C12.2 C13.2 J11.2 J12.2 LED11.K GND"),
-    *("join C12.1 C13.1 R11.1 J12.1 5V0", "join R11.2 LED11.A", "join R12.2 U1.4"),
-)
 
 
 class Scores(unittest.TestCase):

@@ -15,7 +15,7 @@ from tools.demos.thirst_beeper import thirst_beeper
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.placement.placer import arrange
 from vane_step.core.design.edits import apply
-from vane_step.core.design.fileformat import to_json
+from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import (
     Design,
 )
@@ -62,7 +62,7 @@ def finish(design: Design, slug: str) -> bool:
     for f in findings:
         print("  ", f.level, f.code, f.message, f.reading, f.limit, f.unit)
     FOLDER.mkdir(exist_ok=True)
-    (FOLDER / f"{slug}.json").write_text(to_json(design), encoding="utf-8")
+    (FOLDER / f"{slug}.json").write_text(to_json(from_json(to_json(design))), encoding="utf-8")
     return not any(f.level in ("stop", "look") for f in findings)
 
 

@@ -231,8 +231,8 @@ def _relief(mine: list[CopperItem], pour: Pour) -> BaseGeometry:
 
 def _joined(area: BaseGeometry, mine: list[CopperItem]) -> list[Polygon]:
     """Keep the pieces that touch copper of the net, largest first."""
-    pieces = list(area.geoms) if isinstance(area, MultiPolygon) else [area]
-    pieces = [p for p in pieces if isinstance(p, Polygon) and not p.is_empty]
+    # Cutting may leave lines and points beside the areas.
+    pieces = [p for p in shapely.get_parts(area).tolist() if isinstance(p, Polygon) and not p.is_empty]
     if not mine or not pieces:
         return []
     spines = np.array([i.spine for i in mine], dtype=object)

@@ -41,6 +41,9 @@ class Exchanged:
 
 def channels(part: Part) -> list[Channel]:
     """Give the equal channels of a part, in the order of their numbers; none when it has fewer than two."""
+    if any(pin.functions for pin in part.pins):
+        # A controller's ports are exchanged by what their pins can do, not by their names.
+        return []
     found: dict[int, dict[str, tuple[str, str]]] = {}
     for pin in part.pins:
         match = re.fullmatch(r"(\D*)(\d+)(\D*)", pin.name)

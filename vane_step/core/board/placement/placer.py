@@ -298,7 +298,7 @@ def _move_apart(ground: Floor, seed: int) -> bool:
 
 
 def _crowded(design: Design, movable: set[str]) -> list[str]:
-    """List parts whose courtyards overlap others of their side, or lie off the board but at an edge they belong to."""
+    """List parts whose courtyards overlap others of their side, by the shapes themselves."""
     yards = courtyards(design)
     refs = list(yards)
     bits = [
