@@ -23,6 +23,8 @@ from vane_step.core.order.board_price import Step, price_step
 # What a crossing of two straight links costs, in mm: about a pair of vias.
 CROSSING_MM = 6.0
 NEAR_MM = 3.0
+# What a bypass part farther than that costs, in mm: nobody orders a board for shorter links with one.
+FAR_MM = 40.0
 
 
 @dataclass(frozen=True)
@@ -52,7 +54,7 @@ class Score:
     @property
     def worth(self) -> float:
         """Take all together, in mm of link; less is better."""
-        return self.link_mm + CROSSING_MM * self.crossings + 10.0 * self.bypass_far + 4.0 * self.edge_mm
+        return self.link_mm + CROSSING_MM * self.crossings + FAR_MM * self.bypass_far + 4.0 * self.edge_mm
 
 
 @derived("parts", "packages", "nets", "board", "holes")

@@ -148,21 +148,12 @@ def _boxes(design: Design, found: Floor, share: float) -> None:
         low, high = (
             (room, high) if float((wide * tall).sum()) < FILL * found.usable_mm2 * sides else (low, room)
         )
-    rooms = np.maximum(low * share * grow, HAIR_MM / 2)
+    found.want_room(np.maximum(low * share * grow, HAIR_MM / 2))
     for i, body in enumerate(found.bodies):
-        home = body.states[0] // 4
-        several = len({s // 4 for s in body.states}) > 1
-        for state in body.states:
-            # A mouth stays flush however much room there is.
-            keep = found.mouth[i, state]
-            for k, sign in enumerate((-1, -1, 1, 1)):
-                if (0, 2, 1, 3)[keep] != k or keep < 0:
-                    found.boxes[i, state, k] += sign * rooms[i]
-            if several and state // 4 != home:
-                found.standing[i, state] = OTHER_SIDE
-        found.at_edge[i] = (
-            EDGE if i < len(found.free) and any(_belongs(design, r) for r in body.refs) else 0.0
-        )
+        other = [s for s in body.states if s // 4 != body.states[0] // 4]
+        found.standing[i, other] = OTHER_SIDE
+        if i < len(found.free) and any(_belongs(design, r) for r in body.refs):
+            found.at_edge[i] = EDGE
 
 
 def _to_nearest_edge(found: Floor, i: int) -> None:

@@ -36,6 +36,7 @@ class Floor:
     edges: np.ndarray
     lattice: float
     usable_mm2: float
+    rooms: np.ndarray
     pins: Pins = field(default_factory=lambda: Pins())
     shy: list[tuple[int, int, float, float]] = field(default_factory=list)
 
@@ -48,13 +49,15 @@ class Floor:
         """Give the places of a body's parts as it lies now."""
         return dict(self.bodies[i].places(float(self.x[i]), float(self.y[i]), int(self.state[i])))
 
-    def needed_mm2(self) -> np.ndarray:
-        """Give what the bodies that may move take up, n x 2 for front and back, in mm²."""
-        home = self.choices[self.free, 0]
-        box = self.boxes[self.free, home]
-        area = (box[:, 2] - box[:, 0]) * (box[:, 3] - box[:, 1])
-        bits = self.bits[self.free, home]
-        return np.column_stack([area * (bits & 1 > 0), area * (bits & 2 > 0)])
+    def want_room(self, rooms: np.ndarray) -> None:
+        """Let bodies want other room round them than now, in mm each; a mouth stays flush however much that is."""
+        for i, body in enumerate(self.bodies):
+            for state in body.states:
+                keep = (0, 2, 1, 3)[self.mouth[i, state]] if self.mouth[i, state] >= 0 else -1
+                for k, sign in enumerate((-1, -1, 1, 1)):
+                    if k != keep:
+                        self.boxes[i, state, k] += sign * (rooms[i] - self.rooms[i])
+        self.rooms = rooms.copy()
 
 
 @dataclass
@@ -107,4 +110,5 @@ def empty_floor(
         edges=edges,
         lattice=lattice,
         usable_mm2=usable_mm2,
+        rooms=np.zeros(n),
     )

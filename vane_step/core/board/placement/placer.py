@@ -11,18 +11,20 @@ from shapely.strtree import STRtree
 from vane_step.core.board.analysis.score import Score, score
 from vane_step.core.board.geometry.shapes import courtyards
 from vane_step.core.board.placement.bodies import Body, Member, is_through
-from vane_step.core.board.placement.cost_model import CROWDED, floor, moves
+from vane_step.core.board.placement.cost_model import CROWDED, HAIR_MM, floor, moves
 from vane_step.core.board.placement.floor import Floor, empty_floor
 from vane_step.core.board.placement.ground import CELL_MM
 from vane_step.core.board.placement.groups import groups
-from vane_step.core.board.placement.room import no_room
+from vane_step.core.board.placement.room import areas, no_room
 from vane_step.core.design.edits import LayCopper, PlaceParts, Together, apply
 from vane_step.core.design.model import Design, PartPlace, split_pin
 from vane_step.core.errors import EditRefused
 
 # Moves tried for each body, and in all; of these a share once nothing overlaps any more.
-MOVES_EACH, MOVES_MOST = 25_000, 8_000_000
+MOVES_EACH, MOVES_MOST = 14_000, 4_200_000
 LAST_SHARE = 0.3
+# Of the room between bodies, what is still asked for then.
+LAST_ROOM = 0.4
 # Moves in all for parts that wait, where nobody asked for several proposals.
 QUICK_MOVES = 1_000_000
 # Steps for moving bodies apart: some in any case, and some for each.
@@ -170,6 +172,8 @@ def _tried(design: Design, ground: Floor, seed: int, most: int, warm: float) -> 
     if not _move_apart(ground, seed):
         return None
     ground.lattice = FINE_MM
+    # Now bypass parts may slip in where others left just enough.
+    ground.want_room(np.maximum(ground.rooms * LAST_ROOM, HAIR_MM / 2))
     _anneal(ground, seed, int(most * LAST_SHARE), WARM_MM, strict=True)
     places = {r: p for i in ground.free for r, p in ground.places(int(i)).items()}
     crowded = _crowded(apply(design, PlaceParts(places=dict(places)))[0], set(places))
@@ -178,10 +182,8 @@ def _tried(design: Design, ground: Floor, seed: int, most: int, warm: float) -> 
 
 def _ways(design: Design, movable: set[str]) -> Iterator[tuple[bool, float]]:
     """Give what is tried, one after the other: whether parts may change sides, and the share of room asked for."""
-    ground = floor(design, movable, room=0.0)
-    stay = [yard for r, yard in courtyards(design).items() if r not in movable]
-    free = max(1e-9, ground.usable_mm2 - sum(y.area for y in stay))
-    crowded = float(ground.needed_mm2().sum(axis=0).max()) > CROWDED * free
+    have, want = areas(design, movable, both=False)
+    crowded = want > CROWDED * have
     two = design.board.copper_layers > 1 and design.brief.parts_on == "either"
     if not (crowded and two):
         yield False, 1.0
