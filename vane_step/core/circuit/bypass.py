@@ -58,19 +58,15 @@ def ground_pins(design: Design) -> set[str]:
 def bypass_pairs(design: Design) -> list[tuple[str, str]]:
     """Pair bypass parts, from a rail to ground, with the pins they serve.
 
-    Every part the rail supplies gets one in turn, most pins first, the smallest capacitances first; what is left over
-    goes round again. Gives the bypass part's pin on the rail and the pin served.
+    Every part the rail supplies gets one in turn, most pins first; what is left over goes round again. Gives the
+    bypass part's pin on the rail and the pin served.
     """
     grounds = ground_pins(design)
     found = []
     for net in design.nets.values():
         if net.role != "supply":
             continue
-        # Small ones are quick and belong to the pins, bulk ones are slow and may lie where there is room.
-        helpers = sorted(
-            bypass_pins(design, net, grounds),
-            key=lambda p: design.parts[split_pin(p)[0]].params.get("c_f", 0.0),
-        )
+        helpers = bypass_pins(design, net, grounds)
         served: dict[str, list[str]] = {}
         for name in served_pins(design, net)[0]:
             served.setdefault(split_pin(name)[0], []).append(name)
