@@ -94,10 +94,14 @@ def propose(
     found = []
     refused: EditRefused | None = None
     most = int(min(MOVES_MOST, MOVES_EACH * len(movable)) * effort)
+    # What is placed already is tidied part by part; what begins anywhere has its groups laid once for all.
+    as_one = [] if tidy else groups(design, movable, _laid_alone)
     for k in range(count):
         begin_here = placed and k == 0 if tidy is None else tidy
         try:
-            places = _settled(design, movable, seed + k, most, begin_here)
+            places = _settled(
+                design, movable, seed + k, most, WARM_MM if begin_here else 0.0, [] if begin_here else as_one
+            )
             found.append(_arrangement(design, places, seed + k, begin_here))
         except EditRefused as error:
             # Another seed may well find room.
@@ -125,7 +129,9 @@ def arrange(design: Design, *, seed: int = 1) -> PlaceParts:
             next_step="Type: arrange all, to place them anew, or take some off first: place R1 off",
         )
     most = min(QUICK_MOVES, MOVES_EACH * len(waiting))
-    return PlaceParts(places=dict(_settled(design, waiting, seed, most, tidy=False)))
+    return PlaceParts(
+        places=dict(_settled(design, waiting, seed, most, 0.0, groups(design, waiting, _laid_alone)))
+    )
 
 
 def _arrangement(design: Design, places: dict[str, PartPlace], seed: int, tidy: bool) -> Arrangement:
@@ -140,19 +146,19 @@ def _arrangement(design: Design, places: dict[str, PartPlace], seed: int, tidy: 
     return Arrangement(edit, score(apply(design, edit)[0]), seed, tidy)
 
 
-def _settled(design: Design, movable: set[str], seed: int, most: int, tidy: bool) -> dict[str, PartPlace]:
+def _settled(
+    design: Design, movable: set[str], seed: int, most: int, warm: float, as_one: list[Body]
+) -> dict[str, PartPlace]:
     """Give places for some parts: drawn to where they belong, moved apart, and tidied where nothing overlaps.
 
     What is alike is laid as one where it finds room so. Tries with the room between parts the board has to spare, then
     without, then with the other side.
     """
     last: Floor | None = None
-    # What is placed already is tidied part by part.
-    as_one = [] if tidy else groups(design, movable, _laid_alone)
     for some in (as_one, []) if as_one else ([],):
         for both_sides, room in _ways(design, movable):
             ground = floor(design, movable, groups=some, both_sides=both_sides, room=room)
-            places = _tried(design, ground, seed, most, WARM_MM if tidy else 0.0)
+            places = _tried(design, ground, seed, most, warm)
             if places is not None:
                 return places
             last = ground
