@@ -321,6 +321,7 @@ MAKERS: dict[str, Maker] = {
     "role": lambda s, d: f"role {s.net(d)} {s.pick(NetRole.__args__)}",  # type: ignore[attr-defined]
     "route": lambda s, d: f"route {s.pin(d)} {s.pin(d)}",
     "widen": lambda s, d: f"widen {s.net(d)}",
+    "neck": lambda s, d: f"neck {s.net(d)} 0.3mm 2mm",
     "vias": lambda s, d: f"vias {s.net(d)}",
     "teardrops": lambda s, d: f"teardrops {s.pick((s.net(d), 'all'))}{s.pick(('', ' off'))}",
     "centre": lambda s, d: f"centre {s.pick((s.net(d), 'all'))}",

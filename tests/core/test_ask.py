@@ -15,6 +15,7 @@ from vane_step.core.board.drc.decoupling import nearness_findings
 from vane_step.core.design.edits import PlaceParts, SetItem, apply
 from vane_step.core.design.model import Design, Pin
 from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError
+from vane_step.core.judge import all_findings
 from vane_step.core.patterns.skills import is_through_hole
 from vane_step.data.shipped import resources
 
@@ -40,6 +41,7 @@ class Verbs(unittest.TestCase):
         open_one = done(d, "lift PUMP_G", "place R9 off")
         buck = " ".join(r for r, p in d.parts.items() if p.block.startswith("Buck"))
         d = done(d, f"block {buck} New parts")
+        some = next(f for f in all_findings(d) if f.level != "stop" and f.place.refs)
         sentences = {
             "join": "join U1.PA13 HORN",
             "net": "net HORN U1.PA13",
@@ -67,6 +69,7 @@ class Verbs(unittest.TestCase):
             "lock": "lock R9",
             "unlock": "unlock R9",
             "width": "width PUMP 2A",
+            "neck": "neck PUMP 0.5mm 2mm",
             "current": "current PUMP 500 mA 10 K",
             "rail": "rail 12V 10.8..14.4",
             "clearance": "clearance PUMP 0.3mm",
@@ -109,7 +112,7 @@ class Verbs(unittest.TestCase):
             "need": 'need Q9 wish "Small" area<=50',
             "show": 'show Q6 yes "heard at the gate"',
             "brief": "brief tall 14",
-            "waive": 'waive track-current 12V "the neck is 2 mm long"',
+            "waive": f'waive {some.code} {" ".join(some.place.refs)} "agreed at the table"',
             "fit": "fit J7 no in accu",
             "variant": 'variant bench "on the bench"',
             "either": "either FEED D1 D3",

@@ -123,7 +123,7 @@ class Relaying(unittest.TestCase):
     def test_widening_takes_the_room_there_is(self) -> None:
         """No gap is broken, and no straight piece could be a hundredth wider."""
         d = demo(FROST).replaced(pours={})
-        edit, least = widened(d, "GND", nm(1.0))
+        edit, least = widened(d, "GND", dict.fromkeys(d.board.layers, nm(1.0)))
         after = apply(d, edit)[0]
         self.assertEqual(stops(after), [])
         self.assertGreaterEqual(least_gap_breach(after), -1e-6)

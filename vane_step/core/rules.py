@@ -340,7 +340,7 @@ _ALL: Final = [
         ("width", "a track is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),
         ("net-width", "a track is thinner than its net's rule", "stop", "at least", "mm", "rule of the net"),
         ("net-layer", "a net runs on a layer it is kept off", "stop", "at most", "mm", "rule of the net"),
-        ("track-current", "a track runs too hot", "stop, note", "at most", "K", "IPC-2221 chart fit"),
+        ("track-current", "a track or neck runs too hot", "stop, look", "at most", "K", "IPC-2221 chart fit"),
         ("via-current", "vias carry less than may pass", "look", "at least", "A", "IPC-2221 on barrels"),
         ("thin-joint", "copper hangs together by too little", "stop", "at least", "mm", HOUSE),
         ("sliver", "a pour is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),

@@ -10,6 +10,8 @@ from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Action, Proposal, measures, need, no_more
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.figures import steps_of
+from vane_step.core.board.drc.track_heat import wide_enough_nm
+from vane_step.core.board.geometry.necks import MOST_MM, copper_rule
 from vane_step.core.board.tracks.centre import centred
 from vane_step.core.board.tracks.current_vias import strengthened
 from vane_step.core.board.tracks.reroute import widened
@@ -75,6 +77,9 @@ def set_width(design: Design, words: Sequence[str]) -> Proposal:
         )
         says = f"{net.name} carries {amps:g} A: {needed:.3f} mm for {rise:g} K ({trace.SOURCE})"
         says += f", rule {least / 1e6:g} mm"
+        wide = design.replaced(nets={**design.nets, net.name: net.model_copy(update={"rule": rule})})
+        if (narrow := copper_rule(wide, net.name)).neck_width_nm and narrow.neck_length_nm:
+            says += f"; {narrow.neck_width_nm / 1e6:g} mm within {narrow.neck_length_nm / 1e6:g} mm of its finest pins"
     else:
         no_more(said, 1, form)
         least = parse_length_nm(said[0], "width")
@@ -91,6 +96,38 @@ def set_width(design: Design, words: Sequence[str]) -> Proposal:
             allowed=f"above 0 to {MAX_WIDTH_NM / 1e6:g} mm",
             next_step=f"Pour it instead. Type: pour {net.name} LAYER",
         )
+    return Proposal(says, edits.SetNetRule(net=net.name, rule=rule), about=(net.name,))
+
+
+@verb("neck", "neck NET 0.4mm [3mm] · neck NET none", "how thin tracks may be near fine pins", ("net",))
+def set_neck(design: Design, words: Sequence[str]) -> Proposal:
+    """Set how thin the tracks of a net may be near its pins, and how far from them; or leave it to its pads again."""
+    form = "neck NET 0.4mm [3mm] · neck NET none"
+    need(words, 2, form)
+    net = net_of(design, words[0])
+    said = measures(words[1:])
+    no_more(said, 2, form)
+    rule = design.rule_of(net.name)
+    if said[0] == "none":
+        rule = rule.model_copy(update={"neck_width_nm": None, "neck_length_nm": None})
+        says = f"the finest pads of {net.name} say how thin its tracks may be near them"
+        return Proposal(says, edits.SetNetRule(net=net.name, rule=rule), about=(net.name,))
+    thin = parse_length_nm(said[0], "neck")
+    long = parse_length_nm(said[1], "length") if len(said) > 1 else nm(MOST_MM)
+    least = design.board.rules.min_width_nm
+    if not least <= thin <= rule.width_nm:
+        raise InputError(
+            f"{net.name} cannot have a neck {thin / 1e6:g} mm wide.",
+            where="neck",
+            value=said[0],
+            allowed=f"{least / 1e6:g} to {rule.width_nm / 1e6:g} mm, the maker's least and the width of {net.name}",
+        )
+    rule = rule.model_copy(update={"neck_width_nm": thin, "neck_length_nm": long})
+    says = f"tracks of {net.name} may be {thin / 1e6:g} mm wide within {long / 1e6:g} mm of its pins"
+    if rule.current is not None:
+        amps, copper = rule.current.current_a, design.board.rules.copper_um
+        rise = trace.neck_rise_k(thin / 1e6, rule.width_nm / 1e6, long / 1e6, amps, copper, "outer")
+        says += f": up to {rise:.0f} K warm at the pin with {amps:g} A"
     return Proposal(says, edits.SetNetRule(net=net.name, rule=rule), about=(net.name,))
 
 
@@ -204,8 +241,14 @@ def widen_tracks(design: Design, words: Sequence[str]) -> Proposal:
     """Make laid tracks as wide as their rule wants, or as said, where there is room."""
     need(words, 1, "widen NET [0.8mm]")
     net = net_of(design, words[0])
-    wanted = parse_length_nm(words[1], "width") if len(words) > 1 else design.rule_of(net.name).width_nm
-    edit, least = widened(design, net.name, wanted)
+    layers = design.board.layers
+    if len(words) > 1:
+        widths = dict.fromkeys(layers, parse_length_nm(words[1], "width"))
+    else:
+        widths = {layer: wide_enough_nm(design, net.name, layer) for layer in layers}
+    laid_on = [t.layer for t in design.tracks.values() if t.net == net.name]
+    wanted = max(widths[layer] for layer in laid_on or layers)
+    edit, least = widened(design, net.name, widths)
     if not edit.tracks:
         raise EditRefused(
             f"No track of {net.name} can be made wider.",

@@ -184,10 +184,7 @@ class ConnectionSearch:
         if self.marked is not None and self.marked[0] is job:
             return self.marked[1]
         tag = self.next_tag()
-        if job.neck != job.full and len(job.pads):
-            lat = self.problem.lattice
-            xs, ys = ((job.pads - (lat.x0, lat.y0)) / lat.pitch).T
-            kernel.disc(self.neck_zone, tag, xs, ys, (job.neck_reach_mm - 0.1) / lat.pitch, lat.w, lat.h)
+        self.neck_zone[job.neck_cells] = tag
         self.marked = job, tag
         return tag
 

@@ -13,6 +13,7 @@ from vane_step.core.board.copper.connectivity import Connectivity, connectivity
 from vane_step.core.board.drc.track_width import FAN_MM, bearing_layers, bears
 from vane_step.core.board.drc.zones import nets_in
 from vane_step.core.board.geometry.diff_pairs import sense_twins
+from vane_step.core.board.geometry.necks import copper_rule
 from vane_step.core.board.geometry.shapes import (
     CopperItem,
     bare_holes,
@@ -36,6 +37,8 @@ from vane_step.core.route.problem import (
 )
 
 EDGE_SAFETY_MM = 0.002
+# The step off the last node that may be thin is thin too, and aslant the longest.
+NECK_SAFETY_MM = 0.2
 
 
 def shape_row(item: CopperItem) -> list[float]:
@@ -101,9 +104,7 @@ def build_for(design: Design, net: str, planes: Sequence[Pour] = ()) -> Problem:
     kept = _planes(lattice, numbers, planes)
     problem = _paint(design, joined, lattice, numbers, classes, via_classes, kept, [])
     problem.jobs = jobs
-    jobs[0].pads = np.array(
-        [(i.x_mm, i.y_mm) for i in joined.items if i.kind == "pad" and i.net == net]
-    ).reshape(-1, 2)
+    jobs[0].neck_cells = _neck_cells(jobs[0], [i for i in joined.items if i.net == net], lattice)
     return problem
 
 
@@ -117,7 +118,7 @@ def _classes(
     sizes = rules.jumper if design.board.copper_layers == 1 else None
     via_half = (sizes.pad_nm if sizes else rules.via_pad_nm) / 2e6
     for name in wanted:
-        rule = design.rule_of(name)
+        rule = copper_rule(design, name)
         gap = max(rule.clearance_nm, rules.min_clearance_nm) / 1e6
         width = max(rule.width_nm, rules.min_width_nm) / 1e6
         neck = min(width, max(rule.neck_width_nm or rule.width_nm, rules.min_width_nm) / 1e6)
@@ -127,9 +128,7 @@ def _classes(
         off = tuple(k for k, (_, at_home) in enumerate(zones) if name not in at_home)
         full, thin = (classes.setdefault((half / 2, gap, own, off), len(classes)) for half in (width, neck))
         via = via_classes.setdefault((via_half, gap), len(via_classes))
-        jobs.append(
-            NetJob(numbers[name], name, full, thin, via, width, neck, gap, reach, [], [], np.zeros((0, 2)))
-        )
+        jobs.append(NetJob(numbers[name], name, full, thin, via, width, neck, gap, reach, [], []))
     return list(classes), list(via_classes), jobs
 
 
@@ -151,12 +150,9 @@ def _terminals(
     }
     mine = [k for k in mine if len(free[k])]
     groups: dict[int, list[CopperItem]] = {}
-    pads = []
     for item, label in copper:
         groups.setdefault(label, []).append(item)
-        if item.kind == "pad":
-            pads.append((item.x_mm, item.y_mm))
-    job.pads = np.array(pads).reshape(-1, 2)
+    job.neck_cells = _neck_cells(job, [item for item, _ in copper], lattice)
     for items in groups.values():
         if not any(i.kind == "pad" for i in items) or any(
             _reaches(i, k, kept[k], job, lattice) for i in items for k in mine
@@ -177,6 +173,17 @@ def _terminals(
         job.terminals.append(np.concatenate([free[k] for k in mine]))
         job.planed = True
     know_terminals(job, lattice)
+
+
+def _neck_cells(job: NetJob, copper: list[CopperItem], lattice: Lattice) -> np.ndarray:
+    """List the cells from which a net's neck reaches one of its pads."""
+    found = [np.zeros(0, dtype=np.int64)]
+    frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+    for item in copper if job.neck != job.full else ():
+        if item.kind == "pad":
+            reach = item.radius_mm + job.neck_reach_mm - NECK_SAFETY_MM
+            found.append(kernel.cells_within(np.array(shape_row(item)), reach, *frame))
+    return np.unique(np.concatenate(found))
 
 
 def _reaches(item: CopperItem, layer: int, kept: np.ndarray, job: NetJob, lattice: Lattice) -> bool:

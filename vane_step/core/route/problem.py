@@ -59,7 +59,8 @@ class NetJob:
     """A net to route: its numbers in the class tables, and the groups of copper that must become one.
 
     ``terminals`` are the nodes of each group, ``windows`` their first and last column and row, ``apart`` the octile
-    distances between their middles in steps, ``outermost`` the one farthest from all others. Of a net that is
+    distances between their middles in steps, ``outermost`` the one farthest from all others. It may be as thin as a
+    neck on ``neck_cells``, near its pads. Of a net that is
     ``planed`` the last terminal are its planes, and what they reach already is no terminal of its own.
     """
 
@@ -74,7 +75,7 @@ class NetJob:
     neck_reach_mm: float
     terminals: list[np.ndarray]
     spots: list[tuple[float, float]]
-    pads: np.ndarray
+    neck_cells: np.ndarray = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     apart: np.ndarray = field(default_factory=lambda: np.zeros((0, 0)))
     windows: list[tuple[int, int, int, int]] = field(default_factory=list)
     outermost: int = 0

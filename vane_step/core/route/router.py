@@ -11,6 +11,7 @@ from shapely.geometry import Point
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.drc.check import copper_findings
 from vane_step.core.board.geometry.shapes import copper_items
+from vane_step.core.board.tracks.reroute import widened
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design, Pour, Track
 from vane_step.core.errors import EditRefused
@@ -113,6 +114,7 @@ def route(
     laid, repairs = _repair(bare, laid, nets, planes)
     if any(r.failed for r in routed) and any(z.kind == "quiet" for z in design.board.zones):
         laid = _across_quiet(bare, laid, nets, planes)
+    laid = _necks_widened(bare, laid)
     if pieces:
         out = used(apply(bare, laid)[0], pieces)
         bare, laid = before, laid.model_copy(update={"tracks": (*out, *laid.tracks)})
@@ -139,6 +141,17 @@ def _across_quiet(bare: Design, laid: LayCopper, nets: set[str] | None, planes: 
         vias=(*laid.vias, *more.vias),
         jumpers=(*laid.jumpers, *more.jumpers),
     )
+
+
+def _necks_widened(bare: Design, laid: LayCopper) -> LayCopper:
+    """Make tracks that came out as necks as wide as their rule wants, as far as each piece has room."""
+    for net in dict.fromkeys(t.net for t in laid.tracks if t.width_nm < bare.rule_of(t.net).width_nm):
+        wanted = bare.rule_of(net).width_nm
+        mine = {t.id for t in laid.tracks if t.net == net and t.width_nm < wanted}
+        edit, _ = widened(apply(bare, laid)[0], net, dict.fromkeys(bare.board.layers, wanted), mine)
+        kept = (t for t in laid.tracks if t.id not in edit.lift)
+        laid = laid.model_copy(update={"tracks": (*kept, *edit.tracks)})
+    return laid
 
 
 def _open(design: Design, nets: set[str] | None) -> int:

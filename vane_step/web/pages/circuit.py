@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.board.copper.figures import steps_of
 from vane_step.core.board.drc.via_current import carried_a, via_groups
+from vane_step.core.board.geometry.necks import copper_rule
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.placement.align import LINES, WAYS
 from vane_step.core.circuit.bearing import pin_says
@@ -229,7 +230,7 @@ def _about_group(design: Design, key: str) -> dict[str, Any]:
 
 
 def _about_net(design: Design, key: str) -> dict[str, Any]:
-    net, rule = net_of(design, key), design.rule_of(key)
+    net, rule = net_of(design, key), copper_rule(design, key)
     steps = set(steps_of(design, {key}))
     tracks = [i for i in copper_items(design) if i.kind == "track" and i.net == key and i.id not in steps]
     length = sum(i.spine.length for i in tracks)

@@ -12,7 +12,7 @@ from vane_step.core.board.analysis.separation import too_near
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.figures import figures, steps_of
 from vane_step.core.board.drc.check import check
-from vane_step.core.board.drc.track_width import hottest
+from vane_step.core.board.drc.track_heat import hottest
 from vane_step.core.board.geometry.bypass_distance import nearest_bypass
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.circuit.bypass import is_connector

@@ -8,8 +8,9 @@ import numpy as np
 import shapely
 
 from vane_step.core.board.copper.pour_fill import pour_pieces
-from vane_step.core.board.drc.track_width import is_neck
+from vane_step.core.board.drc.legal_necks import is_neck
 from vane_step.core.board.drc.via_current import PLATING_UM, carried_a, via_groups
+from vane_step.core.board.geometry.necks import copper_rule
 from vane_step.core.board.geometry.room import room_mm
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.tracks.stitching import clear_for_vias
@@ -71,7 +72,7 @@ def _beside(design: Design, via: Via, wanted: int, names: Names) -> LayCopper:
 
     The tracks are as wide as the net's rule says, or its necks where they may be.
     """
-    rules, rule = design.board.rules, design.rule_of(via.net)
+    rules, rule = design.board.rules, copper_rule(design, via.net)
     step = max(via.drill_nm + rules.hole_to_hole_nm, via.pad_nm) / 1e6 + 0.01
     turns = np.arange(DIRECTIONS) * 2 * math.pi / DIRECTIONS
     rings = np.repeat(step * (1 + 0.5 * np.arange(RINGS)), DIRECTIONS)
@@ -121,7 +122,7 @@ def _may_be_thin(design: Design, tracks: list[Track]) -> bool:
     new = {t.id for t in tracks}
     mine = [i for i in copper_items(laid) if i.net == net]
     pads = [i for i in mine if i.kind == "pad"]
-    return all(is_neck(design.rule_of(net), i, pads) for i in mine if i.id in new)
+    return all(is_neck(copper_rule(design, net), i, pads) for i in mine if i.id in new)
 
 
 def _layers_met(design: Design, via: Via) -> list[Layer]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Container, Mapping
 
 import numpy as np
 import shapely
@@ -12,7 +13,7 @@ from vane_step.core.board.geometry.copper_table import TOUCH_MM, touching_pairs
 from vane_step.core.board.geometry.room import room_mm
 from vane_step.core.board.geometry.shapes import CopperItem, copper_items
 from vane_step.core.design.edits import LayCopper, apply, net_of
-from vane_step.core.design.model import Design, Track
+from vane_step.core.design.model import Design, Layer, Track
 
 STEP_NM = 10_000
 
@@ -100,8 +101,12 @@ def _joined(design: Design, net: str) -> list[tuple[str, int]]:
     ]
 
 
-def widened(design: Design, net: str, wanted_nm: int) -> tuple[LayCopper, int]:
-    """Make the tracks of a net as wide as wanted, each straight piece as far as its neighbours leave room.
+def widened(
+    design: Design, net: str, wanted_nm: Mapping[Layer, int], only: Container[str] | None = None
+) -> tuple[LayCopper, int]:
+    """Make the tracks of a net as wide as wanted on each layer, piece by piece as far as there is room.
+
+    ``only`` names the tracks that are to be widened, all when it is left out.
 
     Returns
     -------
@@ -110,19 +115,19 @@ def widened(design: Design, net: str, wanted_nm: int) -> tuple[LayCopper, int]:
         hundredths of a millimetre, rounded down, so that nothing comes too near.
     """
     net_of(design, net)
-    mine = [t for t in design.tracks.values() if t.net == net]
+    mine = [t for t in design.tracks.values() if t.net == net and (only is None or t.id in only)]
     pieces: dict[str, list[CopperItem]] = {t.id: [] for t in mine}
     for item in copper_items(design):
-        if item.kind == "track" and item.net == net:
+        if item.kind == "track" and item.id in pieces:
             pieces[item.id].append(item)
     lift, laid = [], []
-    least = min([wanted_nm, *(t.width_nm for t in mine if t.locked)])
+    least = min([max(wanted_nm.values()), *(t.width_nm for t in mine if t.locked)])
     for track in mine:
         if track.locked:
             continue
         room = room_mm(design, net, track.layer, np.array([p.spine for p in pieces[track.id]], dtype=object))
         fits = (np.floor(2e6 * room / STEP_NM + 1e-6) * STEP_NM).astype(np.int64)
-        widths = [max(track.width_nm, min(wanted_nm, int(w))) for w in fits]
+        widths = [max(track.width_nm, min(wanted_nm[track.layer], int(w))) for w in fits]
         least = min([least, *widths])
         if max(widths) > track.width_nm:
             lift.append(track.id)

@@ -1,0 +1,181 @@
+"""How warm the current of a net makes its tracks and necks, held against the rise allowed; no widths as such."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from vane_step.core.board.copper.connectivity import NetCopper, net_copper
+from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, necks_among
+from vane_step.core.board.geometry.necks import TIMES, copper_rule
+from vane_step.core.board.geometry.shapes import CopperItem
+from vane_step.core.design.model import Design, NetRule
+from vane_step.core.finding import Finding, Place, Remedy, tell
+from vane_step.core.power import trace
+from vane_step.core.quantity import format_value, nm
+
+
+def current_findings(
+    design: Design, net: str, rule: NetRule, copper: NetCopper, necks: list[bool]
+) -> Iterator[Finding]:
+    """Report the hottest piece of a net on each layer where its rise passes the limit, and the hottest neck."""
+    need = rule.current
+    assert need is not None
+    pieces = [i for i in copper.items if i.kind == "track"]
+    tracks = [p for p, neck in zip(pieces, necks, strict=True) if not neck]
+    for piece, rise in _rises(design, rule, tracks):
+        if rise > need.rise_k * (1 + 1e-9):
+            yield _runs_hot(design, net, rule, piece, rise, need.rise_k)
+    if any(necks):
+        chains = _chains([p for p, neck in zip(pieces, necks, strict=True) if neck], copper.items)
+        hot = max((_neck_rise(design, rule, chain) for chain in chains), key=lambda found: found[1])
+        if hot[1] > TIMES * need.rise_k * (1 + 1e-9):
+            yield _runs_hot(design, net, rule, hot[0], hot[1], TIMES * need.rise_k, neck=True)
+
+
+def _runs_hot(
+    design: Design,
+    net: str,
+    rule: NetRule,
+    piece: CopperItem,
+    rise_k: float,
+    limit_k: float,
+    neck: bool = False,
+) -> Finding:
+    need, layer = rule.current, piece.layers[0]
+    assert need is not None
+    copper, where = copper_on(design, layer)
+    wanted = trace.width_mm(need.current_a, need.rise_k, copper, where)
+    amps = format_value(need.current_a, "A")
+    what = "Neck" if neck else "Track"
+    text = (
+        f"{what} of {net} runs hot on the {layer}: {piece.width_mm:.2f} mm wide, {amps} needs {wanted:.2f} mm"
+    )
+    limit = (
+        f"fin equation of neck and track, {TIMES:g} x the {need.rise_k:g} K of {net}"
+        if neck
+        else trace.SOURCE
+    )
+    return tell(
+        "track-current",
+        text,
+        round(rise_k, 2),
+        limit_k,
+        Place(net=net, layer=layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm)),
+        level="look" if neck else "stop",
+        source=f"{limit}, {copper:g} µm copper",
+        remedy=Remedy(label=f"Widen {net}", ask=f"widen {net}")
+        if neck
+        else _remedy(design, net, rule, layer),
+    )
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Chain:
+    """Necks that touch: the thinnest, their length outside of pads, and whether they reach more copper."""
+
+    thinnest: CopperItem
+    length_mm: float
+    cooled: bool
+
+
+def _chains(necks: list[CopperItem], items: Iterable[CopperItem]) -> list[_Chain]:
+    """Join necks of one layer that touch, and tell whether a wide track or a via touches them or a pad of theirs."""
+    spines = np.array([n.spine for n in necks], dtype=object)
+    others = [i for i in items if i not in necks]
+    found = []
+    a, b = shapely.STRtree(spines).query(spines, predicate="dwithin", distance=TOLERANCE_MM)
+    same = np.array([necks[i].layers == necks[k].layers for i, k in zip(a, b, strict=True)], dtype=bool)
+    graph = coo_array((same.astype(np.int8), (a, b)), shape=(len(necks), len(necks)))
+    _, labels = connected_components(graph, directed=False)
+    for label in range(labels.max() + 1):
+        mine = [necks[k] for k in np.flatnonzero(labels == label).tolist()]
+        line = shapely.union_all([n.spine for n in mine])
+        near = [
+            i
+            for i in others
+            if mine[0].layers[0] in i.layers and i.spine.dwithin(line, i.radius_mm + TOLERANCE_MM)
+        ]
+        pads = [i for i in near if i.kind == "pad"]
+        about = shapely.union_all([line, *(p.shape() for p in pads)])
+        cooled = any(
+            i.kind in ("track", "via") and i.spine.dwithin(about, i.radius_mm + TOLERANCE_MM)
+            for i in others
+            if mine[0].layers[0] in i.layers
+        )
+        bare = shapely.difference(line, shapely.union_all([p.shape() for p in pads])) if pads else line
+        found.append(_Chain(min(mine, key=lambda n: n.width_mm), float(bare.length), cooled))
+    return found
+
+
+def _neck_rise(design: Design, rule: NetRule, chain: _Chain) -> tuple[CopperItem, float]:
+    """Give the thinnest piece of a chain of necks, and the rise at its pin in kelvin."""
+    need, width = rule.current, chain.thinnest.width_mm
+    assert need is not None
+    copper, where = copper_on(design, chain.thinnest.layers[0])
+    if not chain.cooled:
+        return chain.thinnest, trace.rise_k(width, need.current_a, copper, where)
+    wide = max(rule.width_nm / 1e6, width)
+    return chain.thinnest, trace.neck_rise_k(width, wide, chain.length_mm, need.current_a, copper, where)
+
+
+def _rises(design: Design, rule: NetRule, pieces: list[CopperItem]) -> Iterator[tuple[CopperItem, float]]:
+    """Give the thinnest piece of a net on each layer, and its rise in kelvin."""
+    assert rule.current is not None
+    thinnest: dict[str, CopperItem] = {}
+    for piece in pieces:
+        layer = piece.layers[0]
+        if layer not in thinnest or piece.width_mm < thinnest[layer].width_mm:
+            thinnest[layer] = piece
+    for layer, piece in thinnest.items():
+        copper, where = copper_on(design, layer)
+        yield piece, trace.rise_k(piece.width_mm, rule.current.current_a, copper, where)
+
+
+def wide_enough_nm(design: Design, net: str, layer: str) -> int:
+    """Give the width tracks of a net should have on a layer: that of its rule, or what its current needs there."""
+    rule = design.rule_of(net)
+    if rule.current is None:
+        return rule.width_nm
+    wanted = trace.width_mm(rule.current.current_a, rule.current.rise_k, *copper_on(design, layer))
+    return max(rule.width_nm, math.ceil(wanted * 100 - 1e-6) * 10_000)
+
+
+def _remedy(design: Design, net: str, rule: NetRule, layer: str) -> Remedy:
+    """First give the net the width its current needs on outer copper, then widen what needs more, or lay it anew."""
+    need = rule.current
+    assert need is not None
+    if rule.width_nm < wide_enough_nm(design, net, "front"):
+        sentence = f"width {net} {need.current_a:g}A {need.rise_k:g}K"
+        return Remedy(label=f"Set the width of {net}", ask=sentence)
+    if wide_enough_nm(design, net, layer) > rule.width_nm:
+        return Remedy(
+            label=f"Widen {net} to {wide_enough_nm(design, net, layer) / 1e6:.2f} mm", ask=f"widen {net}"
+        )
+    return Remedy(label=f"Route {net} again", ask=f"route {net} fresh")
+
+
+def copper_on(design: Design, layer: str) -> tuple[float, trace.Where]:
+    """Give the thickness in micrometres and the law of the copper of a layer."""
+    inner = layer.startswith("in")
+    rules = design.board.rules
+    return (rules.inner_copper_um, "inner") if inner else (rules.copper_um, "outer")
+
+
+def hottest(design: Design) -> tuple[str, float] | None:
+    """Give the net whose track, necks left out, gets hottest by IPC-2221, and its rise; None without such tracks."""
+    found: list[tuple[float, str]] = []
+    for net, copper in net_copper(design).items():
+        rule = copper_rule(design, net)
+        if net is not None and rule.current is not None:
+            pieces, pads = ([i for i in copper.items if i.kind == kind] for kind in ("track", "pad"))
+            necks = necks_among(rule, pieces, pads)
+            tracks = [p for p, neck in zip(pieces, necks, strict=True) if not neck]
+            found += [(rise, net) for _, rise in _rises(design, rule, tracks)]
+    return (max(found)[1], max(found)[0]) if found else None
