@@ -177,13 +177,15 @@ def _terminals(
 
 def _neck_cells(job: NetJob, copper: list[CopperItem], lattice: Lattice) -> np.ndarray:
     """List the cells from which a net's neck reaches one of its pads."""
-    found = [np.zeros(0, dtype=np.int64)]
+    if job.neck == job.full:
+        return job.neck_cells
+    near = np.zeros(lattice.plane, dtype=bool)
     frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
-    for item in copper if job.neck != job.full else ():
+    for item in copper:
         if item.kind == "pad":
             reach = item.radius_mm + job.neck_reach_mm - NECK_SAFETY_MM
-            found.append(kernel.cells_within(np.array(shape_row(item)), reach, *frame))
-    return np.unique(np.concatenate(found))
+            near[kernel.cells_within(np.array(shape_row(item)), reach, *frame)] = True
+    return np.flatnonzero(near)
 
 
 def _reaches(item: CopperItem, layer: int, kept: np.ndarray, job: NetJob, lattice: Lattice) -> bool:

@@ -26,7 +26,10 @@ def room_mm(
     some = of.near_box(shapely.total_bounds(spines), most_mm + widest)
     some = some[(of.net[some] != of.nets.get(net, -1)) & (of.layers[some] & 1 << LAYER_BIT[layer] > 0)]
     shapes = of.spines[some].tolist()
-    keep = [of.items[k].radius_mm + max(own, gap_of(design, of.items[k].net)) for k in some.tolist()]
+    gaps = {
+        of.nets[other]: max(own, gap_of(design, other)) for other in {of.items[k].net for k in some.tolist()}
+    }
+    keep = [float(of.radius[k]) + gaps[of.net[k]] for k in some.tolist()]
     for hole in bare_holes(design):
         zone = design.holes[hole.id].keepout_nm / 1e6 if hole.id in design.holes else 0.0
         shapes.append(shapely.Point(hole.x_mm, hole.y_mm))

@@ -125,7 +125,8 @@ def widened(
     for track in mine:
         if track.locked:
             continue
-        room = room_mm(design, net, track.layer, np.array([p.spine for p in pieces[track.id]], dtype=object))
+        lines = np.array([p.spine for p in pieces[track.id]], dtype=object)
+        room = room_mm(design, net, track.layer, lines, wanted_nm[track.layer] / 2e6)
         fits = (np.floor(2e6 * room / STEP_NM + 1e-6) * STEP_NM).astype(np.int64)
         widths = [max(track.width_nm, min(wanted_nm[track.layer], int(w))) for w in fits]
         least = min([least, *widths])
