@@ -24,6 +24,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+from bench.ball_grids import leading_out
 from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
 from bench.boards import SECONDS, arranging, centring, dense, moving, pairing, permuting, pouring, worth
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
@@ -381,6 +382,7 @@ def main() -> int:
         ways(run, routed["smd2L_150_s1"], "smd2L_150_s1")
         dragging(run, routed["smd2L_300_s1"], "smd2L_300_s1")
     filling(run, resources(), 4 if chosen.smoke else 100)
+    leading_out(run, chosen.smoke)
     reading_back(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
     printing(run)
     reviewing(run)

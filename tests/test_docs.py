@@ -233,11 +233,16 @@ class Code(unittest.TestCase):
                     self.assertIn("--hash=sha256:", block, block[:60])
 
     def test_rule_sets(self) -> None:
-        """Three invented makers: two layers, four layers, and the kitchen table, whose copper is etched at home."""
+        """Invented makers: two layers, four, fine lines with filled vias, and the kitchen table, etched at home."""
         sets = rule_sets()
         self.assertEqual(
             {n: s.etched for n, s in sets.items()},
-            {"standard-house": False, "four-layer-house": False, "kitchen-table": True},
+            {
+                "standard-house": False,
+                "four-layer-house": False,
+                "fine-line-house": False,
+                "kitchen-table": True,
+            },
         )
         self.assertIn(4, sets["four-layer-house"].copper_layers)
         self.assertIsNotNone(sets["kitchen-table"].jumper)

@@ -23,7 +23,7 @@ _ROOT = files("vane_step.data")
 def rule_sets() -> dict[str, RuleSet]:
     """Give the shipped rule sets by name."""
     found = {}
-    for name in ("standard-house", "four-layer-house", "kitchen-table"):
+    for name in ("standard-house", "four-layer-house", "fine-line-house", "kitchen-table"):
         text = (_ROOT / "rules" / f"{name}.json").read_text(encoding="utf-8")
         found[name] = RuleSet.model_validate(json.loads(text))
     return found

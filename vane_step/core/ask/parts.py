@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 from vane_step.core.ask.adding import meant_part
@@ -15,7 +16,7 @@ from vane_step.core.controllers.choose import apply_assignment, lock_pin, solve_
 from vane_step.core.controllers.demand import read_demand
 from vane_step.core.design import edits
 from vane_step.core.design.edits import part_of
-from vane_step.core.design.model import Block, Design, Extra, Part, Pin, Variant, natural, split_pin
+from vane_step.core.design.model import Block, Design, Extra, Package, Part, Pin, Variant, natural, split_pin
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.patterns.dimensions import from_dimensions, trimmed
 from vane_step.core.patterns.patternsheet import judged
@@ -309,22 +310,42 @@ def set_extra(design: Design, words: Sequence[str]) -> Proposal:
 
 
 @verb(
-    "pattern", "pattern NAME FAMILY pins=8 L=5.8..6.2 …", "compute a package from a drawing", ("", "family")
+    "pattern",
+    "pattern NAME FAMILY pins=8 L=5.8..6.2 … [without=C3/D3]",
+    "compute a package from a drawing",
+    ("", "family"),
 )
 def make_pattern(design: Design, words: Sequence[str]) -> Proposal:
     """Compute a package from the dimensions of a drawing."""
-    form = "pattern NAME FAMILY pins=8 L=5.8..6.2 …"
+    form = "pattern NAME FAMILY pins=8 L=5.8..6.2 … [without=C3/D3]"
     need(words, 2, form)
+    said = pairs(words[2:], form)
+    left_out = [n for n in re.split(r"[,/+]", said.pop("without", "")) if n]
     rules = design.board.rules
     keep = rules.default_clearance_nm / 1e6, rules.min_ring_nm / 1e6
     least = rules.min_clearance_nm / 1e6, keep[1]
-    pack = from_dimensions(words[1], words[0], pairs(words[2:], form), rules.etched, *least)
+    pack = _without(from_dimensions(words[1], words[0], said, rules.etched, *least), left_out)
     # What the maker's least leaves room for keeps the usual gap of the board's nets as well.
     pack = trimmed(pack, *keep, strict=False)
     return Proposal(
         f"computes {pack.name}: {pack.title}, {len(pack.pads)} pads, {pack.source}",
         edits.SetItem(package=pack),
     )
+
+
+def _without(pack: Package, numbers: Sequence[str]) -> Package:
+    """Leave pads out of a package, such as single balls of a grid."""
+    known = {p.number for p in pack.pads}
+    strange = [n for n in numbers if n not in known]
+    pads = tuple(p for p in pack.pads if p.number not in numbers)
+    if strange or not pads:
+        raise InputError(
+            f"{pack.name} has no pad {strange[0]}." if strange else f"{pack.name} would have no pad left.",
+            where="without",
+            value="/".join(strange or numbers),
+            allowed="some of " + ", ".join([p.number for p in pack.pads][:12]) + " …",
+        )
+    return pack.model_copy(update={"pads": pads}) if numbers else pack
 
 
 @verb(

@@ -46,7 +46,8 @@ class RuleSet(Frozen):
     """What a maker can make. All limits are least values unless they say otherwise.
 
     ``drills_nm`` are the sizes at hand, smallest first; with none named, every size between the limits is. Plated holes
-    on the edge are made from ``edge_drill_nm`` up; 0 for a maker who makes none.
+    on the edge are made from ``edge_drill_nm`` up; 0 for a maker who makes none. One who ``fills_vias`` fills, caps and
+    plates over vias that lie in surface pads, for ``fill_price`` an order, in euros.
     """
 
     name: Text
@@ -76,6 +77,8 @@ class RuleSet(Frozen):
     min_slot_nm: PositiveNm = 800_000
     drills_nm: tuple[PositiveNm, ...] = Field(default=(), max_length=60)
     edge_drill_nm: SizeNm = 0
+    fills_vias: bool = False
+    fill_price: float = Field(default=0.0, ge=0, le=100_000)
     prices: tuple[PriceStep, ...] = Field(default=(), max_length=60)
 
 

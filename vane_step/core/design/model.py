@@ -15,6 +15,7 @@ from typing import Annotated, Any, Final, Literal, TypeVar
 from pydantic import AfterValidator, Field, PrivateAttr, model_validator
 
 from vane_step.core.design.areas import Cutout as Cutout
+from vane_step.core.design.ballgrid import grid_of
 from vane_step.core.design.bareboard import (
     Board as Board,
     JumperSizes as JumperSizes,
@@ -300,6 +301,7 @@ class Design(Frozen):
     _digests: dict[str, str] = PrivateAttr(default_factory=dict)
     _pin_nets: dict[str, str] | None = PrivateAttr(default=None)
     _net_pins: dict[str, tuple[tuple[Part, Pin], ...]] | None = PrivateAttr(default=None)
+    _usual_gap: int | None = PrivateAttr(default=None)
 
     def digest(self, section: str) -> str:
         """Give a digest of a section's content; equal content gives equal digests."""
@@ -324,6 +326,7 @@ class Design(Frozen):
         result._digests = {k: v for k, v in self._digests.items() if k not in sections}
         result._pin_nets = None if "nets" in sections else self._pin_nets
         result._net_pins = None if sections.keys() & {"nets", "parts"} else self._net_pins
+        result._usual_gap = None if sections.keys() & {"packages", "board"} else self._usual_gap
         return result
 
     def net_of(self, pin: str) -> str | None:
@@ -351,12 +354,18 @@ class Design(Frozen):
         return on.get(net, ())
 
     def rule_of(self, net: str | None) -> NetRule:
-        """Give a net's copper rule, or the default of the maker's rule set."""
+        """Give a net's copper rule, or the default of the maker's rule set.
+
+        With a ball grid among the packages the usual gap is as small as is needed for tracks and vias to pass in it.
+        """
         found = self.nets.get(net) if net else None
         if found and found.rule:
             return found.rule
         rules = self.board.rules
-        return NetRule(width_nm=rules.default_width_nm, clearance_nm=rules.default_clearance_nm)
+        if self._usual_gap is None:
+            grids = [grid for pack in self.packages.values() if (grid := grid_of(pack))]
+            self._usual_gap = min([grid.gap_nm(rules) for grid in grids], default=rules.default_clearance_nm)
+        return NetRule(width_nm=rules.default_width_nm, clearance_nm=self._usual_gap)
 
     @model_validator(mode="after")
     def _is_consistent(self) -> Design:

@@ -8,9 +8,11 @@ import json
 from collections.abc import Iterable, Sequence
 
 from vane_step import __version__
+from vane_step.core.board.geometry.filled_vias import filled_vias
 from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.circuit.variants import BASE, fitted
 from vane_step.core.design.model import Design, Part, Waiver, natural
+from vane_step.core.fab.drill import FILLED_AND_CAPPED
 from vane_step.core.finding import Finding
 
 
@@ -103,6 +105,8 @@ def job_file(design: Design, files: dict[str, tuple[str, str]], stamp: str) -> s
     """
     x0, y0, x1, y1 = outline(design).bounds
     rules = design.board.rules
+    # Where some vias are filled and others not, the drill file tells which.
+    filled = design.vias and filled_vias(design) == design.vias.keys()
     data = {
         "Header": {
             "GenerationSoftware": {"Vendor": "Vane Step", "Application": "vane-step", "Version": __version__},
@@ -114,6 +118,7 @@ def job_file(design: Design, files: dict[str, tuple[str, str]], stamp: str) -> s
             "LayerNumber": len(design.board.layers),
             "BoardThickness": rules.board_mm,
             "Finish": "None",
+            **({"ViaProtection": FILLED_AND_CAPPED} if filled else {}),
         },
         "DesignRules": [
             {

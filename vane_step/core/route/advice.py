@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from vane_step.core.board.analysis.return_paths import return_paths
 from vane_step.core.board.copper.figures import figures
+from vane_step.core.board.geometry.filled_vias import filled_vias
 from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import LAYERS, Design, Pour
@@ -96,7 +97,8 @@ def _offer(design: Design, count: int) -> LayerOffer:
     paths = return_paths(after)
     length = sum(p.length_mm for p in paths)
     share = sum(p.over_mm for p in paths) / length if length else 1.0
-    numbers, step = figures(after), price_step(design, outline(design).bounds, count)
+    numbers = figures(after)
+    step = price_step(design, outline(design).bounds, count, fills=bool(filled_vias(after)))
     return LayerOffer(
         count,
         count in design.board.rules.copper_layers,
@@ -105,5 +107,5 @@ def _offer(design: Design, count: int) -> LayerOffer:
         len(after.jumpers),
         float(numbers["track_length_mm"]),
         share,
-        step.now.price / step.now.boards if step else None,
+        step.each if step else None,
     )

@@ -6,8 +6,6 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-import shapely
-from shapely.geometry import Polygon
 
 from vane_step.core.board.copper.connectivity import Connectivity, connectivity
 from vane_step.core.board.drc.track_width import FAN_MM, bearing_layers, bears
@@ -17,17 +15,21 @@ from vane_step.core.board.geometry.necks import copper_rule
 from vane_step.core.board.geometry.shapes import (
     CopperItem,
     bare_holes,
-    courtyards,
     edge_pads,
-    holes,
-    keepouts,
-    outline,
     zone_shape,
 )
 from vane_step.core.design.model import Design, Pour
 from vane_step.core.route import kernel
+from vane_step.core.route.barred import (
+    EDGE_SAFETY_MM,
+    off_edge,
+    off_keepouts,
+    off_zones,
+    shape_row,
+    via_barred,
+    wires,
+)
 from vane_step.core.route.problem import (
-    WIRE_COST_MM,
     Lattice,
     NetJob,
     Problem,
@@ -36,20 +38,8 @@ from vane_step.core.route.problem import (
     choose_lattice,
 )
 
-EDGE_SAFETY_MM = 0.002
 # The step off the last node that may be thin is thin too, and aslant the longest.
 NECK_SAFETY_MM = 0.2
-
-
-def shape_row(item: CopperItem) -> list[float]:
-    """Give a spine as a row for the compiled distance: a segment or a quad."""
-    points = (
-        list(item.spine.exterior.coords[:4]) if item.spine.geom_type == "Polygon" else list(item.spine.coords)
-    )
-    if len(points) == 1:
-        points = points * 2
-    flat = [v for p in points for v in p[:2]]
-    return [float(len(points)), *flat, *([0.0] * (8 - len(flat)))]
 
 
 def build(
@@ -277,10 +267,10 @@ def _paint(
     half_step = lattice.pitch / 2
 
     def owners(half: float, gap: float, pick: np.ndarray, layer: int = -1) -> np.ndarray:
-        plane = _off_edge(design, lattice, half + rules.edge_clearance_nm / 1e6)
+        plane = off_edge(design, lattice, half + rules.edge_clearance_nm / 1e6)
         if layer in kept:
             plane[plane == 0] = kept[layer][plane == 0]
-        _off_keepouts(design, lattice, half, plane)
+        off_keepouts(design, lattice, half, plane)
         reach = radius[pick] + half + np.maximum(gap, gaps[pick])
         # Between two free nodes a straight step may come nearer to a corner than either node.
         kernel.paint_owner(plane, rows[pick], np.sqrt(reach**2 + half_step**2), owner[pick], *frame)
@@ -299,7 +289,7 @@ def _paint(
     for half, gap, own, off in classes:
         planes = [owners(half, gap, pick, k) for k, pick in enumerate(on)]
         for plane in planes if off else ():
-            _off_zones(lattice, half, [zones[k][0] for k in off], plane)
+            off_zones(lattice, half, [zones[k][0] for k in off], plane)
         if own:
             _off_layers(design, own, items, lattice, planes)
         held.append(holders(planes))
@@ -307,8 +297,8 @@ def _paint(
     holed = [holders([owners(half, gap, everything)]) for half, gap in via_classes]
     sizes = rules.jumper if design.board.copper_layers == 1 else None
     drill = (sizes.drill_nm if sizes else rules.via_drill_nm) / 1e6
-    via_barred = _via_barred(design, items, rows, radius, lattice, drill)
-    wire_barred, jump, wire_half = _wires(design, lattice, via_barred)
+    no_via = via_barred(design, items, rows, radius, lattice, drill)
+    wire_barred, jump, wire_half = wires(design, lattice, no_via)
     return Problem(
         lattice,
         [],
@@ -316,7 +306,7 @@ def _paint(
         via_classes,
         np.stack(held),
         np.stack(holed),
-        via_barred,
+        no_via,
         wire_barred,
         jump,
         wire_half,
@@ -348,88 +338,6 @@ def _keepout(design: Design, hole: str) -> float:
     return design.holes[hole].keepout_nm / 1e6 if hole in design.holes else 0.0
 
 
-def _off_edge(design: Design, lattice: Lattice, distance: float) -> np.ndarray:
-    """Give a plane that is 0 inside the outline shrunk by ``distance`` and -1 outside and in cut-outs."""
-    shrunk = outline(design).buffer(-(distance + EDGE_SAFETY_MM), join_style="mitre")
-    inside = np.zeros(lattice.plane, dtype=np.uint8)
-    for ring in shrunk.geoms if isinstance(shrunk, shapely.MultiPolygon) else [shrunk]:
-        if not ring.is_empty:
-            xs, ys = np.array(ring.exterior.coords).T
-            kernel.fill_rows(inside, xs, ys, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
-            for cutout in ring.interiors:
-                within = np.zeros(lattice.plane, dtype=np.uint8)
-                xs, ys = np.array(cutout.coords).T
-                kernel.fill_rows(within, xs, ys, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
-                inside[within == 1] = 0
-    return np.where(inside == 1, 0, -1).astype(np.int16)
-
-
 def _quiet_zones(design: Design) -> list[QuietZone]:
     shapes = (zone_shape(z) for z in design.board.zones if z.kind == "quiet")
     return [(shape, nets_in(design, shape)) for shape in shapes]
-
-
-def _off_keepouts(design: Design, lattice: Lattice, half: float, plane: np.ndarray) -> None:
-    """Bar the nodes from which copper of a half width would reach into a zone that is to stay free."""
-    _off_zones(lattice, half, list(keepouts(design).values()), plane)
-
-
-def _off_zones(lattice: Lattice, half: float, zones: list[Polygon], plane: np.ndarray) -> None:
-    for zone in zones:
-        ring = zone.buffer(half + EDGE_SAFETY_MM, quad_segs=4).exterior
-        inside = np.zeros(lattice.plane, dtype=np.uint8)
-        xs, ys = np.array(ring.coords).T
-        kernel.fill_rows(inside, xs, ys, lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
-        plane[inside == 1] = -1
-
-
-def _via_barred(
-    design: Design,
-    items: tuple[CopperItem, ...],
-    rows: np.ndarray,
-    radius: np.ndarray,
-    lattice: Lattice,
-    drill: float,
-) -> np.ndarray:
-    """Bar drilled holes too near to others, and vias that touch a surface pad, whose solder would run away."""
-    barred = np.zeros(lattice.plane, dtype=np.int16)
-    gap = design.board.rules.hole_to_hole_nm / 1e6
-    frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
-    drilled = holes(design)
-    if drilled:
-        spots = np.array([[2.0, h.x_mm, h.y_mm, h.x_mm, h.y_mm, 0, 0, 0, 0] for h in drilled])
-        reach = np.array([h.drill_mm / 2 + drill / 2 + gap + EDGE_SAFETY_MM for h in drilled])
-        kernel.paint_owner(barred, spots, reach, np.full(len(drilled), -1, dtype=np.int16), *frame)
-    flat = np.array([i.kind == "pad" and not i.drill_mm for i in items], dtype=bool)
-    if flat.any():
-        rules = design.board.rules
-        reach = radius[flat] + (rules.via_pad_nm / 2 + max(0, rules.mask_margin_nm)) / 1e6
-        kernel.paint_owner(barred, rows[flat], reach, np.full(int(flat.sum()), -1, dtype=np.int16), *frame)
-    return barred
-
-
-def _wires(design: Design, lattice: Lattice, via_barred: np.ndarray) -> tuple[np.ndarray, np.ndarray, float]:
-    """Prepare wire jumpers for a one-layer board: they keep off part bodies, holes and the edge."""
-    sizes = design.board.rules.jumper
-    wire_barred = np.zeros(lattice.plane, dtype=np.int16)
-    if design.board.copper_layers != 1 or sizes is None:
-        return wire_barred, np.zeros(4, dtype=np.int64), 0.0
-    half = sizes.wire_nm / 2e6
-    wire_barred = _off_edge(design, lattice, half)
-    frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
-    yards = [y for ref, y in courtyards(design).items() if design.parts[ref].place.side == "front"]  # type: ignore[union-attr]
-    if yards:
-        rows = np.array([[4.0, *[v for p in y.exterior.coords[:4] for v in p]] for y in yards])
-        nobody = np.full(len(yards), -1, dtype=np.int16)
-        kernel.paint_owner(wire_barred, rows, np.full(len(yards), half + EDGE_SAFETY_MM), nobody, *frame)
-        kernel.paint_owner(via_barred, rows, np.full(len(yards), half + EDGE_SAFETY_MM), nobody, *frame)
-    for jumper in design.jumpers.values():
-        row = np.array([[2.0, *[v / 1e6 for p in (jumper.a, jumper.b) for v in p], 0, 0, 0, 0]])
-        kernel.paint_owner(
-            wire_barred, row, np.array([2 * half + 0.5]), np.array([-1], dtype=np.int16), *frame
-        )
-    step = 8
-    low = math.ceil(sizes.min_length_nm / 1e6 / lattice.pitch / step) * step
-    high = int(sizes.max_length_nm / 1e6 / lattice.pitch)
-    price = WIRE_COST_MM / lattice.pitch
-    return wire_barred, np.array([step, low, high, int(price)], dtype=np.int64), half

@@ -38,11 +38,12 @@ GIVE_WAY_ROUNDS = 12
 
 @dataclass(frozen=True)
 class Blocked:
-    """A net with links that found no way, and the nets whose tracks are in it; none when only fixed things are."""
+    """A net with links that found no way, and the nets whose tracks are in it; else what shuts it in, where known."""
 
     net: str
     links: int
     by: tuple[str, ...]
+    reason: str = ""
 
 
 def negotiate(problem: Problem, progress: Progress | None = None) -> tuple[list[Routed], int, list[Blocked]]:

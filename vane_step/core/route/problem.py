@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from dataclasses import dataclass, field
 
@@ -9,12 +10,13 @@ import numpy as np
 from shapely.geometry import Polygon
 
 from vane_step.core.board.copper.connectivity import connectivity
-from vane_step.core.board.geometry.shapes import (
-    outline,
-)
+from vane_step.core.board.geometry.shapes import outline
+from vane_step.core.design.ballgrid import BallGrid, grid_of
 from vane_step.core.design.model import Design, Layer
 
 PITCHES_MM = (0.125, 0.127)
+# What is tried for boards with ball grids, whose pitches are multiples of most of these.
+FINE_MM = (0.125, 0.1, 0.08, 0.0625, 0.05, 0.04, 0.025)
 
 
 MAX_CELLS = 12_000_000
@@ -108,11 +110,19 @@ class Problem:
 
 
 def choose_lattice(design: Design) -> Lattice:
-    """Choose pitch and origin so that most pads lie on the grid; equal counts take the finer common pitch."""
+    """Choose pitch and origin so that most pads lie on the grid; equal counts take the finer common pitch.
+
+    With a ball grid on the board its pads count alone, and the pitch is the coarsest at which what passes between them
+    by the exact rules passes on the lattice too.
+    """
     pads = [i for i in connectivity(design).items if i.kind == "pad"]
     x_lo, y_lo, x_hi, y_hi = outline(design).bounds
+    grids = _grids(design)
+    if grids:
+        pads = [i for i in pads if i.id.partition(".")[0] in grids]
+    most = math.sqrt((x_hi - x_lo) * (y_hi - y_lo) * design.board.copper_layers / MAX_CELLS)
     best: tuple[int, float, float, float] | None = None
-    for pitch in PITCHES_MM:
+    for pitch in _pitches(design, list(grids.values()), most):
         phases = []
         hits = 0
         for axis, low in (("x_mm", x_lo), ("y_mm", y_lo)):
@@ -127,3 +137,36 @@ def choose_lattice(design: Design) -> Lattice:
     w = int((x_hi - x_lo - px) / pitch) + 1
     h = int((y_hi - y_lo - py) / pitch) + 1
     return Lattice(x_lo + px, y_lo + py, pitch, w, h, design.board.layers)
+
+
+def _grids(design: Design) -> dict[str, BallGrid]:
+    """Give the grids of pads of the placed parts."""
+    known = {name: grid for name, p in design.packages.items() if (grid := grid_of(p))}
+    return {p.ref: known[p.package] for p in design.parts.values() if p.place and p.package in known}
+
+
+def _pitches(design: Design, grids: list[BallGrid], most_mm: float) -> tuple[float, ...]:
+    """Give the pitches to choose from: the usual ones, or the coarsest that resolves all ball grids."""
+    if not grids:
+        return PITCHES_MM
+    fine = [p for p in FINE_MM if p > most_mm]
+    rules, gap = design.board.rules, design.rule_of(None).clearance_nm
+    needs: set[tuple[float, float]] = set()
+    for grid in grids:
+        half = grid.pitch_nm / 2e6
+        reach = grid.land_nm / 2e6 + gap / 1e6
+        needs.add((half, reach + (grid.width_nm(rules, gap) or rules.min_width_nm) / 2e6))
+        needs.add((half, (reach + rules.via_pad_nm / 2e6) / math.sqrt(2)))
+    # What the finest cannot do no pitch can.
+    needs = {need for need in needs if fine and _passes(*need, fine[-1])}
+    return next(((pitch,) for pitch in fine if all(_passes(*need, pitch) for need in needs)), PITCHES_MM)
+
+
+def _passes(half_mm: float, reach_mm: float, pitch_mm: float) -> bool:
+    """Tell whether a row of nodes lies far enough from pads on the lattice, in whose midst something just passes.
+
+    A straight step between two free nodes may come nearer to a pad than both, so the nodes keep a little more off.
+    """
+    node = round(half_mm / pitch_mm) * pitch_mm
+    free = min(node, 2 * half_mm - node)
+    return math.sqrt(reach_mm**2 + (pitch_mm / 2) ** 2) <= free + 1e-9

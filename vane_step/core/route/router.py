@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -23,12 +24,15 @@ from vane_step.core.route.grid import build
 from vane_step.core.route.negotiate import Blocked, negotiate
 from vane_step.core.route.occupancy import Occupancy
 from vane_step.core.route.path import Routed
-from vane_step.core.route.problem import MAX_CELLS, choose_lattice
+from vane_step.core.route.problem import MAX_CELLS, Problem, choose_lattice
 from vane_step.core.route.rip_up import Progress
+from vane_step.core.route.shut_in import obstacle
 from vane_step.core.route.straighten import without_stairs
 from vane_step.core.route.stubs import stubs, used
 
 MAX_REPAIRS = 4
+# Of so many nets it is worked out what shuts them in; a message names three.
+MOST_REASONS = 6
 # A breach lies between two pieces, at most a gap away from each.
 NEAR_MM = 1.0
 
@@ -54,10 +58,10 @@ class RouteResult:
                 said.append(
                     f"{b.net} would have to cross {few}: unroute or move them, or give it another layer"
                 )
+            elif b.reason:
+                said.append(b.reason)
             else:
-                said.append(
-                    f"{b.net} is shut in by pads, the edge or kept copper: move a part, or thin its tracks"
-                )
+                said.append(f"{b.net} found no way in the rounds there were: route again, or move a part")
         return "; ".join(said[:3])
 
 
@@ -118,9 +122,31 @@ def route(
     if pieces:
         out = used(apply(bare, laid)[0], pieces)
         bare, laid = before, laid.model_copy(update={"tracks": (*out, *laid.tracks)})
-    left = _open(apply(bare.replaced(pours=poured), laid)[0], nets)
+    after = apply(bare, laid)[0]
+    left = _open(after.replaced(pours=poured), nets)
     edit = laid.model_copy(update={"lift": lift})
-    return RouteResult(edit, wanted, wanted - left, rounds, repairs, tuple(blocked) if left else ())
+    told = _reasons(bare, after, poured, nets, blocked) if left else ()
+    return RouteResult(edit, wanted, wanted - left, rounds, repairs, told)
+
+
+def _reasons(
+    bare: Design, after: Design, poured: dict[str, Pour], nets: set[str] | None, known: Sequence[Blocked]
+) -> tuple[Blocked, ...]:
+    """Tell of every net with open links what is in its way: tracks it would have to cross, or what shuts it in."""
+    links = Counter(
+        k.net for k in connectivity(after.replaced(pours=poured)).open_links if nets is None or k.net in nets
+    )
+    crossed = {b.net: b.by for b in known}
+    planes = tuple(p for p in poured.values() if p.plane)
+    problems: list[tuple[Design, Problem]] = []
+    told = []
+    for k, (net, count) in enumerate(sorted(links.items())):
+        reason = ""
+        if not crossed.get(net) and k < MOST_REASONS:
+            problems = problems or [(d, build(d, set(links), planes)) for d in (bare, after)]
+            reason = next((said for d, p in problems if (said := obstacle(d, p, net))), "")
+        told.append(Blocked(net, count, crossed.get(net, ()), reason))
+    return tuple(told)
 
 
 def _allowed_stubs(bare: Design, pieces: tuple[Track, ...]) -> tuple[Track, ...]:

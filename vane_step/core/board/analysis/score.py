@@ -14,6 +14,7 @@ from vane_step.core.board.copper.figures import figures, steps_of
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.drc.track_heat import hottest
 from vane_step.core.board.geometry.bypass_distance import nearest_bypass
+from vane_step.core.board.geometry.filled_vias import filled_vias
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.circuit.bypass import is_connector
 from vane_step.core.derive import derived
@@ -153,8 +154,8 @@ def scoreboard(design: Design) -> tuple[Figure, ...]:
             Figure("hottest track", hot[1], "K", f"{hot[0]}, above its surroundings, by IPC-2221", 1)
         )
     found.append(Figure("board area", outline(design).area / 100, "cm²", digits=1))
-    if step := price_step(design, outline(design).bounds):
-        found.append(Figure("bare board", step.now.price / step.now.boards, "€", _step_says(step), 2))
+    if step := price_step(design, outline(design).bounds, fills=bool(filled_vias(design))):
+        found.append(Figure("bare board", step.each, "€", _step_says(step), 2))
     return tuple(found)
 
 
@@ -162,12 +163,14 @@ def _step_says(step: Step) -> str:
     """Tell what a price is for, and how far the board is from the next cheaper step."""
     w, h = step.now.width_nm / 1e6, step.now.height_nm / 1e6
     says = f"each of {step.now.boards}, up to {w:g} x {h:g} mm"
+    if step.fill:
+        says += f", {step.fill:.2f} € of the order for filling vias in pads"
     if step.below is None:
         return says
     less = " and ".join(
         f"{mm:.1f} mm {way}" for mm, way in zip(step.over_mm, ("across", "up"), strict=True) if mm > 0
     )
-    return f"{says}; less {less} it is {step.below.price / step.below.boards:.2f} €"
+    return f"{says}; less {less} it is {(step.below.price + step.fill) / step.below.boards:.2f} €"
 
 
 def tree_mm(design: Design, without: Collection[str] = ()) -> float:

@@ -20,6 +20,7 @@ from vane_step.core.board.geometry.copper_table import (
     Columns,
     differing,
 )
+from vane_step.core.board.geometry.filled_vias import bored_pads, filled_vias
 from vane_step.core.board.geometry.shapes import LAYER_BIT
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Package, PadSpec, Via
@@ -43,6 +44,7 @@ def dfm_findings(laid: Layout) -> Iterator[Finding]:
     """Find what should be looked at though it breaks no limit of the maker; what hangs on pours is elsewhere."""
     yield from _corners(laid.design)
     yield from _vias_in_pads(laid)
+    yield from _filled_vias(laid)
     yield from _deep_holes(laid)
     yield from _mask_bridges(laid)
     yield from _paste_openings(laid.design)
@@ -163,16 +165,26 @@ def _in_pour(
 
 
 def _vias_in_pads(laid: Layout) -> Iterator[Finding]:
-    of, (a, b, gap) = laid.columns, laid.near
-    # Of each pair the pad comes first.
-    keep = (of.kind[a] == KIND["pad"]) & (of.kind[b] == KIND["via"])
-    for pad, via, apart in zip(a[keep].tolist(), b[keep].tolist(), gap[keep].tolist(), strict=True):
-        one, two = of.items[pad], of.items[via]
-        bored = apart + two.radius_mm - two.drill_mm / 2
-        if not one.drill_mm and bored < -TOLERANCE_MM:
-            place = Place(net=two.net, pins=(one.id,), x_nm=nm(two.x_mm), y_nm=nm(two.y_mm))
-            text = f"The hole of via {two.id} lies in pad {one.id}: its solder runs away"
-            yield tell("via-in-pad", text, bored, 0.0, place, source=SOLDERING)
+    if laid.rules.fills_vias:
+        return
+    items = {i.id: i for i in laid.columns.items if i.kind in ("via", "pad")}
+    for via, pad in bored_pads(laid.design).items():
+        one, two = items[pad], items[via]
+        bored = float(one.spine.distance(two.spine)) - one.radius_mm - two.drill_mm / 2
+        place = Place(net=two.net, pins=(pad,), x_nm=nm(two.x_mm), y_nm=nm(two.y_mm))
+        text = f"The hole of via {via} lies in pad {pad}: its solder runs away"
+        yield tell("via-in-pad", text, bored, 0.0, place, source=SOLDERING)
+
+
+def _filled_vias(laid: Layout) -> Iterator[Finding]:
+    filled, rules = filled_vias(laid.design), laid.rules
+    if filled:
+        first = laid.design.vias[min(filled)]
+        place = Place(net=first.net, x_nm=first.x_nm, y_nm=first.y_nm)
+        vias = f"{len(filled)} via lies" if len(filled) == 1 else f"{len(filled)} vias lie"
+        text = f"{vias} in surface pads and must be filled, capped and plated over"
+        text += f": {rules.fill_price:.2f} € an order" if rules.fill_price else ""
+        yield tell("filled-vias", text, len(filled), 0, place, source=rules.title or rules.name)
 
 
 def _deep_holes(laid: Layout) -> Iterator[Finding]:

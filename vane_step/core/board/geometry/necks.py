@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from vane_step.core.derive import derived
+from vane_step.core.design.ballgrid import BallGrid, grid_of
 from vane_step.core.design.model import Design, Net, NetRule, Package, split_pin
 from vane_step.core.power import trace
 from vane_step.core.quantity import nm
@@ -18,15 +19,20 @@ STEPS = 12
 def copper_rules(design: Design) -> dict[str, NetRule]:
     """Give the copper rule of every net, with the neck it has near its pins where its rule names none.
 
-    Such a neck is as wide as the finest pad of the net, not finer than the maker's least track, and as long as its
-    current lets the pin stay within ``TIMES`` the rise allowed (:func:`trace.neck_rise_k`), ``MOST_MM`` at most.
+    Such a neck is as wide as the finest pad of the net, or as what passes between the pads of a grid, not finer than
+    the maker's least track. It is as long as its current lets the pin stay within ``TIMES`` the rise allowed
+    (:func:`trace.neck_rise_k`), ``MOST_MM`` at most; without a current it reaches out of a grid, however large that is.
     """
     finest = {name: _sides(p) for name, p in design.packages.items()}
-    least = min((min(of.values()) for of in finest.values() if of), default=0)
+    grids = {name: grid for name, p in design.packages.items() if (grid := grid_of(p))}
+    least = min(
+        [*(min(of.values()) for of in finest.values() if of), *(g.between_nm for g in grids.values())],
+        default=0,
+    )
     rules = {name: design.rule_of(name) for name in design.nets}
     for name, rule in rules.items():
-        if rule.neck_width_nm is None and rule.width_nm > least:
-            rules[name] = _with_neck(design, design.nets[name], rule, finest)
+        if rule.neck_width_nm is None and rule.width_nm > least - 2 * rule.clearance_nm:
+            rules[name] = _with_neck(design, design.nets[name], rule, finest, grids)
     return rules
 
 
@@ -44,18 +50,30 @@ def _sides(package: Package) -> dict[str, int]:
     return found
 
 
-def _with_neck(design: Design, net: Net, rule: NetRule, finest: dict[str, dict[str, int]]) -> NetRule:
-    sides = []
+def _with_neck(
+    design: Design, net: Net, rule: NetRule, finest: dict[str, dict[str, int]], grids: dict[str, BallGrid]
+) -> NetRule:
+    maker = design.board.rules
+    gap = max(rule.clearance_nm, maker.min_clearance_nm)
+    sides, reach_mm = [], 0.0
     for pin in net.pins:
         ref, number = split_pin(pin)
-        if ref in design.parts and number in (of := finest.get(design.parts[ref].package, {})):
+        if ref not in design.parts:
+            continue
+        pack = design.parts[ref].package
+        if number in (of := finest.get(pack, {})):
             sides.append(of[number])
-    width = max(min(sides, default=rule.width_nm), design.board.rules.min_width_nm)
+        grid = grids.get(pack)
+        passing = grid.width_nm(maker, gap) if grid is not None and number in grid.pads else None
+        if grid is not None and passing is not None:
+            # Between its neighbours, and out of the grid.
+            sides.append(passing)
+            reach_mm = max(reach_mm, (2 * grid.half_nm + grid.pitch_nm) / 1e6)
+    width = max(min(sides, default=rule.width_nm), maker.min_width_nm)
     if width >= rule.width_nm:
         return rule
-    return rule.model_copy(
-        update={"neck_width_nm": width, "neck_length_nm": nm(_reach_mm(design, rule, width / 1e6))}
-    )
+    long = max(_reach_mm(design, rule, width / 1e6), reach_mm if rule.current is None else 0.0)
+    return rule.model_copy(update={"neck_width_nm": width, "neck_length_nm": nm(long)})
 
 
 def _reach_mm(design: Design, rule: NetRule, width_mm: float) -> float:
