@@ -11,7 +11,7 @@ from pathlib import PurePath
 from vane_step.confined import confined
 from vane_step.core.board.outline.image_trace import trace_shapes
 from vane_step.core.board.outline.importers import PICTURES, Drawn, outline_from
-from vane_step.core.catalogue.own import OwnPart, read_own
+from vane_step.core.catalogue.own import Own, read_own
 from vane_step.core.circuit.blocks import SavedBlock, block_from
 from vane_step.core.circuit.capture import connections
 from vane_step.core.design.edits import SetOutline, Together
@@ -66,8 +66,8 @@ def block_file(content: bytes, name: str) -> SavedBlock:
     return confined(block_from, decoded(content, name), name, where=name)
 
 
-def own_parts(content: bytes, name: str) -> list[OwnPart | Package]:
-    """Read parts and packages of one's own."""
+def own_parts(content: bytes, name: str) -> list[Own]:
+    """Read parts, packages and rule sets of one's own."""
     return confined(read_own, decoded(content, name), name, where=name)
 
 

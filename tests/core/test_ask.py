@@ -96,6 +96,7 @@ class Verbs(unittest.TestCase):
             "slot": "slot 20 20 24 20 1.5",
             "clear": "clear ground 20 20 5x3",
             "rules": "rules four-layer-house 4",
+            "rule": 'rule track 0.14mm name "Shed press"',
             "go": "go U1",
             "undo": "undo",
             "redo": "redo",

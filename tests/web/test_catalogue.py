@@ -6,8 +6,9 @@ import re
 import unittest
 from typing import Any
 
-from tests.support import BEEPER, FROST
+from tests.support import BEEPER, FROST, PANEL
 from tests.web.support import Served
+from vane_step.core.design.rulefigures import FIGURES, shown, with_figures
 from vane_step.data.shipped import catalogue, catalogue_with
 
 
@@ -134,6 +135,42 @@ class Own(Served):
         again = {"file": ("own-parts.json", text, "application/json")}
         self.client.post(f"/d/{FROST}/own-parts/import", files=again, follow_redirects=False)
         self.assertIn("OWN-3", self.client.get("/own-parts.json").text)
+
+    def test_rules_of_ones_own(self) -> None:
+        """A house's figures changed are rules of one's own: kept, used by another design, brought again, removed."""
+
+        def said(text: str, name: str) -> int:
+            words = {"text": text, "version": self.version(name), "commit": True}
+            return self.client.post(f"/d/{name}/ask", json=words).status_code
+
+        for wrong in (
+            "rule track 0.3mm",
+            "rule via 0.4mm",
+            "rule foo 1",
+            "rule etched perhaps",
+            "rule price 3/1x1",
+        ):
+            self.assertEqual(said(wrong, FROST), 422, wrong)
+        self.assertEqual(said('rule track 0.2mm name "standard house"', FROST), 422)
+        self.assertEqual(said('rule track 0.2mm fills yes price 2/30x30/5/9.5 name "Shed press"', FROST), 200)
+        mine = self.design(FROST).board.rules
+        self.assertEqual((mine.name, mine.min_width_nm, mine.fills_vias), ("shed-press", 200_000, True))
+        self.assertEqual(
+            with_figures(mine, {w: shown(mine, f) for w, f in FIGURES.items() if w != "price"}), mine
+        )
+        self.assertIn("Keep them on the shelf", self.client.get(f"/d/{FROST}/board").text)
+        self.assertEqual(said("rules shed-press 2", BEEPER), 404)
+        self.client.post(f"/d/{FROST}/own-rules", follow_redirects=False)
+        self.assertEqual(said("rules shed-press 2", BEEPER), 200)
+        self.assertEqual(self.design(BEEPER).board.rules, mine)
+        text = self.client.get(f"/d/{FROST}/rules.json").text
+        self.client.post(f"/d/{FROST}/own-rules/remove", follow_redirects=False)
+        self.assertEqual(said("rules shed-press 2", PANEL), 404)
+        for content, answer in ((text, 303), (text.replace("shed-press", "standard-house"), 422)):
+            files = {"file": ("rules.json", content, "application/json")}
+            sent = self.client.post(f"/d/{PANEL}/own-parts/import", files=files, follow_redirects=False)
+            self.assertEqual(sent.status_code, answer)
+        self.assertIn("Shed press", self.client.get(f"/d/{PANEL}/board").text)
 
     def test_what_cannot_be_right_is_refused(self) -> None:
         """A part is held to the rules of those that ship, and a package of the design serves it elsewhere, too."""

@@ -63,7 +63,15 @@ def blocks() -> dict[str, SavedBlock]:
 
 def resources(own: Mapping[str, SavedBlock] | None = None, parts: tuple[str, ...] = ()) -> Resources:
     """Give what the ask line draws on: rules, catalogue and blocks, with the user's own parts and blocks among them."""
-    return Resources(rule_sets(), catalogue_with(parts), {**blocks(), **(own or {})})
+    mine = {name: r for name, r in own_rules(parts).items() if name not in rule_sets()}
+    known = {**blocks(), **(own or {})}
+    return Resources({**rule_sets(), **mine}, catalogue_with(parts), known, frozenset(mine))
+
+
+@lru_cache(maxsize=4)
+def own_rules(own: tuple[str, ...]) -> dict[str, RuleSet]:
+    """Give the rule sets among what is kept of one's own, by name, from their JSON."""
+    return {r.name: r for text in own for r in read_own(text, "own rules") if isinstance(r, RuleSet)}
 
 
 @lru_cache(maxsize=1)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Proposal, Resources, need, number, pairs, side_of
+from vane_step.core.ask.words import Proposal, need, number, pairs, side_of
 from vane_step.core.board.geometry.shapes import opening, rectangle
 from vane_step.core.board.silkscreen.filled_shapes import ink
 from vane_step.core.board.tracks.stitching import stitch
@@ -266,17 +266,3 @@ def set_drills(design: Design, words: Sequence[str]) -> Proposal:
         rules=rules.model_copy(update={"drills_nm": tuple(sizes)}), copper_layers=design.board.copper_layers
     )
     return Proposal(told, edit)
-
-
-@verb("rules", "rules NAME [LAYERS]", "choose a maker", ("rules",))
-def choose_rules(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
-    """Choose a maker's rules by name."""
-    sets = resources.rules
-    need(words, 1, "rules NAME [LAYERS]")
-    if words[0] not in sets:
-        raise NotFound(f"There are no rules called {words[0]}.", where="rules", allowed=", ".join(sets))
-    layers = round(number(words[1], "layers")) if len(words) > 1 else design.board.copper_layers
-    edit = edits.edit_from({"kind": "set-rules", "rules": sets[words[0]], "copper_layers": layers})
-    return Proposal(
-        f"the board is made by {sets[words[0]].title}, {layers} layer{'' if layers == 1 else 's'}", edit
-    )

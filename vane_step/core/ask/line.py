@@ -18,6 +18,7 @@ from vane_step.core.ask import (
     drawing,
     group,
     joining,
+    makers,
     parts,
     program,
     reasons,
@@ -40,6 +41,7 @@ from vane_step.core.design.model import (
     PinRole,
     natural,
 )
+from vane_step.core.design.rulefigures import FIGURES
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.patterns.families import DIMENSIONED
 from vane_step.core.patterns.packages import package_examples
@@ -61,6 +63,7 @@ DECLARING = (
     board,
     copper,
     bare,
+    makers,
     removing,
     program,
 )
@@ -151,6 +154,7 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "sense": ["to-rows", "to-columns"],
         "block": list(dict.fromkeys(p.block for p in design.parts.values() if p.block)),
         "rules": list(resources.rules),
+        "figure": list(FIGURES),
         "layer": list(design.board.layers),
         "role": list(get_args(NetRole)),
         "pin-role": list(get_args(PinRole)),

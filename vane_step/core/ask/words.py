@@ -16,11 +16,15 @@ from vane_step.core.errors import InputError
 
 @dataclass(frozen=True)
 class Resources:
-    """What sentences may draw on beside the design; it comes from outside, since the core reads no files."""
+    """What sentences may draw on beside the design; it comes from outside, since the core reads no files.
+
+    Of the ``rules`` those named in ``own_rules`` are kept by the user.
+    """
 
     rules: Mapping[str, RuleSet] = field(default_factory=dict)
     catalogue: Catalogue = field(default_factory=lambda: Catalogue({}))
     blocks: Mapping[str, SavedBlock] = field(default_factory=dict)
+    own_rules: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True)

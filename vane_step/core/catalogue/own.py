@@ -1,4 +1,4 @@
-"""Parts and packages of one's own: read, checked like those that ship, put among them; the store keeps them."""
+"""Parts, packages and rule sets of one's own: read, checked like those that ship; the store keeps them."""
 
 from __future__ import annotations
 
@@ -13,7 +13,8 @@ from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.catalogue.figures import PARAMETERS, VALUED
 from vane_step.core.catalogue.plausible import part_faults
 from vane_step.core.design.fileformat import input_error
-from vane_step.core.design.model import Package, PartKind, Pin, PinRole
+from vane_step.core.design.model import Package, PartKind, Pin, PinRole, RuleSet
+from vane_step.core.design.rulefigures import check_sound
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.part import pin_numbers
 from vane_step.core.patterns.packages import package
@@ -39,6 +40,9 @@ class OwnPart(BaseModel):
     pattern: Package | None = None
     pins: tuple[Pin, ...] = Field(min_length=1, max_length=2000)
     params: dict[str, float] = {}
+
+
+Own = OwnPart | Package | RuleSet
 
 
 def own_part(
@@ -192,9 +196,11 @@ def is_own(pack: Package) -> bool:
     return False
 
 
-def shelf_key(own: OwnPart | Package) -> str:
-    """Give the name a part or a package of one's own is kept under; no part's number has a blank."""
-    return own.number if isinstance(own, OwnPart) else f"package {own.name}"
+def shelf_key(own: Own) -> str:
+    """Give the name a part, a package or a rule set of one's own is kept under; no part's number has a blank."""
+    if isinstance(own, OwnPart):
+        return own.number
+    return f"{'rules' if isinstance(own, RuleSet) else 'package'} {own.name}"
 
 
 def entry_of(part: OwnPart) -> CataloguePart:
@@ -213,8 +219,8 @@ def entry_of(part: OwnPart) -> CataloguePart:
     )
 
 
-def read_own(text: str, where: str) -> list[OwnPart | Package]:
-    """Read a file of parts and packages of one's own: a list of them, or one; what has pads is a package.
+def read_own(text: str, where: str) -> list[Own]:
+    """Read a file of one's own: a list, or one; what has pads is a package, what has a least width a rule set.
 
     Raises
     ------
@@ -227,17 +233,21 @@ def read_own(text: str, where: str) -> list[OwnPart | Package]:
         raise InputError(
             f"This is no JSON: {error}.", where=where, next_step="Choose another file."
         ) from error
-    found: list[OwnPart | Package] = []
+    found: list[Own] = []
     for entry in data if isinstance(data, list) else [data]:
-        kind = Package if isinstance(entry, dict) and "pads" in entry else OwnPart
+        keys = entry.keys() if isinstance(entry, dict) else ()
+        kind = Package if "pads" in keys else RuleSet if "min_width_nm" in keys else OwnPart
         try:
-            found.append(kind.model_validate_json(json.dumps(entry)))
+            own: Own = kind.model_validate_json(json.dumps(entry))
+            if isinstance(own, RuleSet):
+                check_sound(own)
+            found.append(own)
         except ValidationError as error:
             raise input_error(error, where) from error
     return found
 
 
-def with_own(catalogue: Catalogue, own: Sequence[OwnPart | Package]) -> Catalogue:
+def with_own(catalogue: Catalogue, own: Sequence[Own]) -> Catalogue:
     """Give the catalogue with parts and packages of one's own among the others."""
     mine = [p for p in own if isinstance(p, OwnPart)]
     parts = {**catalogue.parts, **{p.number: entry_of(p) for p in mine}}

@@ -16,18 +16,34 @@ from vane_step.core.board.placement.gate_swap import with_channels
 from vane_step.core.board.placement.placer import Arrangement
 from vane_step.core.board.silkscreen.filled_shapes import ink
 from vane_step.core.design.edits import Edit, SetItem, apply
-from vane_step.core.design.model import natural
+from vane_step.core.design.model import RuleSet, natural
+from vane_step.core.design.rulefigures import FIGURES, shown
 from vane_step.core.errors import NotFound
 from vane_step.core.quantity import parse_length_nm
-from vane_step.data.shipped import rule_sets
 from vane_step.importers import files_of_another_board, is_drawing, legend_picture, outline_file
 from vane_step.store.designs import Kept
 from vane_step.web.pages.changes import answer, board_state, remember_board
 from vane_step.web.pages.fits import asked_of, met_of
-from vane_step.web.render import page, step_page, store_of
+from vane_step.web.render import page, resources_of, step_page, store_of
 from vane_step.web.view import board_view
 
 router = APIRouter()
+
+
+def _makers(request: Request) -> dict[str, Any]:
+    """Give the rule sets there are, by house and by method, and what their figures are called."""
+    known = resources_of(request)
+    makers: dict[str, list[RuleSet]] = {}
+    for rules in sorted(known.rules.values(), key=lambda r: (r.etched, r.name in known.own_rules)):
+        makers.setdefault("Etched by hand" if rules.etched else "Ordered from a house", []).append(rules)
+    return {
+        "rules": known.rules,
+        "makers": makers,
+        "own_rules": known.own_rules,
+        "shipped_rules": known.rules.keys() - known.own_rules,
+        "figures": [f for f in FIGURES.values() if f.kind != "prices"],
+        "figure_of": shown,
+    }
 
 
 def _told(request: Request, kept: Kept) -> dict[str, Any]:
@@ -41,7 +57,7 @@ def _told(request: Request, kept: Kept) -> dict[str, Any]:
         "kept": kept,
         "design": design,
         "score": scoreboard(design),
-        "rules": rule_sets(),
+        **_makers(request),
         "accepted": store_of(request).accepted(kept.id),
         "now": score_of(design),
         "asked": asked_of(request, kept),

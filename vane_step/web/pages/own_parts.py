@@ -1,15 +1,17 @@
-"""Parts and packages of one's own: made or imported, checked, kept for all designs; finding them is elsewhere."""
+"""Parts, packages and rules of one's own: made or imported, checked, kept for all designs."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Form, Request, UploadFile
 from fastapi.responses import RedirectResponse, Response
 
-from vane_step.core.catalogue.own import OwnPart, check_own, is_own, own_part, shelf_key
-from vane_step.core.errors import NotFound
-from vane_step.data.shipped import catalogue
+from vane_step.core.catalogue.own import Own, OwnPart, check_own, is_own, own_part, shelf_key
+from vane_step.core.design.model import RuleSet
+from vane_step.core.errors import InputError, NotFound
+from vane_step.core.fab.release import slug
+from vane_step.data.shipped import catalogue, rule_sets
 from vane_step.importers import own_parts
 from vane_step.web.log import log
 from vane_step.web.render import catalogue_of, store_of
@@ -47,15 +49,52 @@ def keep(
 
 
 @router.post("/d/{id}/own-parts/import")
-def bring(request: Request, id: str, file: UploadFile) -> RedirectResponse:
-    """Import parts of one's own from a file that was downloaded here or elsewhere."""
+def bring(
+    request: Request, id: str, file: UploadFile, then: Annotated[Literal["", "board"], Form()] = ""
+) -> RedirectResponse:
+    """Import parts, packages and rules of one's own from a file that was downloaded here or elsewhere."""
     found = own_parts(file.file.read(), file.filename or "own parts")
     for own in found:
         if isinstance(own, OwnPart):
             check_own(own, catalogue())
     for own in found:
-        store_of(request).shared.keep_part(shelf_key(own), own.model_dump_json())
-    return RedirectResponse(f"/d/{id}/parts?show=catalogue", 303)
+        _keep(request, own)
+    return RedirectResponse(f"/d/{id}/board" if then else f"/d/{id}/parts?show=catalogue", 303)
+
+
+def _keep(request: Request, own: Own) -> None:
+    if isinstance(own, RuleSet) and own.name in rule_sets():
+        raise InputError(
+            f"{own.name} are the rules of a house.",
+            where="name",
+            value=own.name,
+            next_step="Give yours another name.",
+        )
+    store_of(request).shared.keep_part(shelf_key(own), own.model_dump_json())
+
+
+@router.post("/d/{id}/own-rules")
+def keep_rules(request: Request, id: str) -> RedirectResponse:
+    """Keep the rules of this design for all designs."""
+    rules = store_of(request).get(id).design.board.rules
+    _keep(request, rules)
+    log.info("own rules", design=id, name=rules.name)
+    return RedirectResponse(f"/d/{id}/board", 303)
+
+
+@router.post("/d/{id}/own-rules/remove")
+def remove_rules(request: Request, id: str) -> RedirectResponse:
+    """Keep the rules of this design no longer for all designs."""
+    store_of(request).shared.forget_part(f"rules {store_of(request).get(id).design.board.rules.name}")
+    return RedirectResponse(f"/d/{id}/board", 303)
+
+
+@router.get("/d/{id}/rules.json")
+def download_rules(request: Request, id: str) -> Response:
+    """Give the rules a design is made by as a file, for another machine or the terminal."""
+    rules = store_of(request).get(id).design.board.rules
+    headers = {"Content-Disposition": f'attachment; filename="{slug(rules.name)}.json"'}
+    return Response(rules.model_dump_json(indent=1), media_type="application/json", headers=headers)
 
 
 @router.post("/d/{id}/own-package")
