@@ -19,7 +19,7 @@ from vane_step.core.catalogue.search import figure, tokens
 from vane_step.core.circuit.pins import counted
 from vane_step.core.controllers.choose import add_from
 from vane_step.core.design import edits
-from vane_step.core.design.model import Design, Extra, Part
+from vane_step.core.design.model import Design, Extra, Package, Part
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.part import new_part, next_refs
 from vane_step.core.patterns.packages import package_examples
@@ -119,7 +119,7 @@ def _added(design: Design, words: Sequence[str], resources: Resources) -> Propos
             allowed=", ".join(n for n, *_ in near),
             next_step="Say it in words, such as: add J1 barrel jack; or search the catalogue.",
         )
-        return _of_words(design, refs, count, rest, resources, unknown)
+        return _by_value(design, refs, count, rest, resources, unknown)
     if not refs:
         raise InputError(
             f"{name} is a package; a part of it needs its reference.",
@@ -127,9 +127,33 @@ def _added(design: Design, words: Sequence[str], resources: Resources) -> Propos
             value=name,
             next_step=f"Type: add U1 {name}",
         )
+    return _of_package(refs, pack, said)
+
+
+def _of_package(refs: list[str], pack: Package, said: list[str]) -> Proposal:
     values = said if len(said) == len(refs) else [" ".join(said)] * len(refs)
     adds = [edits.AddPart(part=new_part(r, pack, v), package=pack) for r, v in zip(refs, values, strict=True)]
-    return _told(adds, pack.title or name)
+    return _told(adds, pack.title or pack.name)
+
+
+def _by_value(
+    design: Design, refs: list[str], count: int, rest: list[str], resources: Resources, error: NotFound
+) -> Proposal:
+    """Add the part that words name, or a value in a package as it is said where the catalogue has no such part."""
+    try:
+        return _of_words(design, refs, count, rest, resources, error)
+    except InputError:
+        if not refs or len(rest) != 2 or not figure(rest[0]):
+            raise
+        try:
+            pack = design.packages.get(rest[1]) or resources.catalogue.package_of(
+                rest[1], design.board.rules.etched
+            )
+        except NotFound:
+            pack = None
+        if pack is None:
+            raise
+        return _of_package(refs, pack, [rest[0]])
 
 
 def _divided(design: Design, words: Sequence[str], resources: Resources) -> tuple[list[str], int, list[str]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Final, get_args
 
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, Resources, need, no_more
@@ -13,7 +14,7 @@ from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.circuit.reasons import where_it_counts
 from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, net_of, part_of
-from vane_step.core.design.model import Design, pin_name
+from vane_step.core.design.model import Design, PinRole, pin_name
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.pinfiles.table import role_of_name
 from vane_step.core.quantity import parse_value
@@ -142,13 +143,37 @@ def _valued(design: Design, ref: str, text: str, resources: Resources) -> tuple[
     return edits.SetValue(ref=ref, value=text), says
 
 
+# What people call the roles of pins.
+_ROLES: Final = {
+    "supply-in": "power supply vcc vdd pwr power-in",
+    "supply-out": "power-out source",
+    "ground": "gnd vss",
+    "input": "in",
+    "output": "out",
+    "io": "i/o inout bidirectional gpio both",
+    "open-drain": "od oc open-collector",
+    "unconnected": "nc n/c no-connect none",
+}
+
+
+def _pin_role(said: str) -> PinRole:
+    """Give the role a word means."""
+    word = said.lower()
+    for role in get_args(PinRole):
+        if word == role or word in _ROLES.get(role, "").split():
+            return role  # type: ignore[no-any-return]
+    raise InputError(
+        f"{said!r} is no role of a pin.", where="role", value=said, allowed=", ".join(get_args(PinRole))
+    )
+
+
 @verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", ("pin", "", "pin-role"))
 def set_pin(design: Design, words: Sequence[str]) -> Proposal:
     """Name a pin and say what it does."""
     form = "pin PIN NAME [ROLE]"
     need(words, 2, form)
     pin = find_pin(design, words[0])
-    data = {"kind": "set-pin", "pin": pin, "name": words[1], "role": words[2] if len(words) > 2 else None}
-    edit = edits.edit_from(data)
-    says = f"{pin} is called {words[1]}" + (f" and is of role {words[2]}" if len(words) > 2 else "")
+    role = _pin_role(words[2]) if len(words) > 2 else None
+    edit = edits.edit_from({"kind": "set-pin", "pin": pin, "name": words[1], "role": role})
+    says = f"{pin} is called {words[1]}" + (f" and is of role {role}" if role else "")
     return Proposal(says, edit, about=(pin,))

@@ -33,15 +33,20 @@ def new_part(ref: str, pack: Package, value: str = "", pins: Sequence[Pin] | Non
     Parameters
     ----------
     pins : sequence of Pin, optional
-        As :func:`vane_step.core.parts.pinfiles.fit` gives them; plain numbered pins when left out.
+        As :func:`vane_step.core.parts.pinfiles.fit` gives them; numbered pins when left out, named as well where
+        they follow from what the part is: of a diode with a mark pin 1 is the cathode (IPC-7351).
 
     Raises
     ------
     pydantic.ValidationError
         When the reference or the value cannot be one.
     """
-    listed = tuple(pins) if pins is not None else tuple(Pin(number=n) for n in pin_numbers(pack))
-    return Part(ref=ref, value=value, package=pack.name, kind=_kind(ref, pack), pins=listed, block=NEW_BLOCK)
+    kind = _kind(ref, pack)
+    if pins is None:
+        numbers = pin_numbers(pack)
+        names = ("K", "A") if kind in ("diode", "led") and pack.polarised else ("",) * len(numbers)
+        pins = [Pin(number=n, name=name) for n, name in zip(numbers, names, strict=True)]
+    return Part(ref=ref, value=value, package=pack.name, kind=kind, pins=tuple(pins), block=NEW_BLOCK)
 
 
 def pin_numbers(pack: Package) -> list[str]:
