@@ -322,6 +322,7 @@ MAKERS: dict[str, Maker] = {
     "route": lambda s, d: f"route {s.pin(d)} {s.pin(d)}",
     "widen": lambda s, d: f"widen {s.net(d)}",
     "neck": lambda s, d: f"neck {s.net(d)} 0.3mm 2mm",
+    "thermal": lambda s, d: f"thermal {s.ref(d)}",
     "rule": lambda s, d: f"rule {s.pick(('track', 'gap', 'ring', 'via', 'drill'))} 0.{s.pick((1, 2, 3))}mm",
     "vias": lambda s, d: f"vias {s.net(d)}",
     "teardrops": lambda s, d: f"teardrops {s.pick((s.net(d), 'all'))}{s.pick(('', ' off'))}",

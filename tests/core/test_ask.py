@@ -140,7 +140,8 @@ class Verbs(unittest.TestCase):
         )
         self.assertIn("puts 1 parts", ask(open_one, "arrange", SETS).says)
         self.assertEqual(
-            {*sentences, "route", "arrange", "advise", "widen", "stitch", "vias", "exchange"}, set(VERBS)
+            {*sentences, "route", "arrange", "advise", "widen", "thermal", "stitch", "vias", "exchange"},
+            set(VERBS),
         )
 
     def test_all_that_is_named_is_taken_out(self) -> None:

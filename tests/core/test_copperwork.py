@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import unittest
 
+import shapely
 from hypothesis import given, settings, strategies as st
 from shapely.geometry import LineString
 
@@ -16,6 +17,7 @@ from vane_step.core.board.placement.gate_swap import channels, exchanged
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule, PadSpec, Pin
 from vane_step.core.errors import EditRefused
+from vane_step.core.fab.reader import read_gerber
 from vane_step.core.fab.release import release
 from vane_step.core.order.board_price import price_step
 from vane_step.core.patterns.landpattern import pad_shape
@@ -229,6 +231,31 @@ class Prices(unittest.TestCase):
             smaller = price_step(d, (0, 0, w - step.over_mm[0], h - step.over_mm[1]))
             assert smaller
             self.assertLessEqual(smaller.now.price, step.below.price)
+
+
+class ThermalPads(unittest.TestCase):
+    """Vias through pads that carry heat, between the panes of their paste."""
+
+    @given(st.sampled_from(["front", "back"]), st.sampled_from([0, 30, 90, 271]))
+    @settings(max_examples=8, deadline=None)
+    def test_no_hole_meets_paste(self, side: str, turn: float) -> None:
+        """Turned or underneath: paste covers about half in panes, every hole lies between them, the files say the same."""
+        other = "back" if side == "front" else "front"
+        d = design([part("U1", "QFN-48", 20, 15, turn, side=side)], {"GND": "U1.49"})
+        d = said(d, "role GND ground", f"pour GND {other}")
+        bare = next(f for f in check(d).findings if f.code == "thermal-vias")
+        assert bare.remedy
+        done = said(d, bare.remedy.ask)
+        self.assertEqual((len(done.vias), codes(done)), (16, set()))
+        made = release(done, "2026-11-29T00:00:00Z")
+        self.assertEqual(made.read.differences, ())
+        paste = next(
+            read_gerber(t, n).image for n, t in made.files.items() if n.endswith(f"-paste-{side}.gbr")
+        )
+        middle = shapely.Point(20, 15).buffer(2.6)
+        self.assertTrue(0.45 < paste.intersection(middle).area / middle.area < 0.65)
+        for hole in done.vias.values():
+            self.assertGreater(paste.distance(shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6)), 0.13)
 
 
 if __name__ == "__main__":

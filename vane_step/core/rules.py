@@ -350,6 +350,7 @@ _ALL: Final = [
         ("loose-end", "a track ends in nothing", "look", "at least", "joined", THUMB),
         ("loose-via", "a via joins fewer than two layers", "look", "at least", "layers", THUMB),
         ("via-in-pad", "a via's hole lies in a surface pad", "look", "at least", "mm", THUMB),
+        ("thermal-vias", "no via carries heat off a thermal pad", "note", "at least", "vias", THUMB),
         ("filled-vias", "vias in pads must be filled", "note", "at most", "vias", HOUSE),
         ("aspect-ratio", "a hole is deep for its width", "look", "at most", "", THUMB),
         ("mask-bridge", "solder mask between pads is too narrow", "look", "at least", "mm", THUMB),

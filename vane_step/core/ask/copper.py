@@ -16,13 +16,15 @@ from vane_step.core.board.tracks.centre import centred
 from vane_step.core.board.tracks.current_vias import strengthened
 from vane_step.core.board.tracks.reroute import widened
 from vane_step.core.board.tracks.teardrops import tapered
-from vane_step.core.circuit.pins import find_pin
+from vane_step.core.board.tracks.thermal_vias import thermal_vias
+from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of
 from vane_step.core.design.model import (
     CurrentNeed,
     Design,
     NetRule,
+    Via,
 )
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.power import trace
@@ -275,6 +277,22 @@ def more_vias(design: Design, words: Sequence[str]) -> Proposal:
     if short:
         says += f"; at {short} place{'' if short == 1 else 's'} there is no room for enough"
     return Proposal(says, edit, about=(net,))
+
+
+@verb("thermal", "thermal REF …", "lay vias through thermal pads", ("some",))
+def lay_thermal_vias(design: Design, words: Sequence[str]) -> Proposal:
+    """Lay vias through the thermal pads of parts."""
+    need(words, 1, "thermal REF …")
+    refs = [r for word in words for r in counted(word.upper())]
+    now, laid = design, list[Via]()
+    for ref in refs:
+        edit = thermal_vias(now, ref)
+        now = edits.apply(now, edit)[0]
+        laid += edit.vias
+    says = (
+        f"lays {len(laid)} via{'' if len(laid) == 1 else 's'} through the thermal pads of {', '.join(refs)}"
+    )
+    return Proposal(says, edits.LayCopper(vias=tuple(laid)), about=tuple(refs))
 
 
 @verb(

@@ -10,6 +10,7 @@ from shapely.geometry import LinearRing, Polygon
 
 from vane_step import __version__
 from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.paste_windows import openings
 from vane_step.core.board.geometry.shapes import outline, pad_layers, place_point
 from vane_step.core.board.silkscreen.legend import legend
 from vane_step.core.design.model import Design, PadSpec, Part, PartPlace, PointNm, Side, pin_name
@@ -277,13 +278,16 @@ def mask(design: Design, side: Side, stamp: str) -> GerberFile:
 
 
 def paste(design: Design, side: Side, stamp: str) -> GerberFile:
-    """Write the stencil openings: the surface pads of a side at full size."""
+    """Write the stencil openings: the surface pads of a side at full size, thermal pads as panes."""
     out = GerberFile(f"Paste,{'Top' if side == 'front' else 'Bot'}", "Positive", stamp)
     for part, place, pad, (x, y) in _pads_on(design, side):
         if not pad.drill_nm:
             out.attributes(f"P,{_clean(part.ref)},{_clean(pad.number)}")
-            out.pad_aperture(pad.width_nm, pad.height_nm, pad.shape, _pad_turn(place), "Material")
-            out.flash(x, y)
+            pack = design.packages[part.package]
+            for dx, dy, wide, tall in openings(pack, pad):
+                out.pad_aperture(wide, tall, pad.shape, _pad_turn(place), "Material")
+                at = place_point(place, pad.x_nm + dx, pad.y_nm + dy) if (dx, dy) != (0, 0) else (x, y)
+                out.flash(round(at[0]), round(at[1]))
     return out
 
 

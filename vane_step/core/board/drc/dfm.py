@@ -21,14 +21,17 @@ from vane_step.core.board.geometry.copper_table import (
     differing,
 )
 from vane_step.core.board.geometry.filled_vias import bored_pads, filled_vias
-from vane_step.core.board.geometry.shapes import LAYER_BIT
+from vane_step.core.board.geometry.paste_windows import apart_nm, crossings, is_thermal, openings
+from vane_step.core.board.geometry.shapes import LAYER_BIT, package_point
 from vane_step.core.derive import derived
-from vane_step.core.design.model import Design, Package, PadSpec, Via
+from vane_step.core.design.model import Design, Package, Via, pin_name, split_pin
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.memo import Kept
 from vane_step.core.quantity import nm
 
 TOLERANCE_MM = 1e-6
+# How far a hole between two panes of paste may reach into them.
+OFF_NM = 20_000
 # Sharper corners hold etchant, which eats into the copper; what a ring of pour must leave for current and heat.
 LEAST_CORNER_DEG = 89.0
 LEAST_SPOKES = 2
@@ -45,6 +48,7 @@ def dfm_findings(laid: Layout) -> Iterator[Finding]:
     yield from _corners(laid.design)
     yield from _vias_in_pads(laid)
     yield from _filled_vias(laid)
+    yield from _thermal_pads(laid)
     yield from _deep_holes(laid)
     yield from _mask_bridges(laid)
     yield from _paste_openings(laid.design)
@@ -170,10 +174,25 @@ def _vias_in_pads(laid: Layout) -> Iterator[Finding]:
     items = {i.id: i for i in laid.columns.items if i.kind in ("via", "pad")}
     for via, pad in bored_pads(laid.design).items():
         one, two = items[pad], items[via]
+        if _beside_paste(laid.design, via, pad):
+            continue
         bored = float(one.spine.distance(two.spine)) - one.radius_mm - two.drill_mm / 2
         place = Place(net=two.net, pins=(pad,), x_nm=nm(two.x_mm), y_nm=nm(two.y_mm))
         text = f"The hole of via {via} lies in pad {pad}: its solder runs away"
         yield tell("via-in-pad", text, bored, 0.0, place, source=SOLDERING)
+
+
+def _beside_paste(design: Design, via: str, pad: str) -> bool:
+    """Tell whether a via's hole lies between the panes of paste of the pad it is in."""
+    ref, number = split_pin(pad)
+    part, hole = design.parts[ref], design.vias[via]
+    pack = design.packages[part.package]
+    if part.place is None:
+        return False
+    x, y = package_point(part.place, hole.x_nm, hole.y_nm)
+    near = min(apart_nm(pack, p, x, y) for p in pack.pads if p.number == number and p.layers != "through")
+    # The bars between panes are as wide as a hole, less what a hole may lie off.
+    return near >= hole.drill_nm / 2 - OFF_NM
 
 
 def _filled_vias(laid: Layout) -> Iterator[Finding]:
@@ -185,6 +204,26 @@ def _filled_vias(laid: Layout) -> Iterator[Finding]:
         text = f"{vias} in surface pads and must be filled, capped and plated over"
         text += f": {rules.fill_price:.2f} € an order" if rules.fill_price else ""
         yield tell("filled-vias", text, len(filled), 0, place, source=rules.title or rules.name)
+
+
+def _thermal_pads(laid: Layout) -> Iterator[Finding]:
+    """Find thermal pads on ground without a via through them, where the board has copper below to carry heat to."""
+    design = laid.design
+    if design.board.copper_layers < 2 or laid.rules.etched:
+        return
+    drilled = set(bored_pads(design).values())
+    for part in design.parts.values():
+        pack = design.packages[part.package]
+        for pad in pack.pads if part.place else ():
+            pin = pin_name(part.ref, pad.number)
+            net = design.nets.get(design.net_of(pin) or "")
+            if net is None or net.role != "ground" or pin in drilled or not is_thermal(pack, pad):
+                continue
+            assert part.place is not None
+            place = Place(refs=(part.ref,), pins=(pin,), x_nm=part.place.x_nm, y_nm=part.place.y_nm)
+            text = f"No via carries the heat of {part.ref} from its thermal pad {pin} to other copper"
+            remedy = Remedy(label="Lay vias through it", ask=f"thermal {part.ref}")
+            yield tell("thermal-vias", text, 0, len(crossings(pad)), place, source=SOLDERING, remedy=remedy)
 
 
 def _deep_holes(laid: Layout) -> Iterator[Finding]:
@@ -261,15 +300,19 @@ def _least_opening(package: Package) -> tuple[float, str, str]:
     known = _opening_of.get(package.mark())
     if known is None:
         flat = [p for p in package.pads if p.layers != "through"]
-        found = ((_area_ratio(p), p.number, f"{p.width_nm / 1e6:g} x {p.height_nm / 1e6:g} mm") for p in flat)
+        found = (
+            (_area_ratio(p.shape, w, h), p.number, f"{w / 1e6:g} x {h / 1e6:g} mm")
+            for p in flat
+            for _, _, w, h in openings(package, p)[:1]
+        )
         known = _opening_of.put(package.mark(), min(found, default=(math.inf, "", "")))
     return known
 
 
-def _area_ratio(pad: PadSpec) -> float:
-    """Give the ratio of a stencil opening's area to its walls', the opening as large as the pad."""
-    w, h = pad.width_nm / 1e6, pad.height_nm / 1e6
-    r = min(w, h) / 2 if pad.shape == "round" else 0.0
+def _area_ratio(shape: str, width_nm: int, height_nm: int) -> float:
+    """Give the ratio of a stencil opening's area to its walls'."""
+    w, h = width_nm / 1e6, height_nm / 1e6
+    r = min(w, h) / 2 if shape == "round" else 0.0
     area = w * h - (4 - math.pi) * r * r
     rim = 2 * (w + h) - (8 - 2 * math.pi) * r
     return area / (rim * STENCIL_MM)

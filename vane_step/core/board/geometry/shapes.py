@@ -114,6 +114,14 @@ def place_points(place: PartPlace, points_nm: Iterable[tuple[float, float]]) -> 
     return [(x0 + mirror * x * c - y * s, y0 + mirror * x * s + y * c) for x, y in points_nm]
 
 
+def package_point(place: PartPlace, x_nm: float, y_nm: float) -> tuple[float, float]:
+    """Carry a point of the board into the package of a placed part, in nanometres."""
+    c, s = _turned(place.turn_deg)
+    dx, dy = x_nm - place.x_nm, y_nm - place.y_nm
+    across, up = dx * c + dy * s, dy * c - dx * s
+    return (-across if place.side == "back" else across), up
+
+
 def _pad_points(pad: PadSpec, place: PartPlace) -> tuple[list[tuple[float, float]], float]:
     """Give what spans a placed pad's spine in nm (a point, two ends or four corners) and its radius in mm."""
     half_w, half_h = pad.width_nm / 2, pad.height_nm / 2

@@ -94,7 +94,9 @@ def _layers_over(pours: list[PouredCopper], points: np.ndarray, half: float) -> 
     return np.sum(list(within.values()), axis=0) if within else np.zeros(len(points), dtype=int)
 
 
-def clear_for_vias(design: Design, net: str, points: np.ndarray, half: float) -> np.ndarray:
+def clear_for_vias(
+    design: Design, net: str, points: np.ndarray, half: float, in_pads: bool = False
+) -> np.ndarray:
     """Tell where a via breaks no gap: to other copper, holes, the edge, free zones, and pads that are soldered.
 
     Parameters
@@ -103,6 +105,8 @@ def clear_for_vias(design: Design, net: str, points: np.ndarray, half: float) ->
         Places of vias in millimetres.
     half : float
         Half the via's pad, in millimetres.
+    in_pads
+        Whether they may lie in surface pads of their net.
 
     Returns
     -------
@@ -115,7 +119,7 @@ def clear_for_vias(design: Design, net: str, points: np.ndarray, half: float) ->
         if item.net != net:
             shapes.append(item.spine)
             reach.append(item.radius_mm + half + max(own, design.rule_of(item.net).clearance_nm) / 1e6)
-        elif item.kind == "pad" and not item.drill_mm:
+        elif item.kind == "pad" and not item.drill_mm and not in_pads:
             shapes.append(item.spine)
             reach.append(item.radius_mm + half + max(0, rules.mask_margin_nm) / 1e6)
     bored = {h.id for h in bare_holes(design)}
