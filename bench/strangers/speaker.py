@@ -322,6 +322,8 @@ MAKERS: dict[str, Maker] = {
     "route": lambda s, d: f"route {s.pin(d)} {s.pin(d)}",
     "widen": lambda s, d: f"widen {s.net(d)}",
     "neck": lambda s, d: f"neck {s.net(d)} 0.3mm 2mm",
+    "names": lambda s, d: f"names {s.ref(d)}{s.pick(('', ' pin', ' off'))}",
+    "values": lambda s, d: f"values {s.ref(d)}",
     "thermal": lambda s, d: f"thermal {s.ref(d)}",
     "rule": lambda s, d: f"rule {s.pick(('track', 'gap', 'ring', 'via', 'drill'))} 0.{s.pick((1, 2, 3))}mm",
     "vias": lambda s, d: f"vias {s.net(d)}",

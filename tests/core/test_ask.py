@@ -70,6 +70,8 @@ class Verbs(unittest.TestCase):
             "unlock": "unlock R9",
             "width": "width PUMP 2A",
             "neck": "neck PUMP 0.5mm 2mm",
+            "names": "names J5 pin",
+            "values": "values R7 R8",
             "current": "current PUMP 500 mA 10 K",
             "rail": "rail 12V 10.8..14.4",
             "clearance": "clearance PUMP 0.3mm",

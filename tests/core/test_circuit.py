@@ -238,3 +238,37 @@ class Pins(unittest.TestCase):
         for known in resources().catalogue.parts.values():
             for pin in known.pins:
                 self.assertTrue(all(bears(Part(ref="U1", package="X", params=known.params), pin)))
+
+
+class Buses(unittest.TestCase):
+    """A net called a bus, or pins called as those of one, are judged as lines that are only pulled low."""
+
+    def test_pull_ups(self) -> None:
+        """Without one, too strong, too weak, right; a driven net and one plain pin are left alone."""
+        for ohms, name, role, other, wanted in (
+            ("", "A", "bus", "io", "no-pull-up"),
+            ("", "SDA", "signal", "io", "no-pull-up"),
+            ("47", "A", "bus", "io", "pull-up"),
+            ("10M", "A", "bus", "io", "pull-up"),
+            ("4k7", "A", "bus", "io", ""),
+            ("", "A", "signal", "io", ""),
+            ("", "A", "bus", "output", ""),
+        ):
+            with self.subTest(ohms=ohms, name=name, role=role, other=other):
+                parts = [
+                    part("U1", "SOIC-8", 10, 10),
+                    part("U2", "SOIC-8", 30, 10),
+                    part("J1", "HDR-1x2", 5, 20),
+                ]
+                nets = {"LINE": "U1.1 U2.1", "3V3": "J1.1 U1.8 U2.8"}
+                if ohms:
+                    parts.append(part("R1", "CHIP-1608M", 20, 20, value=ohms, kind="resistor"))
+                    nets = {"LINE": "U1.1 U2.1 R1.1", "3V3": "J1.1 U1.8 U2.8 R1.2"}
+                words = (
+                    f"pin U1.1 {name} io",
+                    f"pin U2.1 {name} {other}",
+                    f"role LINE {role}",
+                    "role 3V3 supply",
+                )
+                told = {c for _, c in found(said(design(parts, nets), *words)) if "pull-up" in c}
+                self.assertEqual(told, {wanted} - {""})

@@ -376,6 +376,7 @@ _ALL: Final = [
         "legend",
         ("legend-on-pad", "a print is too near to a pad", "look", "at least", "mm", HOUSE),
         ("legend-height", "a text is too small to print", "look", "at least", "mm", HOUSE),
+        ("stale-label", "a label says what is no longer so", "look", "at most", "labels", "the circuit"),
         ("unprinted", "a reference has no room", "note", "at most", "references", "the legend"),
     ),
     *_rows(

@@ -11,7 +11,7 @@ from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.ask.group import some_parts
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Action, Proposal, few, need, no_more, number, side_of
+from vane_step.core.ask.words import Action, Proposal, few, need, no_more, number
 from vane_step.core.board.geometry.mouth import OUTWARDS
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.board.geometry.sides import home_side
@@ -231,29 +231,6 @@ def on_edge(design: Design, words: Sequence[str]) -> Proposal:
     places = row_on_edge(design, parts, edge, (min(lengths), max(lengths)) if lengths else None)
     says = f"puts {few(refs)} on the {edge} edge with equal gaps"
     return Proposal(says, edits.PlaceParts(places=dict(places)), about=refs)
-
-
-@verb("text", 'text "WORDS" X Y [HEIGHT] [back]', "print on the legend")
-def print_text(design: Design, words: Sequence[str]) -> Proposal:
-    """Print on the legend."""
-    form = 'text "WORDS" X Y [HEIGHT] [back]'
-    need(words, 3, form)
-    k = 1
-    while f"text{k}" in design.texts:
-        k += 1
-    usual = max(nm(1.2), design.board.rules.legend_height_nm)
-    sized = len(words) > 3 and words[3] not in ("front", "back")
-    height = parse_length_nm(words[3], "height") if sized else usual
-    side = side_of(words[3 + sized :], form)
-    text = LegendText(
-        id=f"text{k}",
-        text=words[0],
-        x_nm=parse_length_nm(words[1], "x"),
-        y_nm=parse_length_nm(words[2], "y"),
-        height_nm=height,
-        side=side,
-    )
-    return Proposal(f"prints “{words[0]}” on the {side}", edits.SetItem(text=text))
 
 
 @verb("move", "move ID X Y", "shift a hole or a text", ("item",))

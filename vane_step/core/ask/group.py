@@ -135,13 +135,25 @@ def each_placed(
     return make
 
 
-turn_parts = verb("turn", "turn REF … [DEGREES]", "turn parts", ("some",))(
-    each_placed(
-        "turn",
-        "turns {parts} by {by} degrees, to {one.turn_deg:g}",
-        lambda place, by: place.model_copy(update={"turn_deg": (place.turn_deg + by) % 360}),
-    )
+_turned = each_placed(
+    "turn",
+    "turns {parts} by {by} degrees, to {one.turn_deg:g}",
+    lambda place, by: place.model_copy(update={"turn_deg": (place.turn_deg + by) % 360}),
 )
+
+
+@verb("turn", "turn REF … [DEGREES] · turn TEXT [DEGREES]", "turn parts", ("some",))
+def turn_parts(design: Design, words: Sequence[str]) -> Proposal:
+    """Turn parts, or a text of the legend."""
+    if not words or words[0] not in design.texts:
+        return _turned(design, words)
+    by = number(words[1], "turn") if len(words) > 1 else 90.0
+    old = design.texts[words[0]]
+    text = old.model_copy(update={"turn_deg": (old.turn_deg + by) % 360})
+    says = f"turns “{old.text}” by {by:g} degrees, to {text.turn_deg:g}"
+    return Proposal(says, edits.SetItem(text=text), about=(words[0],))
+
+
 _flipped = each_placed(
     "flip",
     "{parts} to the other side: {one.side}",

@@ -140,12 +140,7 @@ def _spellings(wired: Wiring) -> Iterator[Finding]:
 def _pull_ups(wired: Wiring) -> Iterator[Finding]:
     """Open-drain nets: without pull-up, or with pull-ups that together are too strong or too weak."""
     for net in wired.nets.values():
-        # A transistor pulls a load, not a line: it wants no pull-up.
-        drains = [
-            part.ref
-            for part, pin in wired.pins_on(net.name)
-            if pin.role == "open-drain" and not is_switch(part)
-        ]
+        drains = _pulling(wired, net)
         if (
             not drains
             or len(net.pins) < 2
@@ -155,13 +150,14 @@ def _pull_ups(wired: Wiring) -> Iterator[Finding]:
         ups = [(p, n, v) for p, n in _between(wired, "resistor", net, "supply") if (v := value_of(p))]
         refs = tuple(dict.fromkeys(drains))
         if not _between(wired, "resistor", net, "supply"):
+            told = any(pin.role == "open-drain" for _, pin in wired.pins_on(net.name))
             yield tell(
                 "no-pull-up",
-                f"Open-drain net {net.name} has no pull-up",
+                f"Open-drain net {net.name} has no pull-up" if told else f"Bus {net.name} has no pull-up",
                 0,
                 1,
                 Place(refs=refs, net=net.name),
-                source="open-drain outputs only pull low",
+                source="open-drain outputs only pull low" if told else "what shares a line only pulls it low",
             )
         pulled = volts(ups[0][1]) if ups else None
         if pulled is None:
@@ -191,6 +187,22 @@ def _pull_ups(wired: Wiring) -> Iterator[Finding]:
                 Place(refs=names, net=net.name),
                 source="1 µs / (0.8473 · 100 pF)",
             )
+
+
+def _pulling(wired: Wiring, net: Net) -> list[str]:
+    """Name the parts whose pins only pull a net low.
+
+    That are open-drain pins; on a net whose role is a bus, or whose pins are called as those of a two-wire bus are,
+    also plain pins, unless one of them is said to drive the net both ways.
+    """
+    # A transistor pulls a load, not a line: it wants no pull-up.
+    pins = [(part, pin) for part, pin in wired.pins_on(net.name) if not is_switch(part)]
+    drains = [part.ref for part, pin in pins if pin.role == "open-drain"]
+    shared = [part.ref for part, pin in pins if pin.role == "io"]
+    if any(pin.role == "output" for _, pin in pins) or len(set(shared) | set(drains)) < 2:
+        return drains
+    named = any(BUS_WORD.search(pin.name.upper()) for _, pin in pins)
+    return [*drains, *shared] if net.role == "bus" or named else drains
 
 
 def _is_bus(wired: Wiring, net: Net) -> bool:

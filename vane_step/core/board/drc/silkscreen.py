@@ -12,8 +12,8 @@ from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach
 from vane_step.core.board.geometry.mask_openings import openings_near
 from vane_step.core.board.silkscreen.designators import references
 from vane_step.core.board.silkscreen.legend import SIDES, Print, polylines, prints
-from vane_step.core.design.model import Design, Side, natural
-from vane_step.core.finding import Finding, Place, tell
+from vane_step.core.design.model import Design, Side, natural, pin_name
+from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.memo import Kept
 
 
@@ -34,11 +34,35 @@ def silkscreen_findings(laid: Layout) -> Iterable[Finding]:
         for one in printed:
             yield from (_legend_of.get(id(one)) or (one, ()))[1]
         yield from _unprinted(laid.design, side)
+    yield from _stale_labels(laid.design)
     least = laid.rules.legend_height_nm / 1e6
     for item in laid.design.texts.values():
         if not item.shape and item.height_nm / 1e6 < least - TOLERANCE_MM:
             place, text = at(item.x_nm / 1e6, item.y_nm / 1e6), f"Text “{item.text}” is too small to print"
             yield breach(laid, "legend-height", text, item.height_nm / 1e6, least, place, "look")
+
+
+def _stale_labels(design: Design) -> Iterable[Finding]:
+    """Tell the labels at pins and parts that no longer say what the pin's net or the part's value is called."""
+    for label in design.texts.values():
+        ref, _, of = label.id.rpartition("-")
+        part = design.parts.get(ref)
+        numbers = {p.number: p for p in part.pins} if part else {}
+        if part is None or (of != "value" and of not in numbers):
+            continue
+        right = {part.value} if of == "value" else {design.net_of(pin_name(ref, of)), numbers[of].name}
+        if label.text not in right:
+            named = min(filter(None, right), default="")
+            what = (
+                f"{ref} is {named or 'without a value'}"
+                if of == "value"
+                else f"{ref}.{of} is {named or 'open'}"
+            )
+            text = f"The legend says “{label.text}” where {what}"
+            verb = "values" if of == "value" else "names"
+            place = Place(refs=(ref,), x_nm=label.x_nm, y_nm=label.y_nm)
+            remedy = Remedy(label="Print it anew", ask=f"{verb} {ref}")
+            yield tell("stale-label", text, 1, 0, place, source="the circuit", remedy=remedy)
 
 
 def _unprinted(design: Design, side: Side) -> Iterable[Finding]:

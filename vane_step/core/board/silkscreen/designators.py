@@ -52,7 +52,7 @@ def as_printed(text: LegendText) -> Printed:
     return Printed(text.id, text.text, text.side, x, y, height, text.turn_deg)
 
 
-def _text_box(text: LegendText) -> Polygon:
+def text_box(text: LegendText) -> Polygon:
     """Give the box a text or a shape fills."""
     return shapely.box(*shape_of(text).bounds) if text.shape else as_printed(text).box()
 
@@ -91,7 +91,7 @@ def _in_the_way(design: Design) -> tuple[list[bytes], np.ndarray]:
         frames.append((x - r, y - r, x + r, y + r))
         marks.append(hole.mark())
     for text in design.texts.values():
-        frames.append(_text_box(text).bounds)
+        frames.append(text_box(text).bounds)
         marks.append(text.mark())
     return marks, np.array(frames).reshape(-1, 4)
 
@@ -217,7 +217,7 @@ def _free_spots(
     flat = spots.reshape(-1, 4)
     boxes = np.hstack([flat[:, :2] - half, flat[:, :2] + half])
     frames = shapely.box(*boxes.T)
-    texts = [_text_box(t) for t in design.texts.values() if t.side == side]
+    texts = [text_box(t) for t in design.texts.values() if t.side == side]
     solids = np.concatenate([solids, np.array(texts, dtype=object)])
     hit, solid = STRtree(solids).query(frames, predicate="intersects")
     free = shapely.covers(inner(design, 0.3), frames)
