@@ -13,6 +13,7 @@ from tests.support import FROST, board, demo, design, part, said
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.silkscreen.designators import as_printed
+from vane_step.core.board.silkscreen.strokefont import text_lines
 from vane_step.core.patterns.packages import package
 
 
@@ -58,6 +59,9 @@ class Labels(unittest.TestCase):
         done = said(d, "values R7 R8 R13 C4", 'text "UP" 40 28 turn=90', "turn text1 30")
         self.assertEqual({done.texts[f"{r}-value"].text for r in ("R7", "R8")}, {"3k6"})
         self.assertEqual(done.texts["text1"].turn_deg, 120)
+        for small, capital in (("10m", "10M"), ("4k7", "4K7")):
+            self.assertNotEqual(text_lines(small, 0, 0, 1), text_lines(capital, 0, 0, 1))
+        self.assertEqual(text_lines("Mimi", 0, 0, 1), text_lines("MIMI", 0, 0, 1))
         before, after = ([f.message for f in check(x).findings if f.code == "unprinted"] for x in (d, done))
         self.assertEqual(before, after)
 

@@ -1,12 +1,14 @@
 """A single-line font for legend and artwork: text to polylines; where text goes is decided elsewhere.
 
-Glyphs are drawn here on a grid 4 wide and 6 high, capitals only; lower case prints as capitals.
+Glyphs are drawn here on a grid 4 wide and 6 high. Lower case prints as capitals, but for the prefixes of values, where
+a small letter means another size than a capital: 10m and 10M.
 """
 
 from __future__ import annotations
 
 import functools
 import math
+import re
 from typing import Final
 
 # Each glyph: strokes separated by spaces; a stroke is a run of grid points "xy".
@@ -67,8 +69,16 @@ STROKES: Final[dict[str, str]] = {
     "<": "360330",
     ">": "164310",
     "°": "1636341416",
+    "k": "0006 3402 1330",
+    "m": "0004 03142320 23344340",
+    "n": "0004 0314344340",
+    "p": "0004 043443423101",
+    "u": "0401103041 4440",
+    "µ": "0400 02113142 4441",
+    "Ω": "001011030416364443313040",
     " ": "",
 }
+_PREFIX: Final = re.compile(r"(?<=[0-9])[kmnpuµ]")
 
 
 def _points(stroke: str) -> list[tuple[int, int]]:
@@ -111,8 +121,9 @@ def text_lines(
     start = -text_width(text, height_mm) / 2
     c, s = math.cos(math.radians(turn_deg)), math.sin(math.radians(turn_deg))
     lines = []
-    for i, letter in enumerate(text.upper()):
-        for stroke in FONT.get(letter, FONT["?"]):
+    small = {m.start() for m in _PREFIX.finditer(text)}
+    for i, letter in enumerate(text):
+        for stroke in FONT.get(letter if i in small else letter.upper(), FONT["?"]):
             line = []
             for gx, gy in stroke:
                 x, y = start + (i * ADVANCE + gx) * scale, (gy - CAP_HEIGHT / 2) * scale
