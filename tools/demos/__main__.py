@@ -8,6 +8,8 @@ from collections.abc import Callable
 from pathlib import Path
 
 from tools.demos.cider_press_logger import cider_press_logger
+from tools.demos.comb_blade import comb_blade
+from tools.demos.crate_scale import crate_scale
 from tools.demos.frost_sentinel import frost_sentinel
 from tools.demos.packing_bench_panel import packing_bench_panel
 from tools.demos.sketch import said
@@ -31,12 +33,16 @@ DEMOS: dict[str, Callable[[], Design]] = {
     "2-seedling-thirst-beeper": thirst_beeper,
     "3-packing-bench-panel": packing_bench_panel,
     "4-cider-press-logger": cider_press_logger,
+    "5-crate-scale": crate_scale,
+    "6-comb-blade": comb_blade,
 }
 AFTERWARDS = {
     "1-frost-sentinel": ("vias 12V", "centre all"),
     "2-seedling-thirst-beeper": ("centre all",),
     "3-packing-bench-panel": ("centre all",),
     "4-cider-press-logger": ("centre all", "stitch GND 6"),
+    "5-crate-scale": ("centre all", "names J1 J2 J3"),
+    "6-comb-blade": ("centre all", "stitch GND 8", "names J1 J2"),
 }
 
 

@@ -33,10 +33,10 @@ from vane_step.core.quantity import nm, parse_length_nm, parse_value
 MAX_WIDTH_NM = 50_000_000
 
 
-@verb("current", "current NET 500mA [10K] · current NET none", "say what a net carries", ("net",))
+@verb("current", "current NET 500mA [1s] [10K] · current NET none", "say what a net carries", ("net",))
 def set_current(design: Design, words: Sequence[str]) -> Proposal:
     """Say what a net carries, as ``width`` does; a bare number is amperes here."""
-    form = "current NET 500mA [10K] · current NET none"
+    form = "current NET 500mA [1s] [10K] · current NET none"
     need(words, 2, form)
     said = measures(words[1:])
     if said[0].replace(",", ".").replace(".", "", 1).isdigit():
@@ -50,13 +50,13 @@ def set_current(design: Design, words: Sequence[str]) -> Proposal:
 
 @verb(
     "width",
-    "width NET 0.8mm · width NET 2A [10K] · width NET none",
+    "width NET 0.8mm · width NET 2A [1s] [10K] · width NET none",
     "track width by length or by current",
     ("net",),
 )
 def set_width(design: Design, words: Sequence[str]) -> Proposal:
     """Set a track width by current or by length, or take the current off a net again."""
-    form = "width NET 0.8mm · width NET 2A [10K] · width NET none"
+    form = "width NET 0.8mm · width NET 2A [1s] [10K] · width NET none"
     need(words, 2, form)
     net = net_of(design, words[0])
     said = measures(words[1:])
@@ -68,16 +68,21 @@ def set_width(design: Design, words: Sequence[str]) -> Proposal:
         says = f"{net.name} carries no current to speak of: tracks {rules.default_width_nm / 1e6:g} mm wide, as usual"
         return Proposal(says, edits.SetNetRule(net=net.name, rule=plain), about=(net.name,))
     if said[0].endswith("A"):
+        pulse = next((w for w in said[1:] if w.endswith("s")), None)
+        said = [w for w in said if w is not pulse]
         no_more(said, 2, form)
         amps = parse_value(said[0], "current", "A")
+        seconds = _seconds(pulse) if pulse else None
         rise = parse_value(said[1], "rise", "K") if len(said) > 1 else 10.0
-        needed = _needed_mm(design, rule, amps, rise)
+        needed = _needed_mm(design, rule, amps, rise, seconds)
         # A current never makes a track thinner than it would be without one.
         least = max(rules.min_width_nm, rules.default_width_nm, nm(math.ceil(needed / 0.05 - 1e-9) * 0.05))
         rule = rule.model_copy(
-            update={"width_nm": least, "current": CurrentNeed(current_a=amps, rise_k=rise)}
+            update={"width_nm": least, "current": CurrentNeed(current_a=amps, rise_k=rise, seconds=seconds)}
         )
-        says = f"{net.name} carries {amps:g} A: {needed:.3f} mm for {rise:g} K ({trace.SOURCE})"
+        long = f" for {seconds:g} s" if seconds else ""
+        by = trace.SOURCE + (", or no heat lost" if seconds else "")
+        says = f"{net.name} carries {amps:g} A{long}: {needed:.3f} mm for {rise:g} K ({by})"
         says += f", rule {least / 1e6:g} mm"
         wide = design.replaced(nets={**design.nets, net.name: net.model_copy(update={"rule": rule})})
         if (narrow := copper_rule(wide, net.name)).neck_width_nm and narrow.neck_length_nm:
@@ -88,8 +93,10 @@ def set_width(design: Design, words: Sequence[str]) -> Proposal:
         rule = rule.model_copy(update={"width_nm": least})
         says = f"tracks of {net.name} are to be {least / 1e6:g} mm wide"
         carries = rule.current
-        if carries and (needed := _needed_mm(design, rule, carries.current_a, carries.rise_k)) > least / 1e6:
-            says += f", though the {carries.current_a:g} A it carries need {needed:.2f} mm for {carries.rise_k:g} K"
+        if carries is not None:
+            needed = _needed_mm(design, rule, carries.current_a, carries.rise_k, carries.seconds)
+            if needed > least / 1e6:
+                says += f", though the {carries.current_a:g} A it carries need {needed:.2f} mm for {carries.rise_k:g} K"
     if not 0 < least <= MAX_WIDTH_NM:
         raise InputError(
             f"A track {least / 1e6:g} mm wide is none.",
@@ -128,14 +135,30 @@ def set_neck(design: Design, words: Sequence[str]) -> Proposal:
     says = f"tracks of {net.name} may be {thin / 1e6:g} mm wide within {long / 1e6:g} mm of its pins"
     if rule.current is not None:
         amps, copper = rule.current.current_a, design.board.rules.copper_um
-        rise = trace.neck_rise_k(thin / 1e6, rule.width_nm / 1e6, long / 1e6, amps, copper, "outer")
+        rise = trace.neck_rise_k(
+            thin / 1e6, rule.width_nm / 1e6, long / 1e6, amps, copper, "outer", rule.current.seconds
+        )
         says += f": up to {rise:.0f} K warm at the pin with {amps:g} A"
     return Proposal(says, edits.SetNetRule(net=net.name, rule=rule), about=(net.name,))
 
 
-def _needed_mm(design: Design, rule: NetRule, amps: float, rise_k: float) -> float:
+def _seconds(said: str) -> float:
+    seconds = parse_value(said, "time", "s")
+    if not 0 < seconds <= 600:
+        raise InputError(
+            f"{said} is no pulse.", where="time", value=said, allowed="above 0 to 600 s, or none for ever"
+        )
+    return seconds
+
+
+def _needed_mm(
+    design: Design, rule: NetRule, amps: float, rise_k: float, seconds: float | None = None
+) -> float:
     """Give the width a current needs on the worst of the layers a net's tracks run on."""
-    return max(trace.trace(amps, rise_k, um, where).needed_mm for um, where in _copper_of(design, rule))
+    return max(
+        trace.trace(amps, rise_k, um, where, seconds=seconds).needed_mm
+        for um, where in _copper_of(design, rule)
+    )
 
 
 def _copper_of(design: Design, rule: NetRule) -> list[tuple[float, trace.Where]]:

@@ -136,10 +136,14 @@ class Part(Frozen):
 
 
 class CurrentNeed(Frozen):
-    """Why a net's tracks must have a certain width: the current they carry and the rise allowed."""
+    """Why a net's tracks must have a certain width: the current they carry and the rise allowed.
+
+    A current of some ``seconds`` is a pulse, after which all cools down again; without them it may flow for ever.
+    """
 
     current_a: float = Field(gt=0, le=35)
     rise_k: float = Field(default=10.0, ge=1, le=100)
+    seconds: float | None = Field(default=None, gt=0, le=600)
 
 
 class NetRule(Frozen):

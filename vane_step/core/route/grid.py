@@ -173,7 +173,9 @@ def _neck_cells(job: NetJob, copper: list[CopperItem], lattice: Lattice) -> np.n
     frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
     for item in copper:
         if item.kind == "pad":
-            reach = item.radius_mm + job.neck_reach_mm - NECK_SAFETY_MM
+            # The end of a neck lies within the wide track it leaves.
+            inside = (job.width_mm - job.neck_mm) / 2
+            reach = item.radius_mm + job.neck_reach_mm + inside - NECK_SAFETY_MM
             near[kernel.cells_within(np.array(shape_row(item)), reach, *frame)] = True
     return np.flatnonzero(near)
 

@@ -238,10 +238,15 @@ def _about_net(design: Design, key: str) -> dict[str, Any]:
     if rule.current:
         amps, rise, copper = rule.current.current_a, rule.current.rise_k, design.board.rules.copper_um
         width = rule.width_nm / 1e6
-        answer = trace.trace(amps, rise, copper, "outer", width=width, length=max(length, 0.01))
+        seconds = rule.current.seconds
+        answer = trace.trace(
+            amps, rise, copper, "outer", width=width, length=max(length, 0.01), seconds=seconds
+        )
     counts = where_it_counts(design, key) if net.role == "supply" else []
-    groups = via_groups(design, key) if rule.current else []
-    carried = [(carried_a(design, g, rule.current.rise_k), len(g)) for g in groups] if rule.current else []
+    carried = []
+    if (current := rule.current) is not None:
+        groups = via_groups(design, key)
+        carried = [(carried_a(design, g, current.rise_k, current.seconds), len(g)) for g in groups]
     return {
         "net": net,
         "rule": rule,
@@ -264,7 +269,9 @@ def _about_copper(design: Design, key: str) -> dict[str, Any]:
     group = (
         next((g for g in via_groups(design, found.net) if found in g), []) if isinstance(found, Via) else []
     )
-    carried = carried_a(design, group, rule.current.rise_k if rule.current else 10.0)
+    carried = carried_a(
+        design, group, *((rule.current.rise_k, rule.current.seconds) if rule.current else (10.0, None))
+    )
     return {"copper": found, "rule": rule, "group": len(group), "carried": carried}
 
 

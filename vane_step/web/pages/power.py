@@ -36,15 +36,15 @@ def _rows(design: Design) -> list[dict[str, Any]]:
             "length": sum(x for _, x in pieces),
         }
         if rule.current:
-            amps, rise = rule.current.current_a, rule.current.rise_k
+            amps, rise, seconds = rule.current.current_a, rule.current.rise_k, rule.current.seconds
             width = rule.width_nm / 1e6
-            row["outer"] = trace.trace(amps, rise, copper, "outer", width=width)
-            row["inner_mm"] = trace.width_mm(amps, rise, inner, "inner")
+            row["outer"] = trace.trace(amps, rise, copper, "outer", width=width, seconds=seconds)
+            row["inner_mm"] = trace.width_mm(amps, rise, inner, "inner", seconds)
             if pieces:
                 row["ohm"] = sum(
                     trace.resistance_ohm(length, w, copper) for w, length in pieces if length > 0
                 )
-                row["hot"] = trace.rise_k(row["thinnest"], amps, copper, "outer")
+                row["hot"] = trace.rise_k(row["thinnest"], amps, copper, "outer", seconds)
         rows.append(row)
     return sorted(
         rows,

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from operator import is_not
 
 import numpy as np
 import shapely
+from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import NetRule
@@ -32,7 +33,7 @@ _necks_of: Kept[_Necks] = Kept()
 
 
 def necks_among(rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]) -> list[bool]:
-    """Tell for each piece of a net whether it is thin and a legal neck, see :func:`is_neck`.
+    """Tell for each piece of a net whether it is thin and a legal neck outside of wide tracks, see :func:`is_neck`.
 
     Where pads moved since the net was last asked for, only pieces near them are judged anew.
     """
@@ -46,8 +47,9 @@ def necks_among(rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem])
         moved = [pad for two in zip(past.pads, pads, strict=True) if two[0] is not two[1] for pad in two]
         found = list(past.found)
         thin = [thin[k] for k in _near_pads(rule, [pieces[k] for k in thin], moved)]
+    wide = [p for p in pieces if p.width_mm >= high]
     for k, neck in zip(thin, _judged(rule, [pieces[k] for k in thin], pads), strict=True):
-        found[k] = neck
+        found[k] = neck or _beyond_wide(rule, pieces[k], wide, pads)
     return _necks_of.put(pieces[0].net, _Necks(rule, pieces, pads, found)).found
 
 
@@ -64,6 +66,21 @@ def _near_pads(rule: NetRule, pieces: list[CopperItem], pads: list[CopperItem]) 
         near |= shapely.dwithin(lines, pad.spine, reach + pad.radius_mm)
     found: list[int] = np.flatnonzero(near).tolist()
     return found
+
+
+def bare_of(spine: BaseGeometry, wide: Iterable[CopperItem], layer: str) -> BaseGeometry:
+    """Give what of a line lies outside of tracks as wide as their rule: within them it is no narrow place."""
+    near = [w.shape() for w in wide if layer in w.layers and w.spine.dwithin(spine, w.radius_mm)]
+    return spine.difference(shapely.union_all(near)) if near else spine
+
+
+def _beyond_wide(rule: NetRule, piece: CopperItem, wide: list[CopperItem], pads: list[CopperItem]) -> bool:
+    """Tell whether what of a thin piece lies outside of wide tracks is near pads."""
+    bare = bare_of(piece.spine, wide, piece.layers[0])
+    if bare is piece.spine:
+        return False
+    parts = [g for g in shapely.get_parts(bare).tolist() if g.length > TOLERANCE_MM]
+    return all(is_neck(rule, replace(piece, spine=part), pads) for part in parts)
 
 
 def _judged(rule: NetRule, thin: list[CopperItem], pads: list[CopperItem]) -> list[bool]:

@@ -12,7 +12,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from vane_step.core.board.copper.connectivity import NetCopper, net_copper
-from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, necks_among
+from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, bare_of, necks_among
 from vane_step.core.board.geometry.necks import TIMES, copper_rule
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design, NetRule
@@ -51,8 +51,8 @@ def _runs_hot(
     need, layer = rule.current, piece.layers[0]
     assert need is not None
     copper, where = copper_on(design, layer)
-    wanted = trace.width_mm(need.current_a, need.rise_k, copper, where)
-    amps = format_value(need.current_a, "A")
+    wanted = trace.width_mm(need.current_a, need.rise_k, copper, where, need.seconds)
+    amps = format_value(need.current_a, "A") + (f" for {need.seconds:g} s" if need.seconds else "")
     what = "Neck" if neck else "Track"
     text = (
         f"{what} of {net} runs hot on the {layer}: {piece.width_mm:.2f} mm wide, {amps} needs {wanted:.2f} mm"
@@ -110,6 +110,7 @@ def _chains(necks: list[CopperItem], items: Iterable[CopperItem]) -> list[_Chain
             if mine[0].layers[0] in i.layers
         )
         bare = shapely.difference(line, shapely.union_all([p.shape() for p in pads])) if pads else line
+        bare = bare_of(bare, [i for i in others if i.kind == "track"], mine[0].layers[0])
         found.append(_Chain(min(mine, key=lambda n: n.width_mm), float(bare.length), cooled))
     return found
 
@@ -120,14 +121,17 @@ def _neck_rise(design: Design, rule: NetRule, chain: _Chain) -> tuple[CopperItem
     assert need is not None
     copper, where = copper_on(design, chain.thinnest.layers[0])
     if not chain.cooled:
-        return chain.thinnest, trace.rise_k(width, need.current_a, copper, where)
+        return chain.thinnest, trace.rise_k(width, need.current_a, copper, where, need.seconds)
     wide = max(rule.width_nm / 1e6, width)
-    return chain.thinnest, trace.neck_rise_k(width, wide, chain.length_mm, need.current_a, copper, where)
+    return chain.thinnest, trace.neck_rise_k(
+        width, wide, chain.length_mm, need.current_a, copper, where, need.seconds
+    )
 
 
 def _rises(design: Design, rule: NetRule, pieces: list[CopperItem]) -> Iterator[tuple[CopperItem, float]]:
     """Give the thinnest piece of a net on each layer, and its rise in kelvin."""
-    assert rule.current is not None
+    need = rule.current
+    assert need is not None
     thinnest: dict[str, CopperItem] = {}
     for piece in pieces:
         layer = piece.layers[0]
@@ -135,7 +139,7 @@ def _rises(design: Design, rule: NetRule, pieces: list[CopperItem]) -> Iterator[
             thinnest[layer] = piece
     for layer, piece in thinnest.items():
         copper, where = copper_on(design, layer)
-        yield piece, trace.rise_k(piece.width_mm, rule.current.current_a, copper, where)
+        yield piece, trace.rise_k(piece.width_mm, need.current_a, copper, where, need.seconds)
 
 
 def wide_enough_nm(design: Design, net: str, layer: str) -> int:
@@ -143,7 +147,8 @@ def wide_enough_nm(design: Design, net: str, layer: str) -> int:
     rule = design.rule_of(net)
     if rule.current is None:
         return rule.width_nm
-    wanted = trace.width_mm(rule.current.current_a, rule.current.rise_k, *copper_on(design, layer))
+    need, (copper, where) = rule.current, copper_on(design, layer)
+    wanted = trace.width_mm(need.current_a, need.rise_k, copper, where, need.seconds)
     return max(rule.width_nm, math.ceil(wanted * 100 - 1e-6) * 10_000)
 
 
@@ -152,7 +157,8 @@ def _remedy(design: Design, net: str, rule: NetRule, layer: str) -> Remedy:
     need = rule.current
     assert need is not None
     if rule.width_nm < wide_enough_nm(design, net, "front"):
-        sentence = f"width {net} {need.current_a:g}A {need.rise_k:g}K"
+        pulse = f" {need.seconds:g}s" if need.seconds else ""
+        sentence = f"width {net} {need.current_a:g}A{pulse} {need.rise_k:g}K"
         return Remedy(label=f"Set the width of {net}", ask=sentence)
     if wide_enough_nm(design, net, layer) > rule.width_nm:
         return Remedy(

@@ -76,7 +76,7 @@ def bears(design: Design, rule: NetRule, layer: str) -> bool:
     if rule.current is None:
         return True
     copper, where = copper_on(design, layer)
-    wanted = trace.width_mm(rule.current.current_a, rule.current.rise_k, copper, where)
+    wanted = trace.width_mm(rule.current.current_a, rule.current.rise_k, copper, where, rule.current.seconds)
     return max(rule.width_nm, design.board.rules.min_width_nm) / 1e6 >= wanted - TOLERANCE_MM
 
 

@@ -31,9 +31,9 @@ def via_groups(design: Design, net: str) -> list[list[Via]]:
     return groups
 
 
-def carried_a(design: Design, group: list[Via], rise_k: float) -> float:
+def carried_a(design: Design, group: list[Via], rise_k: float, seconds: float | None = None) -> float:
     """Give the current the vias of a group carry together at a rise, in amperes."""
-    return sum(trace.via_current_a(v.drill_nm / 1e6, PLATING_UM, rise_k) for v in group)
+    return sum(trace.via_current_a(v.drill_nm / 1e6, PLATING_UM, rise_k, seconds) for v in group)
 
 
 def via_findings(laid: Layout) -> Iterator[Finding]:
@@ -46,7 +46,9 @@ def via_findings(laid: Layout) -> Iterator[Finding]:
         need = laid.design.rule_of(net).current
         if need is None:
             continue
-        groups = [(carried_a(laid.design, g, need.rise_k), g) for g in via_groups(laid.design, net)]
+        groups = [
+            (carried_a(laid.design, g, need.rise_k, need.seconds), g) for g in via_groups(laid.design, net)
+        ]
         weak = [(amps, g) for amps, g in groups if amps < need.current_a * (1 - 1e-9)]
         if weak:
             amps, group = min(weak, key=lambda w: w[0])

@@ -84,7 +84,9 @@ def _reach_mm(design: Design, rule: NetRule, width_mm: float) -> float:
     copper = design.board.rules.copper_um
     for step in range(STEPS, 0, -1):
         length = MOST_MM * step / STEPS
-        rise = trace.neck_rise_k(width_mm, rule.width_nm / 1e6, length, need.current_a, copper, "outer")
+        rise = trace.neck_rise_k(
+            width_mm, rule.width_nm / 1e6, length, need.current_a, copper, "outer", need.seconds
+        )
         if length <= LEAST_MM or rise <= TIMES * need.rise_k:
             return length
     raise AssertionError("the shortest step is within the least")

@@ -43,7 +43,9 @@ def strengthened(design: Design, net: str) -> tuple[LayCopper, int]:
     if need is None:
         raise EditRefused(f"No current is known for {net}.", where=net, next_step=f"Type: width {net} 2A")
     weak = [
-        g for g in via_groups(design, net) if carried_a(design, g, need.rise_k) < need.current_a * (1 - 1e-9)
+        g
+        for g in via_groups(design, net)
+        if carried_a(design, g, need.rise_k, need.seconds) < need.current_a * (1 - 1e-9)
     ]
     if not weak:
         raise EditRefused(
@@ -55,8 +57,10 @@ def strengthened(design: Design, net: str) -> tuple[LayCopper, int]:
     laid = LayCopper()
     short = 0
     for group in weak:
-        one = trace.via_current_a(group[0].drill_nm / 1e6, PLATING_UM, need.rise_k)
-        missing = math.ceil((need.current_a - carried_a(design, group, need.rise_k)) / one - 1e-9)
+        one = trace.via_current_a(group[0].drill_nm / 1e6, PLATING_UM, need.rise_k, need.seconds)
+        missing = math.ceil(
+            (need.current_a - carried_a(design, group, need.rise_k, need.seconds)) / one - 1e-9
+        )
         more = _beside(apply(design, laid)[0], group[0], missing, names)
         short += len(more.vias) < missing
         laid = LayCopper(tracks=(*laid.tracks, *more.tracks), vias=(*laid.vias, *more.vias))
