@@ -42,7 +42,7 @@ AFTERWARDS = {
     "3-packing-bench-panel": ("centre all",),
     "4-cider-press-logger": ("centre all", "stitch GND 6"),
     "5-crate-scale": ("centre all", "names J1 J2 J3"),
-    "6-comb-blade": ("centre all", "stitch GND 8", "names J1 J2"),
+    "6-comb-blade": ("stitch GND 8", "names J1 J2"),
 }
 
 

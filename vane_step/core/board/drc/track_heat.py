@@ -78,7 +78,7 @@ def _runs_hot(
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Chain:
-    """Necks that touch: the thinnest, their length outside of pads, and whether they reach more copper."""
+    """Necks that touch: the thinnest, their length outside of wide tracks, and whether they reach more copper."""
 
     thinnest: CopperItem
     length_mm: float
@@ -109,8 +109,8 @@ def _chains(necks: list[CopperItem], items: Iterable[CopperItem]) -> list[_Chain
             for i in others
             if mine[0].layers[0] in i.layers
         )
-        bare = shapely.difference(line, shapely.union_all([p.shape() for p in pads])) if pads else line
-        bare = bare_of(bare, [i for i in others if i.kind == "track"], mine[0].layers[0])
+        # A pad is no wider than its neck: it is as narrow a place, the more so where current goes on from it.
+        bare = bare_of(line, [i for i in others if i.kind == "track"], mine[0].layers[0])
         found.append(_Chain(min(mine, key=lambda n: n.width_mm), float(bare.length), cooled))
     return found
 
