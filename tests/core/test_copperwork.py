@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import random
 import unittest
 
 import shapely
 from hypothesis import given, settings, strategies as st
 from shapely.geometry import LineString
 
+from bench.ball_grids import ball_design
 from tests.support import FROST, board, demo, design, part, said, track, via
 from vane_step.core.board.analysis.score import score
 from vane_step.core.board.copper.figures import figures, steps_of
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.drc.via_current import carried_a, via_groups
 from vane_step.core.board.placement.gate_swap import channels, exchanged
+from vane_step.core.circuit.pinmap import pin_map
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule, PadSpec, Pin
 from vane_step.core.errors import EditRefused
@@ -231,6 +234,39 @@ class Prices(unittest.TestCase):
             smaller = price_step(d, (0, 0, w - step.over_mm[0], h - step.over_mm[1]))
             assert smaller
             self.assertLessEqual(smaller.now.price, step.below.price)
+
+
+class Banks(unittest.TestCase):
+    """Pins that a part says are alike take each other's nets, so that fewer connections cross."""
+
+    def test_crossings_untie(self) -> None:
+        """A grid whose nets were shuffled over its balls: no crossing is left, each net keeps a ball, and all is told."""
+        d = ball_design(5, 5, 0.8, 0.45, "four-layer-house")
+        nets = list(d.nets)
+        balls = [d.nets[n].pins[0] for n in nets]
+        random.Random(3).shuffle(balls)
+        mixed = {
+            n: d.nets[n].model_copy(update={"pins": (ball, *d.nets[n].pins[1:])})
+            for n, ball in zip(nets, balls, strict=True)
+        }
+        d = said(d.replaced(nets=mixed), "bank " + " ".join(sorted(balls)) + " as A")
+        self.assertGreater(score(d).crossings, 30)
+        with self.assertRaises(EditRefused):
+            exchanged(d, "J1")
+        found = exchanged(d, "U1")
+        assert found is not None
+        after = apply(d, found.edit)[0]
+        self.assertEqual(score(after).crossings, 0)
+        self.assertEqual({n.pins[1] for n in after.nets.values()}, {n.pins[1] for n in d.nets.values()})
+        self.assertEqual({p for n in after.nets.values() for p in n.pins[:1]}, set(balls))
+        told = {(net, new) for net, _, new in found.moves}
+        mapped = {(net, f"U1.{pin}") for _, pin, _, net, *_ in pin_map(after, "U1")}
+        self.assertLessEqual(told, mapped)
+        # Only pins of one role change places.
+        driven = said(d, f"pin {balls[0]} OUT output")
+        kept = exchanged(driven, "U1")
+        assert kept is not None
+        self.assertEqual(apply(driven, kept.edit)[0].net_of(balls[0]), driven.net_of(balls[0]))
 
 
 class ThermalPads(unittest.TestCase):

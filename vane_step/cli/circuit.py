@@ -20,12 +20,14 @@ from vane_step.core.ask.words import pairs
 from vane_step.core.circuit.bearing import pin_says
 from vane_step.core.circuit.blocks import block_json, take_block, use_block
 from vane_step.core.circuit.copies import copied, set_in
+from vane_step.core.circuit.pinmap import HEAD, pin_map
 from vane_step.core.circuit.pins import find_pins
 from vane_step.core.design.edits import AddPart, Edit, apply
 from vane_step.core.design.fileformat import json_schema, to_json
 from vane_step.core.design.model import Board, Design
 from vane_step.core.errors import InputError
 from vane_step.core.exchange import FILES
+from vane_step.core.fab.tables import csv_text
 from vane_step.core.judge import all_findings
 from vane_step.core.parts.part import part_from
 from vane_step.core.patterns.packages import package as own_package
@@ -211,6 +213,11 @@ def pin(
         print(pin_says(design, found))
 
 
+def pinmap(source: In, ref: Annotated[str, typer.Argument(help="A part, such as U1.")]) -> None:
+    """Print what each pin of a part is on, as CSV, for whoever writes its firmware."""
+    print(csv_text(HEAD, pin_map(load(source), ref)), end="")
+
+
 @block_app.command("copy")
 def block_copy(
     source: In, output: Out, refs: Annotated[str, typer.Option(help="Parts, with commas between.")]
@@ -259,4 +266,15 @@ def rules(
         print(f"{rule.code:20} {', '.join(rule.levels):18} {rule.title} ({rule.source})")
 
 
-COMMANDS: tuple[Callable[..., None], ...] = (pins, pin, add, connect, say, check, schema, rules, sheets)
+COMMANDS: tuple[Callable[..., None], ...] = (
+    pins,
+    pin,
+    pinmap,
+    add,
+    connect,
+    say,
+    check,
+    schema,
+    rules,
+    sheets,
+)

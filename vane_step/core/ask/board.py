@@ -16,7 +16,7 @@ from vane_step.core.board.geometry.mouth import OUTWARDS
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.board.geometry.sides import home_side
 from vane_step.core.board.placement.edge import place_on_edge, row_on_edge
-from vane_step.core.board.placement.gate_swap import exchanged, with_channels
+from vane_step.core.board.placement.gate_swap import banks, exchanged, with_channels
 from vane_step.core.board.placement.placer import arrange
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
@@ -164,7 +164,7 @@ def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
 @verb(
     "exchange",
     "exchange REF · exchange all",
-    "exchange equal channels of a part for shorter connections",
+    "exchange equal channels or pins of a bank",
     ("ref",),
 )
 def exchange_channels(design: Design, words: Sequence[str]) -> Proposal:
@@ -180,14 +180,17 @@ def exchange_channels(design: Design, words: Sequence[str]) -> Proposal:
             made += found.edit.edits
             now, _ = edits.apply(now, found.edit)
             fewer = f", {found.crossings} crossings fewer" if found.crossings > 0 else ""
+            of = "pins" if banks(design.parts[ref]) else "channels"
+            moved = ", ".join(f"{net} from {old} to {new}" for net, old, new in found.moves[:6])
+            more = f" and {len(found.moves) - 6} more" if len(found.moves) > 6 else ""
             says.append(
-                f"{ref}: {found.channels} channels, connections {found.link_mm:.1f} mm shorter{fewer}"
+                f"{ref}: {found.channels} {of}, connections {found.link_mm:.1f} mm shorter{fewer}; {moved}{more}"
             )
     if not made:
         raise EditRefused(
-            "No channels can be exchanged for shorter connections."
+            "Nothing can be exchanged for shorter connections."
             if refs
-            else "No part has equal channels.",
+            else "No part has equal channels or a bank of pins.",
             where="board",
             next_step="Nothing has to be done.",
         )

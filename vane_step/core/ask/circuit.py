@@ -14,7 +14,7 @@ from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.circuit.reasons import where_it_counts
 from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, net_of, part_of
-from vane_step.core.design.model import Design, PinRole, pin_name
+from vane_step.core.design.model import Design, PinRole, pin_name, split_pin
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.pinfiles.table import role_of_name
 from vane_step.core.quantity import parse_value
@@ -165,6 +165,30 @@ def _pin_role(said: str) -> PinRole:
     raise InputError(
         f"{said!r} is no role of a pin.", where="role", value=said, allowed=", ".join(get_args(PinRole))
     )
+
+
+@verb("bank", "bank PIN PIN … [as NAME]", "say which pins may be exchanged", ("pin",))
+def set_bank(design: Design, words: Sequence[str]) -> Proposal:
+    """Say which pins of a part may take each other's nets."""
+    form = "bank PIN PIN … [as NAME]"
+    need(words, 2, form)
+    rest, name = list(words), "0"
+    if len(rest) > 2 and rest[-2] == "as":
+        name, rest = rest[-1], rest[:-2]
+    pins = list(dict.fromkeys(find_pin(design, p) for word in rest for p in counted(word)))
+    refs = {split_pin(p)[0] for p in pins}
+    if len(pins) < 2 or len(refs) > 1:
+        raise InputError(
+            "A bank is two pins or more of one part.", where="bank", value=" ".join(rest), allowed=form
+        )
+    part = design.parts[next(iter(refs))]
+    known = {p.number: p for p in part.pins}
+    steps = []
+    for pin in pins:
+        old = [f for f in known[split_pin(pin)[1]].functions if not f.upper().startswith("BANK")]
+        steps.append(edits.SetPin(pin=pin, functions=(*old, f"BANK{name.upper()}")))
+    says = f"{len(pins)} pins of {part.ref} may be exchanged among each other; type: exchange {part.ref}"
+    return Proposal(says, edits.Together(edits=tuple(steps)), about=(part.ref,))
 
 
 @verb("pin", "pin PIN NAME [ROLE]", "name a pin and say what it does", ("pin", "", "pin-role"))

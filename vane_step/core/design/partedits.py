@@ -110,12 +110,14 @@ class SetPin(Frozen):
     pin: str
     name: str | None = Field(default=None, max_length=40)
     role: PinRole | None = None
+    functions: tuple[str, ...] | None = Field(default=None, max_length=60)
 
     def changes(self, design: Design) -> Changes:
         check_pin(design, self.pin)
         ref, number = split_pin(self.pin)
         part = design.parts[ref]
-        update = {k: v for k, v in (("name", self.name), ("role", self.role)) if v is not None}
+        said = (("name", self.name), ("role", self.role), ("functions", self.functions))
+        update = {k: v for k, v in said if v is not None}
         pins = tuple(p.model_copy(update=update) if p.number == number else p for p in part.pins)
         return {("parts", ref): part.model_copy(update={"pins": pins})}
 

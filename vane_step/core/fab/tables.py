@@ -33,7 +33,7 @@ def parts_list(design: Design, variant: str = BASE) -> str:
         )
     ]
     rows += [(extra.count, extra.catalogue, extra.title, "", extra.about) for extra in design.extras.values()]
-    return _csv(("count", "number", "value", "package", "references"), rows)
+    return csv_text(("count", "number", "value", "package", "references"), rows)
 
 
 def placement(design: Design, variant: str = BASE) -> str:
@@ -56,7 +56,7 @@ def placement(design: Design, variant: str = BASE) -> str:
                     _mounting(design, part),
                 )
             )
-    return _csv(("ref", "value", "package", "x_mm", "y_mm", "turn_deg", "side", "mounting"), rows)
+    return csv_text(("ref", "value", "package", "x_mm", "y_mm", "turn_deg", "side", "mounting"), rows)
 
 
 def _mounting(design: Design, part: Part) -> str:
@@ -69,10 +69,11 @@ def _mounting(design: Design, part: Part) -> str:
 def accepted(lived_with: Iterable[tuple[Finding, Waiver]]) -> str:
     """Write the findings that somebody accepted, with the reason, as CSV: they go with the files."""
     rows = [(f.level, f.code, f.place.label(), f.message, w.reason) for f, w in lived_with]
-    return _csv(("level", "rule", "place", "finding", "reason"), rows)
+    return csv_text(("level", "rule", "place", "finding", "reason"), rows)
 
 
-def _csv(head: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
+def csv_text(head: Sequence[str], rows: Iterable[Sequence[object]]) -> str:
+    """Write rows under a head as CSV, with no text that a spreadsheet would work out."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(head)

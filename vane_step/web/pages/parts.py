@@ -11,12 +11,15 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict
 
 from vane_step.core.catalogue.own import is_own
+from vane_step.core.circuit.pinmap import HEAD, pin_map
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.controllers.choose import Candidate, candidates, pin_table
 from vane_step.core.controllers.demand import FUNCTIONS, TITLES, read_demand
 from vane_step.core.design.edits import part_of
 from vane_step.core.design.model import Design, natural
 from vane_step.core.errors import InputError, NotFound, VaneStepError
+from vane_step.core.fab.release import slug
+from vane_step.core.fab.tables import csv_text
 from vane_step.core.order.buying import alternates, buy, need_of
 from vane_step.core.patterns.families import DIMENSIONED
 from vane_step.core.patterns.patternsheet import DIRECTIONS, SENSES, measures, pattern_pdf, truth
@@ -211,6 +214,14 @@ def patterns_pdf(request: Request, id: str, name: str = "") -> Response:
         raise InputError("There is no pattern to print yet.", where=id, next_step="Add a part first.")
     headers = {"Content-Disposition": f'inline; filename="{id}-patterns.pdf"'}
     return Response(pattern_pdf(packs), media_type="application/pdf", headers=headers)
+
+
+@router.get("/d/{id}/pinmap.csv")
+def pin_map_csv(request: Request, id: str, ref: str) -> Response:
+    """Give what each pin of a part is on, for whoever writes its firmware."""
+    text = csv_text(HEAD, pin_map(store_of(request).get(id).design, ref))
+    headers = {"Content-Disposition": f'attachment; filename="{id}-{slug(ref)}-pins.csv"'}
+    return Response(text, media_type="text/csv; charset=utf-8", headers=headers)
 
 
 @router.get("/d/{id}/parts.csv")

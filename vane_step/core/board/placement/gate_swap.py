@@ -1,8 +1,9 @@
 """Equal channels of a part exchanged so that links get shorter; which pin of a controller does what is in ``assign``.
 
-Two channels are equal when their pins are called alike but for the number and do the same: ``IN1`` and ``OUT1`` against
-``IN2`` and ``OUT2``. Only parts whose channels have an input and an output are looked at: what leads in and what
-leads out then change together, so that the circuit stays what it was.
+Pins of a bank are those whose functions name it (``BANK0``) and whose roles are the same: each may take the net of any
+other. Two channels are equal when their pins are called alike but for the number and do the same: ``IN1`` and ``OUT1``
+against ``IN2`` and ``OUT2``. Only parts whose channels have an input and an output are looked at: what leads in and
+what leads out then change together, so that the circuit stays what it was.
 """
 
 from __future__ import annotations
@@ -23,6 +24,8 @@ from vane_step.core.errors import EditRefused
 OUTPUTS = frozenset({"output", "open-drain"})
 # What an exchange must gain to be worth the lifting of copper, in mm of link.
 LEAST_GAIN_MM = 1.0
+FEW = 12
+_BANK = re.compile(r"BANK\w*", re.IGNORECASE)
 
 # Pin numbers of a channel by name, the channel's number left out.
 Channel = dict[str, str]
@@ -30,13 +33,14 @@ Channel = dict[str, str]
 
 @dataclass(frozen=True)
 class Exchanged:
-    """A part with its channels exchanged: the edit, how many change, and what it gains."""
+    """A part with its channels exchanged: the edit, how many change, what it gains, and nets with old and new pin."""
 
     ref: str
     edit: Together
     channels: int
     link_mm: float
     crossings: int
+    moves: tuple[tuple[str, str, str], ...] = ()
 
 
 def channels(part: Part) -> list[Channel]:
@@ -60,25 +64,63 @@ def channels(part: Part) -> list[Channel]:
     return [{stem: pin for stem, (pin, _) in found[n].items()} for n in max(equal, key=len, default=[])]
 
 
-def exchanged(design: Design, ref: str) -> Exchanged | None:
-    """Exchange the equal channels of a part for the shortest links and fewest crossings; None when nothing is gained.
+def banks(part: Part) -> list[list[Channel]]:
+    """Give the banks of a part, each as channels of one pin; those of a single pin are none."""
+    found: dict[tuple[str, str], list[Channel]] = {}
+    for pin in part.pins:
+        for function in pin.functions:
+            if _BANK.fullmatch(function):
+                found.setdefault((function.upper(), pin.role), []).append({"": pin.number})
+    return [pins for pins in found.values() if len(pins) > 1]
 
-    Begun from the assignment that is shortest channel by channel (Kuhn 1955), then two at a time while the
-    arrangement gets better.
+
+def exchangeable(part: Part) -> list[list[Channel]]:
+    """Give all that may be exchanged within a part, group by group."""
+    equal = channels(part)
+    return [*([equal] if equal else []), *banks(part)]
+
+
+def exchanged(design: Design, ref: str) -> Exchanged | None:
+    """Exchange what is equal in a part, group after group; None when nothing is gained, see :func:`_exchanged`.
 
     Raises
     ------
     EditRefused
-        When the part has no equal channels, or copper that would have to be lifted is locked.
+        When the part has nothing equal, or copper that would have to be lifted is locked.
+    """
+    groups = exchangeable(design.parts[ref])
+    if not groups:
+        raise EditRefused(
+            f"{ref} has no equal channels and no bank of pins.",
+            where=ref,
+            next_step=f"Name a part with several equal channels, or say which pins are alike: bank {ref}.1 {ref}.2",
+        )
+    now, found = design, []
+    for group in groups:
+        one = _exchanged(now, ref, group)
+        if one:
+            found.append(one)
+            now = apply(now, one.edit)[0]
+    if not found:
+        return None
+    edit = Together(edits=tuple(e for one in found for e in one.edit.edits))
+    link, crossings = sum(o.link_mm for o in found), sum(o.crossings for o in found)
+    moves = tuple(
+        (net.name, old, pin)
+        for net in now.nets.values()
+        for old, pin in zip(design.nets[net.name].pins, net.pins, strict=True)
+        if old != pin
+    )
+    return Exchanged(ref, edit, sum(o.channels for o in found), link, crossings, moves)
+
+
+def _exchanged(design: Design, ref: str, equal: list[Channel]) -> Exchanged | None:
+    """Exchange the equal channels of a part for the shortest links and fewest crossings; None when nothing is gained.
+
+    Begun from the assignment that is shortest channel by channel (Kuhn 1955), then two at a time while the
+    arrangement gets better.
     """
     part = design.parts[ref]
-    equal = channels(part)
-    if not equal:
-        raise EditRefused(
-            f"{ref} has no equal channels.",
-            where=ref,
-            next_step="Name a part with several equal channels, or type: exchange all",
-        )
     if part.place is None:
         raise EditRefused(
             f"{ref} has no place on the board yet.", where=ref, next_step=f"Type: place {ref} X Y"
@@ -89,7 +131,8 @@ def exchanged(design: Design, ref: str) -> Exchanged | None:
     there = score(_with(design, ref, equal, order)).worth
     if there < worth:
         best, worth = order, there
-    better = True
+    # Of many channels trying all pairs takes long, and the first assignment is near the best.
+    better = len(equal) <= FEW
     while better:
         better = False
         for a, b in combinations(range(len(best)), 2):
@@ -112,7 +155,7 @@ def exchanged(design: Design, ref: str) -> Exchanged | None:
 
 def with_channels(design: Design) -> Iterator[str]:
     """Name the placed parts that have equal channels."""
-    return (ref for ref, part in design.parts.items() if part.place and channels(part))
+    return (ref for ref, part in design.parts.items() if part.place and exchangeable(part))
 
 
 def _shortest(design: Design, ref: str, equal: list[Channel]) -> list[int]:
