@@ -352,7 +352,7 @@ class Board(InBrowser):
         page.get_by_role("button", name="Mill an opening").click()
         expect(page.get_by_role("button", name="Remove CUT1")).to_be_visible()
         page.locator("summary", has_text="Outline").click()
-        page.set_input_files("input[type=file]", ROOT / "tools" / "weathercock.png")
+        page.set_input_files('form[action$="/outline"] input[type=file]', ROOT / "tools" / "weathercock.png")
         page.locator('form[action$="/outline"] input[name=width]').fill("120")
         page.get_by_role("button", name="Use this outline").click()
         expect(page.locator("#last")).to_contain_text("outline from a drawing", timeout=20_000)
@@ -362,7 +362,8 @@ class Board(InBrowser):
         page.locator("summary", has_text="Outline").click()
         files = release(demo(FROST), "2026-11-26T00:00:00Z").zipped()
         page.set_input_files(
-            "input[type=file]", {"name": "frost.zip", "mimeType": "application/zip", "buffer": files}
+            'form[action$="/outline"] input[type=file]',
+            {"name": "frost.zip", "mimeType": "application/zip", "buffer": files},
         )
         page.get_by_role("button", name="Use this outline").click()
         expect(page.locator("#last")).to_contain_text("4 holes and", timeout=20_000)
