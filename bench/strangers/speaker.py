@@ -322,6 +322,7 @@ MAKERS: dict[str, Maker] = {
     "route": lambda s, d: f"route {s.pin(d)} {s.pin(d)}",
     "widen": lambda s, d: f"widen {s.net(d)}",
     "neck": lambda s, d: f"neck {s.net(d)} 0.3mm 2mm",
+    "fiducials": lambda s, d: f"fiducials {s.pick(('front', 'back'))}",
     "bank": lambda s, d: f"bank {s.pin(d)} {s.pin(d)}",
     "names": lambda s, d: f"names {s.ref(d)}{s.pick(('', ' pin', ' off'))}",
     "values": lambda s, d: f"values {s.ref(d)}",

@@ -70,6 +70,7 @@ class Verbs(unittest.TestCase):
             "unlock": "unlock R9",
             "width": "width PUMP 2A",
             "neck": "neck PUMP 0.5mm 2mm",
+            "fiducials": "fiducials front",
             "bank": "bank J3.1 J3.2 as A",
             "names": "names J5 pin",
             "values": "values R7 R8",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import random
 import unittest
 
@@ -10,7 +11,7 @@ from hypothesis import given, settings, strategies as st
 from shapely.geometry import LineString
 
 from bench.ball_grids import ball_design
-from tests.support import FROST, board, demo, design, part, said, track, via
+from tests.support import FROST, board, demo, design, laid, part, said, track, via
 from vane_step.core.board.analysis.score import score
 from vane_step.core.board.copper.figures import figures, steps_of
 from vane_step.core.board.drc.check import check
@@ -270,7 +271,35 @@ class Banks(unittest.TestCase):
 
 
 class ThermalPads(unittest.TestCase):
-    """Vias through pads that carry heat, between the panes of their paste."""
+    """Vias through pads that carry heat, between the panes of their paste; marks for the machine that places fine parts."""
+
+    def test_a_shut_in_pad_and_marks(self) -> None:
+        """A thermal pad walled in by its pins is led out by vias between the panes; marks are bare, open and without paste."""
+        parts = [part("U1", "QFN-48", 20, 15, 30), part("J1", "HDR-1x4", 35, 15)]
+        d = said(design(parts, {"GND": "U1.49 J1.1", "A": "U1.1 J1.2"}, board(50, 40)), "role GND ground")
+        [wanted] = [f for f in check(d).findings if f.code == "no-fiducials"]
+        assert wanted.remedy
+        done = laid(said(d, "pour GND front", "pour GND back", wanted.remedy.ask))
+        self.assertEqual([f.message for f in check(done).findings], [])
+        made = release(done, "2026-11-29T00:00:00Z")
+        self.assertEqual(made.read.differences, ())
+        layers = {
+            kind: read_gerber(
+                next(t for n, t in made.files.items() if n.endswith(f"-{kind}-front.gbr")), kind
+            ).image
+            for kind in ("copper", "mask", "paste")
+        }
+        marks = [p.place for p in done.parts.values() if p.ref.startswith("FD")]
+        self.assertEqual(len(marks), 3)
+        for mark in marks:
+            assert mark is not None
+            here = shapely.Point(mark.x_nm / 1e6, mark.y_nm / 1e6)
+            self.assertAlmostEqual(
+                layers["copper"].intersection(here.buffer(1.0)).area, math.pi / 4, delta=0.01
+            )
+            self.assertAlmostEqual(layers["mask"].intersection(here.buffer(1.3)).area, math.pi, delta=0.02)
+            self.assertGreater(layers["paste"].distance(here), 1.0)
+        self.assertNotIn("FD1", "".join(t for n, t in made.files.items() if n.endswith("-parts.csv")))
 
     @given(st.sampled_from(["front", "back"]), st.sampled_from([0, 30, 90, 271]))
     @settings(max_examples=8, deadline=None)
@@ -282,7 +311,7 @@ class ThermalPads(unittest.TestCase):
         bare = next(f for f in check(d).findings if f.code == "thermal-vias")
         assert bare.remedy
         done = said(d, bare.remedy.ask)
-        self.assertEqual((len(done.vias), codes(done)), (16, set()))
+        self.assertEqual((len(done.vias), codes(done)), (16, {"no-fiducials"}))
         made = release(done, "2026-11-29T00:00:00Z")
         self.assertEqual(made.read.differences, ())
         paste = next(

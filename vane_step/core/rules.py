@@ -12,12 +12,8 @@ Level = Literal["stop", "look", "note"]
 Sense = Literal["at least", "at most", "either way", "is"]
 Room = Literal["brief", "parts", "circuit", "board", "legend", "make", "read back", "order"]
 HOUSE, THUMB, CIRCUIT, CATALOGUE = "rules of the maker", "rule of thumb", "the circuit", "the catalogue"
-BRIEF, SUPPLIER, FILES, LAND = (
-    "the brief",
-    "the supplier's answer",
-    "read back from the files",
-    "the land patterns",
-)
+BRIEF, SUPPLIER = "the brief", "the supplier's answer"
+FILES, LAND = "read back from the files", "the land patterns"
 
 
 @dataclass(frozen=True)
@@ -350,6 +346,14 @@ _ALL: Final = [
         ("loose-end", "a track ends in nothing", "look", "at least", "joined", THUMB),
         ("loose-via", "a via joins fewer than two layers", "look", "at least", "layers", THUMB),
         ("via-in-pad", "a via's hole lies in a surface pad", "look", "at least", "mm", THUMB),
+        (
+            "no-fiducials",
+            "a side with fine parts has no marks for machines",
+            "note",
+            "at least",
+            "marks",
+            THUMB,
+        ),
         ("thermal-vias", "no via carries heat off a thermal pad", "note", "at least", "vias", THUMB),
         ("filled-vias", "vias in pads must be filled", "note", "at most", "vias", HOUSE),
         ("aspect-ratio", "a hole is deep for its width", "look", "at most", "", THUMB),

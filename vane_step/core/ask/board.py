@@ -11,11 +11,13 @@ from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.ask.group import some_parts
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Action, Proposal, few, need, no_more, number
+from vane_step.core.ask.words import Action, Proposal, few, need, no_more, number, side_of
+from vane_step.core.board.geometry.marks import sides_with_fine_parts
 from vane_step.core.board.geometry.mouth import OUTWARDS
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.board.geometry.sides import home_side
 from vane_step.core.board.placement.edge import place_on_edge, row_on_edge
+from vane_step.core.board.placement.fiducials import fiducials
 from vane_step.core.board.placement.gate_swap import banks, exchanged, with_channels
 from vane_step.core.board.placement.placer import arrange
 from vane_step.core.circuit.pins import find_pin
@@ -27,6 +29,7 @@ from vane_step.core.design.model import (
     MountingHole,
     Part,
     PartPlace,
+    Side,
 )
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.quantity import nm, parse_length_nm
@@ -159,6 +162,21 @@ def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
     under = [r for r, p in edit.places.items() if p and p.side == "back" and design.board.copper_layers > 1]
     where = f"; {few(under)} on the underside, since the front is full" if under else ""
     return Proposal(f"puts {len(edit.places)} parts on the board{where}", edit)
+
+
+@verb("fiducials", "fiducials [front|back]", "add marks for placement machines")
+def add_fiducials(design: Design, words: Sequence[str]) -> Proposal:
+    """Add marks by which a placement machine finds the board; without a side to all that have fine parts."""
+    form = "fiducials [front|back]"
+    no_more(words, 1, form)
+    sides: list[Side] = [side_of(words, form)] if words else list(sides_with_fine_parts(design)) or ["front"]
+    now, adds = design, list[edits.Single]()
+    for side in sides:
+        fresh = fiducials(now, side)
+        now = edits.apply(now, edits.Together(edits=tuple(fresh)))[0]
+        adds += fresh
+    says = f"adds {len(adds)} marks for placement machines on the {' and the '.join(sides)}"
+    return Proposal(says, edits.Together(edits=tuple(adds)))
 
 
 @verb(

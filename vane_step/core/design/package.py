@@ -21,7 +21,8 @@ class PadSpec(Frozen):
     """A pad of a package, relative to the part's origin, seen from the front.
 
     ``round`` with unequal sides is a capsule. A ``through`` pad whose drill is as large as the pad has no
-    copper: it is an unplated hole. One ``on_edge`` is a plated hole on the board's edge, of which half stays.
+    copper: it is an unplated hole. One ``on_edge`` is a plated hole on the board's edge, of which half stays. The mask
+    opens over ``mask_nm`` where it is said, else over the pad and the maker's margin.
     """
 
     number: Name
@@ -33,6 +34,8 @@ class PadSpec(Frozen):
     layers: Literal["front", "back", "through"] = "front"
     drill_nm: SizeNm = 0
     on_edge: bool = False
+    mask_nm: PositiveNm | None = None
+    paste: bool = True
 
     @property
     def bare_hole(self) -> bool:

@@ -214,6 +214,8 @@ def copper(design: Design, layer: str, stamp: str) -> GerberFile:
         net = design.net_of(pin_name(part.ref, pad.number))
         out.attributes(f"P,{_clean(part.ref)},{_clean(pad.number)}", f"N,{_clean(net) if net else ''}")
         function = "ComponentPad" if pad.drill_nm else "SMDPad,CuDef"
+        if pad.mask_nm and not pad.paste:
+            function = "FiducialPad,Global"
         out.pad_aperture(pad.width_nm, pad.height_nm, pad.shape, _pad_turn(place), function)
         out.flash(x, y)
     for via in design.vias.values():
@@ -257,9 +259,8 @@ def mask(design: Design, side: Side, stamp: str) -> GerberFile:
     out = GerberFile(f"Soldermask,{'Top' if side == 'front' else 'Bot'}", "Negative", stamp)
     margin = 2 * design.board.rules.mask_margin_nm
     for _part, place, pad, (x, y) in _pads_on(design, side):
-        out.pad_aperture(
-            pad.width_nm + margin, pad.height_nm + margin, pad.shape, _pad_turn(place), "Material"
-        )
+        wide, tall = (pad.mask_nm or side + margin for side in (pad.width_nm, pad.height_nm))
+        out.pad_aperture(wide, tall, pad.shape, _pad_turn(place), "Material")
         out.flash(x, y)
     for part in design.parts.values():
         for pad in design.packages[part.package].pads if part.place else ():
@@ -281,7 +282,7 @@ def paste(design: Design, side: Side, stamp: str) -> GerberFile:
     """Write the stencil openings: the surface pads of a side at full size, thermal pads as panes."""
     out = GerberFile(f"Paste,{'Top' if side == 'front' else 'Bot'}", "Positive", stamp)
     for part, place, pad, (x, y) in _pads_on(design, side):
-        if not pad.drill_nm:
+        if not pad.drill_nm and pad.paste:
             out.attributes(f"P,{_clean(part.ref)},{_clean(pad.number)}")
             pack = design.packages[part.package]
             for dx, dy, wide, tall in openings(pack, pad):

@@ -8,7 +8,15 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from vane_step.core.board.geometry.shapes import CopperItem, courtyards, holes, keepouts, outline
+from vane_step.core.board.geometry.paste_windows import OFF_NM, apart_nm, is_thermal
+from vane_step.core.board.geometry.shapes import (
+    CopperItem,
+    courtyards,
+    holes,
+    keepouts,
+    outline,
+    package_point,
+)
 from vane_step.core.design.ballgrid import grid_of
 from vane_step.core.design.model import Design, split_pin
 from vane_step.core.route import kernel
@@ -81,12 +89,36 @@ def via_barred(
         for item in _filled(design, items):
             off = max(item.radius_mm - drill / 2, 0.0) + IN_PAD_MM
             barred[kernel.cells_within(np.array(shape_row(item)), off, *frame)] = 0
+        _between_panes(design, items, lattice, barred, drill)
     drilled = holes(design)
     if drilled:
         spots = np.array([[2.0, h.x_mm, h.y_mm, h.x_mm, h.y_mm, 0, 0, 0, 0] for h in drilled])
         reach = np.array([h.drill_mm / 2 + drill / 2 + gap + EDGE_SAFETY_MM for h in drilled])
         kernel.paint_owner(barred, spots, reach, np.full(len(drilled), -1, dtype=np.int16), *frame)
     return barred
+
+
+def _between_panes(
+    design: Design, items: tuple[CopperItem, ...], lattice: Lattice, barred: np.ndarray, drill: float
+) -> None:
+    """Let vias lie in thermal pads where their holes lie between the panes of paste."""
+    frame = (lattice.x0, lattice.y0, lattice.pitch, lattice.w, lattice.h)
+    thermal = {
+        (name, pad.number): (pack, pad)
+        for name, pack in design.packages.items()
+        for pad in pack.pads
+        if is_thermal(pack, pad)
+    }
+    for item in items if thermal else ():
+        ref, number = split_pin(item.id)
+        part = design.parts.get(ref)
+        found = thermal.get((part.package, number)) if part and item.kind == "pad" else None
+        if part is None or part.place is None or found is None:
+            continue
+        for cell in kernel.cells_within(np.array(shape_row(item)), item.radius_mm, *frame).tolist():
+            x, y = package_point(part.place, *(v * 1e6 for v in lattice.xy(cell)))
+            if apart_nm(*found, x, y) >= drill * 5e5 - OFF_NM:
+                barred[cell] = 0
 
 
 def _filled(design: Design, items: tuple[CopperItem, ...]) -> list[CopperItem]:

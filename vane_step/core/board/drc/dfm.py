@@ -21,7 +21,8 @@ from vane_step.core.board.geometry.copper_table import (
     differing,
 )
 from vane_step.core.board.geometry.filled_vias import bored_pads, filled_vias
-from vane_step.core.board.geometry.paste_windows import apart_nm, crossings, is_thermal, openings
+from vane_step.core.board.geometry.marks import FINE_MM, marks_on, sides_with_fine_parts
+from vane_step.core.board.geometry.paste_windows import OFF_NM, apart_nm, crossings, is_thermal, openings
 from vane_step.core.board.geometry.shapes import LAYER_BIT, package_point
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Package, Via, pin_name, split_pin
@@ -30,8 +31,6 @@ from vane_step.core.memo import Kept
 from vane_step.core.quantity import nm
 
 TOLERANCE_MM = 1e-6
-# How far a hole between two panes of paste may reach into them.
-OFF_NM = 20_000
 # Sharper corners hold etchant, which eats into the copper; what a ring of pour must leave for current and heat.
 LEAST_CORNER_DEG = 89.0
 LEAST_SPOKES = 2
@@ -49,6 +48,7 @@ def dfm_findings(laid: Layout) -> Iterator[Finding]:
     yield from _vias_in_pads(laid)
     yield from _filled_vias(laid)
     yield from _thermal_pads(laid)
+    yield from _no_marks(laid)
     yield from _deep_holes(laid)
     yield from _mask_bridges(laid)
     yield from _paste_openings(laid.design)
@@ -226,6 +226,20 @@ def _thermal_pads(laid: Layout) -> Iterator[Finding]:
             yield tell("thermal-vias", text, 0, len(crossings(pad)), place, source=SOLDERING, remedy=remedy)
 
 
+def _no_marks(laid: Layout) -> Iterator[Finding]:
+    """Find sides with parts so fine that a machine wants marks to place them, and no marks."""
+    if laid.rules.etched:
+        return
+    for side, refs in sides_with_fine_parts(laid.design).items():
+        if (there := marks_on(laid.design, side)) < 2:
+            text = f"The {side} has no marks by which a machine places {', '.join(refs[:4])}"
+            remedy = Remedy(label="Add marks", ask=f"fiducials {side}")
+            source = f"pads {FINE_MM:g} mm apart or closer, as assemblers ask"
+            yield tell(
+                "no-fiducials", text, there, 2, Place(refs=tuple(refs[:40])), source=source, remedy=remedy
+            )
+
+
 def _deep_holes(laid: Layout) -> Iterator[Finding]:
     deep = laid.rules.board_mm
     for hole in laid.holes:
@@ -299,7 +313,7 @@ def _least_opening(package: Package) -> tuple[float, str, str]:
     """Give the least area ratio of a package's surface pads, and that pad's number and size."""
     known = _opening_of.get(package.mark())
     if known is None:
-        flat = [p for p in package.pads if p.layers != "through"]
+        flat = [p for p in package.pads if p.layers != "through" and p.paste]
         found = (
             (_area_ratio(p.shape, w, h), p.number, f"{w / 1e6:g} x {h / 1e6:g} mm")
             for p in flat

@@ -112,8 +112,9 @@ def keepout_findings(laid: Layout) -> Iterable[Finding]:
         some = of.near_box(zone.bounds, 0.0)
         gap = shapely.distance(zone, of.spines[some]) - of.radius[some]
         for k, depth in zip(some.tolist(), gap.tolist(), strict=True):
-            if depth < -TOLERANCE_MM:
-                item = of.items[k]
+            item = of.items[k]
+            # A part's own pads lie where its maker wants them.
+            if depth < -TOLERANCE_MM and not (item.kind == "pad" and split_pin(item.id)[0] == ref):
                 place = at(item.x_mm, item.y_mm, item, refs=(ref,))
                 text = sentence(f"{named(item)} lies in the zone {ref}, which is free of copper")
                 yield breach(laid, "keep-out", text, depth, 0.0, place, origin=who_wants(laid.design, ref))

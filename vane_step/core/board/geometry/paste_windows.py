@@ -58,6 +58,10 @@ def crossings(pad: PadSpec) -> tuple[tuple[int, int], ...]:
     )
 
 
+# How far a hole between two panes of paste may reach into them.
+OFF_NM: Final = 20_000
+
+
 def apart_nm(package: Package, pad: PadSpec, x_nm: float, y_nm: float) -> float:
     """Give how far a point, relative to the package, lies from the nearest opening of a pad; 0 within one."""
     dx, dy = x_nm - pad.x_nm, y_nm - pad.y_nm
