@@ -7,6 +7,7 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
+from vane_step.core.board.drc.track_heat import warmest
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.model import Design, natural
 from vane_step.core.power import trace
@@ -44,7 +45,7 @@ def _rows(design: Design) -> list[dict[str, Any]]:
                 row["ohm"] = sum(
                     trace.resistance_ohm(length, w, copper) for w, length in pieces if length > 0
                 )
-                row["hot"] = trace.rise_k(row["thinnest"], amps, copper, "outer", seconds)
+                row["hot"], row["over"] = warmest(design, net.name) or (None, False)
         rows.append(row)
     return sorted(
         rows,

@@ -174,6 +174,23 @@ def copper_on(design: Design, layer: str) -> tuple[float, trace.Where]:
     return (rules.inner_copper_um, "inner") if inner else (rules.copper_um, "outer")
 
 
+def warmest(design: Design, net: str) -> tuple[float, bool] | None:
+    """Give the rise of the warmest track or neck of a net, and whether any passes its limit; None without tracks."""
+    rule, copper = copper_rule(design, net), net_copper(design).get(net)
+    pieces = [i for i in copper.items if i.kind == "track"] if copper else []
+    if rule.current is None or copper is None or not pieces:
+        return None
+    necks = necks_among(rule, pieces, [i for i in copper.items if i.kind == "pad"])
+    tracks, thin = (
+        [p for p, neck in zip(pieces, necks, strict=True) if neck is is_neck] for is_neck in (False, True)
+    )
+    limit = rule.current.rise_k * (1 + 1e-9)
+    found = [(rise, rise > limit) for _, rise in _rises(design, rule, tracks)]
+    chains = _chains(thin, copper.items) if thin else []
+    found += [(rise, rise > TIMES * limit) for _, rise in (_neck_rise(design, rule, c) for c in chains)]
+    return max(found)[0], any(over for _, over in found)
+
+
 def hottest(design: Design) -> tuple[str, float] | None:
     """Give the net whose track, necks left out, gets hottest by IPC-2221, and its rise; None without such tracks."""
     found: list[tuple[float, str]] = []
