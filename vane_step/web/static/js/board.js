@@ -35,7 +35,8 @@ async function load() {
 function redraw() {
   const waiting = draw(chosen());
   if (waiting === 1) tell(t`A part waits for a place. Type arrange, or choose “Arrange the parts”.`, true);
-  else if (waiting) tell(t`${waiting} parts wait for a place. Type arrange, or choose “Arrange the parts”.`, true);
+  else if (waiting)
+    tell(t`${waiting} parts wait for a place. Type arrange, or choose “Arrange the parts”.`, true);
 }
 
 function take(name) {
