@@ -16,10 +16,11 @@ from vane_step.core.board.analysis.score import score
 from vane_step.core.board.copper.figures import figures, steps_of
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.drc.via_current import carried_a, via_groups
+from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.placement.gate_swap import channels, exchanged
 from vane_step.core.circuit.pinmap import pin_map
 from vane_step.core.design.edits import apply
-from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule, PadSpec, Pin
+from vane_step.core.design.model import CurrentNeed, Design, Net, NetRule, PadSpec, Pin, Pour
 from vane_step.core.errors import EditRefused
 from vane_step.core.fab.reader import read_gerber
 from vane_step.core.fab.release import release
@@ -235,6 +236,31 @@ class Prices(unittest.TestCase):
             smaller = price_step(d, (0, 0, w - step.over_mm[0], h - step.over_mm[1]))
             assert smaller
             self.assertLessEqual(smaller.now.price, step.below.price)
+
+
+class TracksInPours(unittest.TestCase):
+    """A thin track along a wide pour of its net carries no current alone; where the pour is thin, it is told."""
+
+    def test_only_narrow_copper_is_hot(self) -> None:
+        """5 A along 0.3 mm: hot alone and in a pour of 1 mm, not in one of 20 mm; cut to 1 mm at one place, hot again."""
+        parts = [part("J1", "TERM-2", 10, 15), part("J2", "TERM-2", 40, 15)]
+        d = said(design(parts, {"VIN": "J1.1 J2.1"}, board(50, 30)), "width VIN 5A 20K")
+        ends = [(i.x_mm, i.y_mm) for i in copper_items(d) if i.net == "VIN"]
+        d = d.replaced(tracks={"T1": track("T1", "VIN", 0.3, *ends)})
+        y = ends[0][1]
+
+        def pour(*points: tuple[float, float]) -> Design:
+            ring = tuple((nm(a), nm(b)) for a, b in points)
+            return d.replaced(pours={"P1": Pour(id="P1", net="VIN", layer="front", area=ring)})
+
+        wide = pour((5, y - 10), (45, y - 10), (45, y + 8), (5, y + 8))
+        thin = pour((5, y - 0.5), (45, y - 0.5), (45, y + 0.5), (5, y + 0.5))
+        waist = pour(
+            *((5, y - 10), (24, y - 10), (24, y - 0.5), (26, y - 0.5), (26, y - 10), (45, y - 10)),
+            *((45, y + 8), (26, y + 8), (26, y + 0.5), (24, y + 0.5), (24, y + 8), (5, y + 8)),
+        )
+        hot = ["track-current" in codes(x) for x in (d, wide, thin, waist)]
+        self.assertEqual(hot, [True, False, True, True])
 
 
 class Banks(unittest.TestCase):

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
+from shapely.geometry import LineString
 
 from vane_step.core.board.copper.connectivity import NetCopper, net_copper
+from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
 from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, bare_of, necks_among
-from vane_step.core.board.geometry.necks import TIMES, copper_rule
+from vane_step.core.board.geometry.necks import MOST_MM, TIMES, copper_rule
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design, NetRule
 from vane_step.core.finding import Finding, Place, Remedy, tell
@@ -22,21 +24,109 @@ from vane_step.core.quantity import format_value, nm
 
 
 def current_findings(
-    design: Design, net: str, rule: NetRule, copper: NetCopper, necks: list[bool]
+    design: Design,
+    net: str,
+    rule: NetRule,
+    copper: NetCopper,
+    necks: list[bool],
+    pours: Sequence[PouredCopper],
 ) -> Iterator[Finding]:
-    """Report the hottest piece of a net on each layer where its rise passes the limit, and the hottest neck."""
+    """Report the hottest piece of a net on each layer where its rise passes the limit, and the hottest neck.
+
+    Pieces within pours of their net that are as wide there as the current needs are not narrow.
+    """
     need = rule.current
     assert need is not None
-    pieces = [i for i in copper.items if i.kind == "track"]
-    tracks = [p for p, neck in zip(pieces, necks, strict=True) if not neck]
-    for piece, rise in _rises(design, rule, tracks):
+    warm = _warm(design, rule, copper, necks, pours)
+    for piece, rise in _rises(design, rule, warm.tracks):
         if rise > need.rise_k * (1 + 1e-9):
             yield _runs_hot(design, net, rule, piece, rise, need.rise_k)
-    if any(necks):
-        chains = _chains([p for p, neck in zip(pieces, necks, strict=True) if neck], copper.items)
-        hot = max((_neck_rise(design, rule, chain) for chain in chains), key=lambda found: found[1])
+    if warm.chains:
+        hot = max((_neck_rise(design, rule, chain) for chain in warm.chains), key=lambda found: found[1])
         if hot[1] > TIMES * need.rise_k * (1 + 1e-9):
             yield _runs_hot(design, net, rule, hot[0], hot[1], TIMES * need.rise_k, neck=True)
+
+
+def pours_of(design: Design, net: str) -> tuple[PouredCopper, ...]:
+    """Give the pours of a net as filled."""
+    if not any(p.net == net for p in design.pours.values()):
+        return ()
+    return tuple(p for p in pour_pieces(design) if p.net == net)
+
+
+def _narrow(
+    design: Design,
+    rule: NetRule,
+    pieces: list[CopperItem],
+    pads: list[CopperItem],
+    pours: Sequence[PouredCopper],
+) -> tuple[list[CopperItem], list[CopperItem]]:
+    """Part pieces into those that carry the current alone, and the short ends of those along a pour of their net.
+
+    Along a pour that leaves room for the width the current needs a piece is not narrow; where it enters a pad, whose
+    spokes are thin, it is as a neck.
+    """
+    need = rule.current
+    assert need is not None
+    alone: list[CopperItem] = []
+    ends: list[CopperItem] = []
+    for piece in pieces:
+        copper, where = copper_on(design, piece.layers[0])
+        wanted = trace.width_mm(need.current_a, need.rise_k, copper, where, need.seconds)
+        near = [p for p in pours if p.layer in piece.layers] if piece.width_mm < wanted - TOLERANCE_MM else []
+        rest = _beyond_pours(piece, pads, near, wanted) if near else [piece.spine]
+        if not near or any(line.length > MOST_MM for line in rest):
+            alone.append(piece)
+        else:
+            ends += [replace(piece, spine=line) for line in rest]
+    return alone, ends
+
+
+def _beyond_pours(
+    piece: CopperItem, pads: list[CopperItem], pours: Sequence[PouredCopper], wanted_mm: float
+) -> list[LineString]:
+    """Give the parts of a piece along which it, its pads and the pours of its layer are less wide than wanted."""
+    about = shapely.box(*piece.spine.buffer(2 * wanted_mm).bounds)
+    near = [q.intersection(about) for p in pours for q in p.pieces if q.intersects(about)]
+    ends = [
+        p.shape() for p in pads if piece.layers[0] in p.layers and p.spine.dwithin(piece.spine, p.radius_mm)
+    ]
+    whole = shapely.union_all([*near, *ends, piece.shape()])
+    opened = whole.buffer(-wanted_mm / 2).buffer(wanted_mm / 2 + TOLERANCE_MM)
+    rest = piece.spine.difference(opened)
+    return [line for line in shapely.get_parts(rest).tolist() if line.length > TOLERANCE_MM]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Chain:
+    """Necks that touch: the thinnest, their length outside of wide tracks, and whether they reach more copper."""
+
+    thinnest: CopperItem
+    length_mm: float
+    cooled: bool
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Warm:
+    """What of a net may be warm: tracks that carry its current alone, and chains of necks."""
+
+    tracks: list[CopperItem]
+    chains: list[_Chain]
+
+
+def _warm(
+    design: Design, rule: NetRule, copper: NetCopper, necks: list[bool], pours: Sequence[PouredCopper]
+) -> _Warm:
+    pieces = [i for i in copper.items if i.kind == "track"]
+    pads = [i for i in copper.items if i.kind == "pad"]
+    wide, fine = (
+        [p for p, neck in zip(pieces, necks, strict=True) if neck is kind] for kind in (False, True)
+    )
+    tracks, ends = _narrow(design, rule, wide, pads, pours)
+    thin, more = _narrow(design, rule, fine, pads, pours)
+    chains = _chains(thin, copper.items) if thin else []
+    chains += [_Chain(piece, float(piece.spine.length), True) for piece in (*ends, *more)]
+    return _Warm(tracks, chains)
 
 
 def _runs_hot(
@@ -74,15 +164,6 @@ def _runs_hot(
         if neck
         else _remedy(design, net, rule, layer),
     )
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Chain:
-    """Necks that touch: the thinnest, their length outside of wide tracks, and whether they reach more copper."""
-
-    thinnest: CopperItem
-    length_mm: float
-    cooled: bool
 
 
 def _chains(necks: list[CopperItem], items: Iterable[CopperItem]) -> list[_Chain]:
@@ -181,14 +262,11 @@ def warmest(design: Design, net: str) -> tuple[float, bool] | None:
     if rule.current is None or copper is None or not pieces:
         return None
     necks = necks_among(rule, pieces, [i for i in copper.items if i.kind == "pad"])
-    tracks, thin = (
-        [p for p, neck in zip(pieces, necks, strict=True) if neck is is_neck] for is_neck in (False, True)
-    )
+    warm = _warm(design, rule, copper, necks, pours_of(design, net))
     limit = rule.current.rise_k * (1 + 1e-9)
-    found = [(rise, rise > limit) for _, rise in _rises(design, rule, tracks)]
-    chains = _chains(thin, copper.items) if thin else []
-    found += [(rise, rise > TIMES * limit) for _, rise in (_neck_rise(design, rule, c) for c in chains)]
-    return max(found)[0], any(over for _, over in found)
+    found = [(rise, rise > limit) for _, rise in _rises(design, rule, warm.tracks)]
+    found += [(rise, rise > TIMES * limit) for _, rise in (_neck_rise(design, rule, c) for c in warm.chains)]
+    return (max(found)[0], any(over for _, over in found)) if found else None
 
 
 def hottest(design: Design) -> tuple[str, float] | None:
@@ -199,6 +277,6 @@ def hottest(design: Design) -> tuple[str, float] | None:
         if net is not None and rule.current is not None:
             pieces, pads = ([i for i in copper.items if i.kind == kind] for kind in ("track", "pad"))
             necks = necks_among(rule, pieces, pads)
-            tracks = [p for p, neck in zip(pieces, necks, strict=True) if not neck]
+            tracks = _warm(design, rule, copper, necks, pours_of(design, net)).tracks
             found += [(rise, net) for _, rise in _rises(design, rule, tracks)]
     return (max(found)[1], max(found)[0]) if found else None

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.board.copper.connectivity import NetCopper
+from vane_step.core.board.copper.pour_fill import PouredCopper
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, covered, necks_among
-from vane_step.core.board.drc.track_heat import copper_on, current_findings
+from vane_step.core.board.drc.track_heat import copper_on, current_findings, pours_of
 from vane_step.core.board.geometry.necks import copper_rules
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design, NetRule
@@ -29,21 +30,32 @@ def width_findings(laid: Layout) -> Iterator[Finding]:
             continue
         rule = rules.get(net) or laid.design.rule_of(net)
         known = _of_net.get(id(copper))
-        if known is None or known[1] is not copper or known[2] != (net, maker, rule):
+        pours = pours_of(laid.design, net) if rule.current else ()
+        state = (net, maker, rule, tuple(map(id, pours)))
+        if known is None or known[1] is not copper or known[2] != state:
             pieces = [i for i in copper.items if i.kind == "track"]
             pads = [i for i in copper.items if i.kind == "pad"]
             necks = necks_among(rule, pieces, pads)
             found = [*_net_widths(laid.design, net, rule, pieces, necks)]
             found += (
-                current_findings(laid.design, net, rule, copper, necks) if rule.current and pieces else ()
+                current_findings(laid.design, net, rule, copper, necks, pours)
+                if rule.current and pieces
+                else ()
             )
             found += _off_layers(laid.design, net, rule, pieces, pads)
-            known = _of_net.put(id(copper), (tuple(found), copper, (net, maker, rule)))
+            known = _of_net.put(id(copper), (tuple(found), copper, state, pours))
         yield from known[0]
 
 
-# Copper is held, so that no other gets its identity.
-_of_net: Kept[tuple[tuple[Finding, ...], NetCopper, tuple[str, bytes, NetRule]]] = Kept()
+# Copper and pours are held, so that no other gets their identity.
+_of_net: Kept[
+    tuple[
+        tuple[Finding, ...],
+        NetCopper,
+        tuple[str, bytes, NetRule, tuple[int, ...]],
+        tuple[PouredCopper, ...],
+    ]
+] = Kept()
 
 
 def _net_widths(
