@@ -16,6 +16,7 @@ from vane_step.core.board.analysis.score import score
 from vane_step.core.board.copper.figures import figures, steps_of
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.drc.via_current import carried_a, via_groups
+from vane_step.core.board.geometry.filled_vias import filled_vias
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.placement.gate_swap import channels, exchanged
 from vane_step.core.circuit.pinmap import pin_map
@@ -338,6 +339,10 @@ class ThermalPads(unittest.TestCase):
         assert bare.remedy
         done = said(d, bare.remedy.ask)
         self.assertEqual((len(done.vias), codes(done)), (16, {"no-fiducials"}))
+        fills = done.board.rules.model_copy(update={"fills_vias": True})
+        self.assertEqual(
+            filled_vias(done.replaced(board=done.board.model_copy(update={"rules": fills}))), frozenset()
+        )
         made = release(done, "2026-11-29T00:00:00Z")
         self.assertEqual(made.read.differences, ())
         paste = next(

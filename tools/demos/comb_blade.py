@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from tools.demos.sketch import said
-from vane_step.core.board.geometry.shapes import rectangle
-from vane_step.core.design.model import Board, Design
-from vane_step.core.quantity import nm
-from vane_step.data.shipped import rule_set
+from tools.demos.sketch import blank, said
+from vane_step.core.design.model import Design
 
 BLADE_SAYS = (
     "add J1 NTL-2",
@@ -91,8 +88,4 @@ BLADE_PLACES = (
 
 def comb_blade() -> Design:
     """Build the blade's timer: wide copper from battery to blade, ground on a plane, the timer behind a diode."""
-    board = Board(
-        outline=rectangle(100, 60), corner_radius_nm=nm(3), copper_layers=2, rules=rule_set("standard-house")
-    )
-    design = Design(name="Comb Blade", title="Fernhollow Orchard", board=board)
-    return said(design, *BLADE_SAYS, *BLADE_PLACES)
+    return said(blank("Comb Blade", 100, 60, 3, "standard-house"), *BLADE_SAYS, *BLADE_PLACES)

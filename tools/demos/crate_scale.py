@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from tools.demos.sketch import said
-from vane_step.core.board.geometry.shapes import rectangle
-from vane_step.core.design.model import Board, Design
-from vane_step.core.quantity import nm
-from vane_step.data.shipped import rule_set
+from tools.demos.sketch import blank, said
+from vane_step.core.design.model import Design
 
 SCALE_SAYS = (
     "add J1 NT-2",
@@ -96,8 +93,4 @@ SCALE_PLACES = (
 
 def crate_scale() -> Design:
     """Build the scale's amplifier: charge pump, bridge amplifier, filter and a zero that is set by hand."""
-    board = Board(
-        outline=rectangle(50, 50), corner_radius_nm=nm(2), copper_layers=2, rules=rule_set("standard-house")
-    )
-    design = Design(name="Crate Scale", title="Fernhollow Orchard", board=board)
-    return said(design, *SCALE_SAYS, *SCALE_PLACES)
+    return said(blank("Crate Scale", 50, 50, 2, "standard-house"), *SCALE_SAYS, *SCALE_PLACES)

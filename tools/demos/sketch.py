@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from vane_step.core.ask import ask
+from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import (
     Board,
@@ -21,7 +22,7 @@ from vane_step.core.parts.part import KINDS
 from vane_step.core.patterns.packages import package
 from vane_step.core.power.trace import width_mm
 from vane_step.core.quantity import nm
-from vane_step.data.shipped import resources
+from vane_step.data.shipped import resources, rule_set
 
 ROLES = {
     "i": "input",
@@ -122,6 +123,17 @@ def power_net(
         current=CurrentNeed(current_a=amps, rise_k=10),
     )
     return Net(name=name, role=role, rule=rule)
+
+
+def blank(name: str, wide_mm: float, tall_mm: float, radius_mm: float, house: str) -> Design:
+    """Give a design of the orchard with a two-layer board and nothing on it."""
+    board = Board(
+        outline=rectangle(wide_mm, tall_mm),
+        corner_radius_nm=nm(radius_mm),
+        copper_layers=2,
+        rules=rule_set(house),
+    )
+    return Design(name=name, title="Fernhollow Orchard", board=board)
 
 
 def said(design: Design, *sentences: str) -> Design:

@@ -81,8 +81,7 @@ def set_width(design: Design, words: Sequence[str]) -> Proposal:
             update={"width_nm": least, "current": CurrentNeed(current_a=amps, rise_k=rise, seconds=seconds)}
         )
         long = f" for {seconds:g} s" if seconds else ""
-        by = trace.SOURCE + (", or no heat lost" if seconds else "")
-        says = f"{net.name} carries {amps:g} A{long}: {needed:.3f} mm for {rise:g} K ({by})"
+        says = f"{net.name} carries {amps:g} A{long}: {needed:.3f} mm for {rise:g} K ({trace.source_of(seconds)})"
         says += f", rule {least / 1e6:g} mm"
         wide = design.replaced(nets={**design.nets, net.name: net.model_copy(update={"rule": rule})})
         if (narrow := copper_rule(wide, net.name)).neck_width_nm and narrow.neck_length_nm:

@@ -26,6 +26,11 @@ START_C: Final = 25.0
 SOURCE: Final = "IPC-2221 chart fit"
 
 
+def source_of(seconds: float | None) -> str:
+    """Name the law a current is held to: that of a pulse may be the lossless one."""
+    return SOURCE if seconds is None else f"{SOURCE}, or no heat lost in {seconds:g} s"
+
+
 def _positive(**values: float) -> None:
     for name, value in values.items():
         if not (value > 0 and math.isfinite(value)):

@@ -20,12 +20,12 @@ from vane_step.core.board.geometry.copper_table import (
     Columns,
     differing,
 )
-from vane_step.core.board.geometry.filled_vias import bored_pads, filled_vias
+from vane_step.core.board.geometry.filled_vias import bored_pads, filled_vias, losing_solder
 from vane_step.core.board.geometry.marks import FINE_MM, marks_on, sides_with_fine_parts
-from vane_step.core.board.geometry.paste_windows import OFF_NM, apart_nm, crossings, is_thermal, openings
-from vane_step.core.board.geometry.shapes import LAYER_BIT, package_point
+from vane_step.core.board.geometry.paste_windows import crossings, is_thermal, openings
+from vane_step.core.board.geometry.shapes import LAYER_BIT
 from vane_step.core.derive import derived
-from vane_step.core.design.model import Design, Package, Via, pin_name, split_pin
+from vane_step.core.design.model import Design, Package, Via, pin_name
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.memo import Kept
 from vane_step.core.quantity import nm
@@ -171,28 +171,11 @@ def _in_pour(
 def _vias_in_pads(laid: Layout) -> Iterator[Finding]:
     if laid.rules.fills_vias:
         return
-    items = {i.id: i for i in laid.columns.items if i.kind in ("via", "pad")}
-    for via, pad in bored_pads(laid.design).items():
-        one, two = items[pad], items[via]
-        if _beside_paste(laid.design, via, pad):
-            continue
-        bored = float(one.spine.distance(two.spine)) - one.radius_mm - two.drill_mm / 2
-        place = Place(net=two.net, pins=(pad,), x_nm=nm(two.x_mm), y_nm=nm(two.y_mm))
-        text = f"The hole of via {via} lies in pad {pad}: its solder runs away"
-        yield tell("via-in-pad", text, bored, 0.0, place, source=SOLDERING)
-
-
-def _beside_paste(design: Design, via: str, pad: str) -> bool:
-    """Tell whether a via's hole lies between the panes of paste of the pad it is in."""
-    ref, number = split_pin(pad)
-    part, hole = design.parts[ref], design.vias[via]
-    pack = design.packages[part.package]
-    if part.place is None:
-        return False
-    x, y = package_point(part.place, hole.x_nm, hole.y_nm)
-    near = min(apart_nm(pack, p, x, y) for p in pack.pads if p.number == number and p.layers != "through")
-    # The bars between panes are as wide as a hole, less what a hole may lie off.
-    return near >= hole.drill_nm / 2 - OFF_NM
+    for name, bored in losing_solder(laid.design).items():
+        via = laid.design.vias[name]
+        place = Place(net=via.net, pins=(bored.pad,), x_nm=via.x_nm, y_nm=via.y_nm)
+        text = f"The hole of via {name} lies in pad {bored.pad}: its solder runs away"
+        yield tell("via-in-pad", text, bored.apart_mm, 0.0, place, source=SOLDERING)
 
 
 def _filled_vias(laid: Layout) -> Iterator[Finding]:
@@ -211,7 +194,7 @@ def _thermal_pads(laid: Layout) -> Iterator[Finding]:
     design = laid.design
     if design.board.copper_layers < 2 or laid.rules.etched:
         return
-    drilled = set(bored_pads(design).values())
+    drilled = {bored.pad for bored in bored_pads(design).values()}
     for part in design.parts.values():
         pack = design.packages[part.package]
         for pad in pack.pads if part.place else ():

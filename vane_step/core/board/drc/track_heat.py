@@ -150,7 +150,7 @@ def _runs_hot(
     limit = (
         f"fin equation of neck and track, {TIMES:g} x the {need.rise_k:g} K of {net}"
         if neck
-        else trace.SOURCE
+        else trace.source_of(need.seconds)
     )
     return tell(
         "track-current",
@@ -169,7 +169,8 @@ def _runs_hot(
 def _chains(necks: list[CopperItem], items: Iterable[CopperItem]) -> list[_Chain]:
     """Join necks of one layer that touch, and tell whether a wide track or a via touches them or a pad of theirs."""
     spines = np.array([n.spine for n in necks], dtype=object)
-    others = [i for i in items if i not in necks]
+    mine_ids = set(map(id, necks))
+    others = [i for i in items if id(i) not in mine_ids]
     found = []
     a, b = shapely.STRtree(spines).query(spines, predicate="dwithin", distance=TOLERANCE_MM)
     same = np.array([necks[i].layers == necks[k].layers for i, k in zip(a, b, strict=True)], dtype=bool)
