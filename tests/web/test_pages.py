@@ -3,16 +3,40 @@
 from __future__ import annotations
 
 import json
+import re
 from typing import Any
 
 from tests.support import BEEPER, FROST, PANEL, ROOT, demo, texts_of
 from tests.web.support import Served
+from vane_step.core.ask import ask
+from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.data.shipped import resources
 
 
 class Pages(Served):
     """What pages hold."""
+
+    def test_what_a_net_shows_is_what_it_has(self) -> None:
+        """The fields of a net, pressed as they are, lose nothing: no rise, no pulse, no gap, no neck, on any demo's nets."""
+        for id in (FROST, "5-crate-scale", "6-comb-blade"):
+            design = demo(id)
+            for net, rule in ((n.name, n.rule) for n in design.nets.values() if n.rule and n.rule.current):
+                shown = self.client.get(f"/d/{id}/selection", params={"kind": "net", "key": net}).text
+                for verb in ("width", "clearance", "neck"):
+                    said = re.search(
+                        rf'data-form="{verb} [^"]*".*?name="v" value="([^"]*)"', shown, re.DOTALL
+                    )
+                    assert said is not None, (id, net, verb)
+                    if verb == "neck" and not rule.neck_width_nm:
+                        continue
+                    edit = ask(design, f'{verb} "{net}" {said[1]}', resources()).edit
+                    assert edit is not None
+                    after = apply(design, edit)[0].nets[net].rule
+                    assert after is not None
+                    # By its current a track may become as wide as that needs.
+                    kept = after.model_copy(update={"width_nm": rule.width_nm}) if verb == "width" else after
+                    self.assertEqual(kept, rule, (id, net, verb, said[1]))
 
     def test_every_step_of_every_design(self) -> None:
         """All steps of all demo designs and of an empty one answer."""

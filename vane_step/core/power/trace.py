@@ -184,7 +184,7 @@ class TraceAnswer:
     drop_v: float
     power_w: float
     fusing_1s_a: float
-    source: str = SOURCE
+    source: str
 
 
 def trace(
@@ -249,4 +249,5 @@ def trace(
         ohm * current,
         ohm * current**2,
         fusing_a(chosen, copper_um, 1.0, ambient_c),
+        source_of(seconds),
     )
