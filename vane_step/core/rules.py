@@ -13,7 +13,7 @@ Sense = Literal["at least", "at most", "either way", "is"]
 Room = Literal["brief", "parts", "circuit", "board", "legend", "make", "read back", "order"]
 HOUSE, THUMB, CIRCUIT, CATALOGUE = "rules of the maker", "rule of thumb", "the circuit", "the catalogue"
 BRIEF, SUPPLIER = "the brief", "the supplier's answer"
-FILES, LAND = "read back from the files", "the land patterns"
+BREAD, FILES, LAND = "holes 2.54 mm apart, in groups of five", "read back from the files", "the land patterns"
 
 
 @dataclass(frozen=True)
@@ -73,16 +73,10 @@ _ALL: Final = [
         "brief",
         ("requirement", "a requirement is not met", "stop, look", "either way", "its own", "the requirement"),
         ("brief-size", "a side of the board is longer than the brief allows", "stop", "at most", "mm", BRIEF),
-        (
-            "brief-manufacturing",
-            "the maker's rules do not suit how the board is to be made",
-            "look",
-            "is",
-            "",
-            BRIEF,
-        ),
+        ("brief-manufacturing", "the rules do not suit how the board is to be made", "look", "is", "", BRIEF),
         ("brief-skill", "parts want tools or skills the brief leaves out", "look", "at most", "parts", BRIEF),
         ("brief-underside", "parts lie where the brief wants none", "look", "at most", "parts", BRIEF),
+        ("breadboard", "pin rows do not plug in", "look, note", "either way", "mm, pins, holes, rows", BREAD),
         ("brief-height", "a part, or all together, is too tall for the case", "look", "at most", "mm", BRIEF),
         ("budget", "the parts of one board cost more than allowed", "look", "at most", "€", BRIEF),
     ),

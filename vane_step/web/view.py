@@ -9,6 +9,7 @@ import shapely
 
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.breadboard import pin_rows, pins_nm
 from vane_step.core.board.geometry.shapes import (
     CopperItem,
     bare_holes,
@@ -213,12 +214,21 @@ def _rules(design: Design) -> dict[str, Any]:
     }
 
 
+def _grid_at(design: Design) -> list[float]:
+    """Give where the grid begins: at the holes a board's pin rows plug into, where it is to plug in somewhere."""
+    rows = [p for p in pin_rows(design) if p.place] if design.brief.breadboard else []
+    if not rows or rows[0].place is None:
+        return [0.0, 0.0]
+    return [_mm(v) for v in pins_nm(design, rows[0], rows[0].place)[0].tolist()]
+
+
 def board_view(kept: Kept) -> dict[str, Any]:
     """Give everything the board page draws, in millimetres, y up."""
     d = kept.design
     return {
         "version": kept.version,
         "box": list(view_box(d)),
+        "grid_at": _grid_at(d),
         "layers": list(d.board.layers),
         "rims": [_points(ring.coords, 4) for ring in (outline(d).exterior, *outline(d).interiors)],
         "parts": [_part(d, p) for p in sorted(d.parts.values(), key=lambda p: natural(p.ref))],

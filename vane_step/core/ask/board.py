@@ -12,6 +12,7 @@ from shapely.geometry.base import BaseGeometry
 from vane_step.core.ask.group import some_parts
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Action, Proposal, few, need, no_more, number, side_of
+from vane_step.core.board.geometry.breadboard import pin_rows
 from vane_step.core.board.geometry.marks import sides_with_fine_parts
 from vane_step.core.board.geometry.mouth import OUTWARDS
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
@@ -20,6 +21,7 @@ from vane_step.core.board.placement.edge import place_on_edge, row_on_edge
 from vane_step.core.board.placement.fiducials import fiducials
 from vane_step.core.board.placement.gate_swap import banks, exchanged, with_channels
 from vane_step.core.board.placement.placer import arrange
+from vane_step.core.board.placement.room import areas
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design import edits
 from vane_step.core.design.edits import part_of
@@ -159,8 +161,12 @@ def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
         says = "proposes arrangements of all parts" if words[0] == "all" else "proposes a tidier arrangement"
         return Proposal(f"{says} that are not kept in place", action=Action("arrange", how=words[0]))
     edit = arrange(design)
+    rows = {p.ref for p in pin_rows(design)} if design.brief.breadboard else set()
     under = [r for r, p in edit.places.items() if p and p.side == "back" and design.board.copper_layers > 1]
-    where = f"; {few(under)} on the underside, since the front is full" if under else ""
+    under = [r for r in under if r not in rows]
+    have, want = areas(design, {r for r in edit.places if r not in rows}, both=False)
+    full = f"they would take {100 * want / have:.0f} % of the front" if 0 < want < have else "the front is full"
+    where = f"; {few(under)} on the underside, since {full}" if under else ""
     return Proposal(f"puts {len(edit.places)} parts on the board{where}", edit)
 
 

@@ -183,6 +183,7 @@ BRIEF_WORDS = (
     "ambient",
     "stock-first",
     "underside",
+    "breadboard",
     "purpose",
 )
 SKILLS = {
@@ -202,13 +203,15 @@ def _brief_update(word: str, value: str) -> dict[str, object]:
         if value not in SKILLS:
             raise InputError(f"{value!r} is no skill.", where="brief", value=value, allowed=", ".join(SKILLS))
         return dict(zip(("through_hole_only", "no_leadless"), SKILLS[value], strict=True))
-    if word in ("stock-first", "underside"):
+    if word in ("stock-first", "underside", "breadboard"):
         if value not in ("yes", "no"):
             raise InputError(
                 f"{value!r} is neither yes nor no.", where="brief", value=value, allowed="yes, no"
             )
         yes = value == "yes"
-        return {"stock_first": yes} if word == "stock-first" else {"parts_on": "either" if yes else "front"}
+        if word == "underside":
+            return {"parts_on": "either" if yes else "front"}
+        return {word.replace("-", "_"): yes}
     plain = {"manufacturing": "manufacturing", "chip": "smallest_chip", "date": "date", "purpose": "purpose"}
     if word in plain:
         return {plain[word]: value}

@@ -19,7 +19,7 @@ from vane_step.core.design.model import Design, Net, Package, Part, PartPlace, s
 FILL = 0.78
 ROOM_MM = (0.0, 0.6)
 # From this share of a side's area on, parts that may go to the other side too; what being there costs, in mm of link.
-CROWDED, OTHER_SIDE = 0.6, 4.0
+CROWDED, OTHER_SIDE = 0.7, 4.0
 # Courtyards may touch; so that rounding never makes them overlap they stay apart by so much, in mm.
 HAIR_MM = 0.001
 # What a mm costs: ground and wide rails join pours; a bypass part belongs to its pin, a crystal to its pins.

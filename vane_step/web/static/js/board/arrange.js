@@ -3,6 +3,7 @@ import { ask, select } from "../frame.js";
 import * as camera from "./camera.js";
 import { choose, chosen } from "./choice.js";
 import { connections, draw, drawing, glow, partOf, svg } from "./drawing.js";
+import { shiftBy, shiftTo } from "./snap.js";
 import { el } from "./svg.js";
 import { say } from "./tip.js";
 import { track } from "./track.js";
@@ -10,9 +11,12 @@ import { t } from "../frame/texts.js";
 
 // Each kind of drag: move and drop, both given the event and the place in mm.
 let drag = null;
-const stepOf = (event) => (event.shiftKey ? 0.1 : 0.5);
-const shiftOf = (event, from, p) =>
-  [0, 1].map((i) => Math.round((p[i] - from[i]) / stepOf(event)) * stepOf(event));
+// What of a part keeps to the grid: its first pin, or its place when it has none.
+function anchorOf(ref) {
+  const { place } = drawing.parts[ref].part;
+  const pad = drawing.data.pads.find((p) => partOf(p.pin) === ref);
+  return pad ? [pad.x, pad.y] : [place.x_nm / 1e6, place.y_nm / 1e6];
+}
 
 function panning(event) {
   const from = camera.shown();
@@ -68,7 +72,7 @@ function carrying(node, from) {
   const place = () => [found.x + shift[0], found.y + shift[1]];
   return {
     move(e, p) {
-      shift = shiftOf(e, from, p);
+      shift = shiftTo(e, from, p, [found.x, found.y]);
       const translate = `translate(${shift[0]} ${shift[1]})`;
       node.setAttribute("transform", `${translate} ${base}`);
       for (const n of drawing.prints[item] || []) n.setAttribute("transform", translate);
@@ -98,6 +102,7 @@ const redraw = () => draw(chosen());
 function moving(ref, from) {
   const refs =
     chosen().length > 1 && chosen().includes(ref) ? chosen().filter((r) => drawing.parts[r]) : [ref];
+  const anchor = anchorOf(ref);
   let shift = [0, 0];
   let carried = null;
   let wanted = [];
@@ -108,7 +113,7 @@ function moving(ref, from) {
         say(e, t`${kept} is kept in place`, true);
         return;
       }
-      shift = shiftOf(e, from, p);
+      shift = shiftTo(e, from, p, anchor);
       svg.classList.add("dragging");
       if (!carried) [carried, wanted] = [carry(refs), wishes(refs)];
       carried.style.transform = `translate(${shift[0]}px, ${shift[1]}px)`;
@@ -263,15 +268,14 @@ export const arrange = {
     }
     if (!event.key.startsWith("Arrow")) return false;
     event.preventDefault();
-    const s = stepOf(event);
     const { below } = drawing;
     const ways = {
-      ArrowLeft: [-s * below, 0],
-      ArrowRight: [s * below, 0],
-      ArrowUp: [0, s],
-      ArrowDown: [0, -s],
+      ArrowLeft: [-below, 0],
+      ArrowRight: [below, 0],
+      ArrowUp: [0, 1],
+      ArrowDown: [0, -1],
     };
-    moveParts(refs, ways[event.key]);
+    if (drawing.parts[refs[0]]) moveParts(refs, shiftBy(event, ways[event.key], anchorOf(refs[0])));
     return true;
   },
 };

@@ -7,7 +7,9 @@ export const svg = document.getElementById("board");
 export const drawing = { data: null, below: 1, grid: 0, parts: {}, prints: {}, ringed: null };
 export const GRIDS = [
   [0, "off"],
+  [0.5, "0.5 mm"],
   [1, "1 mm"],
+  [1.27, "1.27 mm"],
   [2.54, "2.54 mm"],
 ];
 // Every layer differs in pattern as well as hue; the front is solid.
@@ -169,9 +171,11 @@ function hold(top, t) {
 function gridOver(top) {
   const step = GRIDS[drawing.grid][0];
   const [x0, y0, x1, y1] = drawing.data.box;
+  const [bx, by] = drawing.data.grid_at;
+  const first = (low, begin) => Math.ceil((low - begin) / step) * step + begin;
   const d = [];
-  for (let x = Math.ceil(x0 / step) * step; x <= x1; x += step) d.push(`M${x} ${y0}V${y1}`);
-  for (let y = Math.ceil(y0 / step) * step; y <= y1; y += step) d.push(`M${x0} ${y}H${x1}`);
+  for (let x = first(x0, bx); x <= x1; x += step) d.push(`M${x} ${y0}V${y1}`);
+  for (let y = first(y0, by); y <= y1; y += step) d.push(`M${x0} ${y}H${x1}`);
   el("path", { d: d.join(""), class: "grid-over" }, top);
 }
 
