@@ -165,7 +165,9 @@ def arrange_parts(design: Design, words: Sequence[str]) -> Proposal:
     under = [r for r, p in edit.places.items() if p and p.side == "back" and design.board.copper_layers > 1]
     under = [r for r in under if r not in rows]
     have, want = areas(design, {r for r in edit.places if r not in rows}, both=False)
-    full = f"they would take {100 * want / have:.0f} % of the front" if 0 < want < have else "the front is full"
+    full = (
+        f"they would take {100 * want / have:.0f} % of the front" if 0 < want < have else "the front is full"
+    )
     where = f"; {few(under)} on the underside, since {full}" if under else ""
     return Proposal(f"puts {len(edit.places)} parts on the board{where}", edit)
 

@@ -106,8 +106,8 @@ def _onto(design: Design, ref: str, off: tuple[int, int]) -> Remedy | None:
     part = design.parts[ref]
     assert part.place is not None
     nets = {design.net_of(f"{ref}.{p.number}") for p in part.pins}
-    laid = [i.net for i in (*design.tracks.values(), *design.vias.values(), *design.jumpers.values())]
-    if any(net in nets for net in laid):
+    laid = (design.tracks, design.vias, design.jumpers)
+    if any(getattr(item, "net", None) in nets for section in laid for item in section.values()):
         return None
     place = part.place.model_copy(update={"x_nm": part.place.x_nm - off[0], "y_nm": part.place.y_nm - off[1]})
     after = apply(design, PlaceParts(places={ref: place}))[0]

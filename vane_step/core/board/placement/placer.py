@@ -15,7 +15,7 @@ from vane_step.core.board.placement.cost_model import CROWDED, HAIR_MM, floor, m
 from vane_step.core.board.placement.floor import Floor, empty_floor
 from vane_step.core.board.placement.ground import CELL_MM
 from vane_step.core.board.placement.groups import groups
-from vane_step.core.board.placement.plugged import plugged
+from vane_step.core.board.placement.plugged import plugged, plugging
 from vane_step.core.board.placement.room import areas, no_room
 from vane_step.core.design.edits import LayCopper, PlaceParts, Together, apply
 from vane_step.core.design.model import Design, PartPlace, split_pin
@@ -94,17 +94,15 @@ def propose(
         raise EditRefused("Parts without a place cannot be tidied.", where="board", next_step="Type: arrange")
     found = []
     refused: EditRefused | None = None
-    rows = plugged(design, movable)
-    given, design, movable = design, _with(design, rows), movable - set(rows)
     most = int(min(MOVES_MOST, MOVES_EACH * len(movable)) * effort)
     # What is placed already is tidied part by part; what begins anywhere has its groups laid once for all.
-    as_one = [] if tidy else groups(design, movable, _laid_alone)
+    as_one = [] if tidy else groups(design, movable - plugging(design, movable), _laid_alone)
     for k in range(count):
         begin_here = placed and k == 0 if tidy is None else tidy
         try:
             warm, some = (WARM_MM, []) if begin_here else (0.0, as_one)
-            places = _settled(design, movable, seed + k, most, warm, some) if movable else {}
-            found.append(_arrangement(given, {**rows, **places}, seed + k, begin_here))
+            places = _round_rows(design, movable, seed + k, most, warm, some)
+            found.append(_arrangement(design, places, seed + k, begin_here))
         except EditRefused as error:
             # Another seed may well find room.
             refused = error
@@ -130,16 +128,26 @@ def arrange(design: Design, *, seed: int = 1) -> PlaceParts:
             where="board",
             next_step="Type: arrange all, to place them anew, or take some off first: place R1 off",
         )
-    rows = plugged(design, waiting)
-    design, waiting = _with(design, rows), waiting - set(rows)
     most = min(QUICK_MOVES, MOVES_EACH * len(waiting))
-    as_one = groups(design, waiting, _laid_alone)
-    places = _settled(design, waiting, seed, most, 0.0, as_one) if waiting else {}
-    return PlaceParts(places={**rows, **places})
+    as_one = groups(design, waiting - plugging(design, waiting), _laid_alone)
+    return PlaceParts(places=dict(_round_rows(design, waiting, seed, most, 0.0, as_one)))
 
 
-def _with(design: Design, places: dict[str, PartPlace]) -> Design:
-    return apply(design, PlaceParts(places=dict(places)))[0] if places else design
+def _round_rows(
+    design: Design, movable: set[str], seed: int, most: int, warm: float, as_one: list[Body]
+) -> dict[str, PartPlace]:
+    """Give places for some parts; rows that plug in somewhere first, nearest to where all would like them to be."""
+    if not plugging(design, movable):
+        return _settled(design, movable, seed, most, warm, as_one)
+    try:
+        wished = _settled(design, movable, seed, most, warm, as_one)
+    except EditRefused:
+        wished = {}
+    places = plugged(design, movable, wished)
+    rest = movable - set(places)
+    if places and rest:
+        design = apply(design, PlaceParts(places=dict(places)))[0]
+    return {**places, **(_settled(design, rest, seed, most, warm, as_one) if rest else {})}
 
 
 def _arrangement(design: Design, places: dict[str, PartPlace], seed: int, tidy: bool) -> Arrangement:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping
+from itertools import product
 
 import numpy as np
 import shapely
@@ -13,64 +14,88 @@ from vane_step.core.board.geometry.sides import sides_with_copper
 from vane_step.core.board.placement.bodies import yard_in
 from vane_step.core.board.placement.ground import usable
 from vane_step.core.design.edits import PlaceParts, apply
-from vane_step.core.design.model import Design, Part, PartPlace, Side
+from vane_step.core.design.model import Design, Part, PartPlace, Side, natural
 
 # Steps between the two lines of pins: never in one group of holes, and a hole left beside the board for every pin.
 LINES_APART = range(max(ACROSS) - 2, ACROSS[GROUP] - GROUP, -1)
 
+# Of so many rows each is tried both ways round.
+MOST_TURNED = 4
 
-def plugged(design: Design, movable: set[str]) -> dict[str, PartPlace]:
-    """Find places for the pin rows that may move, so that the board plugs into a breadboard.
+
+def plugging(design: Design, movable: set[str]) -> set[str]:
+    """Name the rows that may move of a board that is to plug into a breadboard."""
+    if not design.brief.breadboard:
+        return set()
+    return {p.ref for p in pin_rows(design) if p.ref in movable and p.fitted}
+
+
+def plugged(design: Design, movable: set[str], wished: Mapping[str, PartPlace]) -> dict[str, PartPlace]:
+    """Find places for pin rows, so that the board plugs into a breadboard.
 
     They lie in two lines along the board, as far apart as it allows with a hole left for every pin, those that are kept
     in place with them; on the underside where there is copper, so that the pins look down.
 
+    Parameters
+    ----------
+    wished : dict of str to PartPlace
+        Where each would lie best: of the ways to lay them, the one nearest to that.
+
     Returns
     -------
     dict of str to PartPlace
-        Nothing where the brief wants no such board, where no row may move, or where no two lines have room; the places
-        there are where they do already.
+        Nothing where no two lines have room; the places there are where they do already.
     """
-    rows = [p for p in pin_rows(design) if p.ref in movable and p.fitted]
-    if not design.brief.breadboard or not rows:
-        return {}
-    now = {p.ref: p.place for p in rows if p.place is not None}
-    if len(now) == len(rows) and _fits(design, movable, now):
+    rows = plugging(design, movable)
+    now = {r: place for r in rows if (place := design.parts[r].place) is not None}
+    if len(now) == len(rows) and _fits(design, now, movable):
         return now
     x0, y0, x1, y1 = usable(design).bounds
     for along in (0, 1) if x1 - x0 >= y1 - y0 else (1, 0):
         for apart in LINES_APART:
-            for places in _in_lines(design, rows, along, apart):
-                if _fits(design, movable, places):
-                    return places
+            ways = [w for w in _in_lines(design, rows, along, apart) if _fits(design, w, movable)]
+            if ways:
+                return min(ways, key=lambda w: _away(design, w, wished))
     return {}
 
 
-def _in_lines(design: Design, rows: Sequence[Part], along: int, apart: int) -> Iterator[dict[str, PartPlace]]:
-    """Lay rows end to end in two lines in the middle of the board: the longest first, each where less is taken."""
-    frame = np.array(usable(design).bounds).reshape(2, 2)
-    middle = frame.mean(axis=0) * 1e6
-    lines: tuple[list[Part], list[Part]] = ([], [])
+def _away(design: Design, places: Mapping[str, PartPlace], wished: Mapping[str, PartPlace]) -> float:
+    """Sum up how far the pins of rows are from where they are wished."""
+    return sum(
+        float(np.hypot(*(pins_nm(design, part, place) - pins_nm(design, part, wished[r])).T).sum())
+        for r, place in places.items()
+        for part in [design.parts[r]]
+        if r in wished
+    )
+
+
+def _in_lines(design: Design, rows: set[str], along: int, apart: int) -> Iterator[dict[str, PartPlace]]:
+    """Lay rows end to end in two lines in the middle of the board, each way round: the longest first, each where
+    less is taken."""
+    middle = np.array(usable(design).bounds).reshape(2, 2).mean(axis=0) * 1e6
+    lines: tuple[list[str], list[str]] = ([], [])
     taken = [0, 0]
-    for part in sorted(rows, key=lambda p: -len(p.pins)):
+    for ref in sorted(rows, key=lambda r: (-len(design.parts[r].pins), natural(r))):
         k = int(taken[1] < taken[0])
-        lines[k].append(part)
-        taken[k] += len(part.pins)
+        lines[k].append(ref)
+        taken[k] += len(design.parts[ref].pins)
     begin = middle[along] - (max(taken) - 1) / 2 * PITCH_NM
-    for above in (0, 1):
+    flips = product((False, True), repeat=len(rows)) if len(rows) <= MOST_TURNED else [(False,) * len(rows)]
+    for above, turned in product((0, 1), flips):
+        back = dict(zip(sorted(rows), turned, strict=True))
         places = {}
         for k, line in enumerate(lines):
             at = begin + (max(taken) - taken[k]) // 2 * PITCH_NM
             across = middle[1 - along] + (0.5 if k == above else -0.5) * apart * PITCH_NM
-            for part in line:
+            for ref in line:
                 spot = (at, across) if along == 0 else (across, at)
-                places[part.ref] = _laid(design, part, along, spot)
-                at += len(part.pins) * PITCH_NM
+                places[ref] = _laid(design, design.parts[ref], along, spot, back[ref])
+                at += len(design.parts[ref].pins) * PITCH_NM
         yield places
 
 
-def _laid(design: Design, part: Part, along: int, first: tuple[float, float]) -> PartPlace:
-    """Lay a row along an axis, its first pin at the lower end, there."""
+def _laid(design: Design, part: Part, along: int, first: tuple[float, float], turned: bool) -> PartPlace:
+    """Lay a row along an axis with its lowest pin there: its first, or when turned its last."""
     sides = sides_with_copper(design, design.packages[part.package])
     side: Side = "back" if "back" in sides and "front" in sides else "front"
 
@@ -78,16 +103,15 @@ def _laid(design: Design, part: Part, along: int, first: tuple[float, float]) ->
         pins = pins_nm(design, part, PartPlace(x_nm=0, y_nm=0, turn_deg=turn, side=side))
         return float((pins[-1] - pins[0])[along])
 
-    turn = max((0, 90, 180, 270), key=rises)
+    turn = (min if turned else max)((0, 90, 180, 270), key=rises)
     there = PartPlace(x_nm=0, y_nm=0, turn_deg=turn, side=side)
-    x, y = np.array(first) - pins_nm(design, part, there)[0]
+    x, y = np.array(first) - pins_nm(design, part, there)[-1 if turned else 0]
     return there.model_copy(update={"x_nm": round(float(x)), "y_nm": round(float(y))})
 
 
-def _fits(design: Design, movable: set[str], places: dict[str, PartPlace]) -> bool:
-    """Tell whether rows at some places, and those that stay, plug in, with nothing in their way that stays."""
-    waiting = {r: None for r in movable if design.parts[r].place is not None and r not in places}
-    after = apply(design, PlaceParts(places={**waiting, **places}))[0]
+def _fits(design: Design, places: Mapping[str, PartPlace], movable: set[str]) -> bool:
+    """Tell whether rows at some places, and those that stay, plug in, with nothing in their way."""
+    after = apply(design, PlaceParts(places=dict(places)))[0]
     seated = seat(after)
     if seated is None or seated.worst or not seated.free:
         return False
@@ -98,7 +122,7 @@ def _fits(design: Design, movable: set[str], places: dict[str, PartPlace]) -> bo
         for r, p in places.items()
     }
     inside = shapely.box(*usable(design).bounds).buffer(0.01)
-    others = [yard for r, yard in courtyards(after).items() if r not in places]
+    others = [yard for r, yard in courtyards(after).items() if r not in movable]
     others += [zone_shape(z) for z in design.board.zones if z.kind in ("hand", "clear")]
     pads = shapely.MultiPoint(
         [tuple(xy / 1e6) for r, p in places.items() for xy in pins_nm(design, design.parts[r], p)]
