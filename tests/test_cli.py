@@ -19,7 +19,7 @@ from PIL import Image
 
 from tests.support import BEEPER, BOARDS, FROST, ROOT, demo, design
 from vane_step.cli.app import main
-from vane_step.core.board.silkscreen.filled_shapes import shape_of
+from vane_step.core.board.geometry.filled_shapes import shape_of
 from vane_step.core.catalogue.own import own_part
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json

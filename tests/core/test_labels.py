@@ -12,8 +12,8 @@ from shapely.geometry import Point
 from tests.support import FROST, board, demo, design, part, said
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.geometry.shapes import copper_items
+from vane_step.core.board.geometry.strokefont import text_lines
 from vane_step.core.board.silkscreen.designators import as_printed
-from vane_step.core.board.silkscreen.strokefont import text_lines
 from vane_step.core.patterns.packages import package
 
 

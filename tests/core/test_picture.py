@@ -14,9 +14,9 @@ from PIL import Image, ImageDraw
 from shapely.geometry import LineString, Polygon
 
 from tests.support import FROST, ROOT, board, demo
+from vane_step.core.board.geometry.filled_shapes import ink, shape_of
 from vane_step.core.board.outline.image_trace import MAX_PIXELS, trace_picture, trace_shapes
 from vane_step.core.board.outline.importers import outline_from
-from vane_step.core.board.silkscreen.filled_shapes import ink, shape_of
 from vane_step.core.board.silkscreen.legend import legend
 from vane_step.core.design.edits import SetItem, apply
 from vane_step.core.design.model import Design, Side

@@ -18,10 +18,10 @@ from vane_step.core.board.analysis.current_loops import loops
 from vane_step.core.board.analysis.return_paths import return_paths
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.diff_pairs import sense_pairs
+from vane_step.core.board.geometry.filled_shapes import ink
 from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.board.outline.importers import Drawn
 from vane_step.core.board.placement.placer import arrange as arrange_parts, propose
-from vane_step.core.board.silkscreen.filled_shapes import ink
 from vane_step.core.design.edits import Edit, SetItem, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design

@@ -10,6 +10,7 @@ import shapely
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.breadboard import pin_rows, pins_nm
+from vane_step.core.board.geometry.lettering import copper_lines, in_copper, layer_of, line_mm
 from vane_step.core.board.geometry.shapes import (
     CopperItem,
     bare_holes,
@@ -18,8 +19,8 @@ from vane_step.core.board.geometry.shapes import (
     view_box,
     zone_shape,
 )
+from vane_step.core.board.geometry.strokefont import text_width
 from vane_step.core.board.silkscreen.legend import legend
-from vane_step.core.board.silkscreen.strokefont import text_width
 from vane_step.core.brief.needs import evidence
 from vane_step.core.derive import derived
 from vane_step.core.design.model import SECTIONS, Brief, Design, LegendText, Part, natural
@@ -257,12 +258,20 @@ def board_view(kept: Kept) -> dict[str, Any]:
             for z in d.board.zones
         ],
         "texts": [_text(t) for t in d.texts.values()],
+        "letters": [_letters(d, t) for t in in_copper(d).values()],
         "links": [
             {"net": k.net, "a": k.a, "b": k.b, "from": k.a_mm, "to": k.b_mm}
             for k in connectivity(d).open_links
         ],
         **_rules(d),
     }
+
+
+def _letters(design: Design, text: LegendText) -> dict[str, Any]:
+    """Give the lines of a text in copper."""
+    width = line_mm(text, design.board.rules)
+    lines = [_points(line, 3) for line in copper_lines(text, width)]
+    return {"id": text.id, "layer": layer_of(text), "width": width, "lines": lines}
 
 
 def _text(text: LegendText) -> dict[str, Any]:

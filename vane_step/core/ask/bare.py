@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, need, number, pairs, side_of
+from vane_step.core.board.geometry.filled_shapes import ink
 from vane_step.core.board.geometry.shapes import opening, rectangle
-from vane_step.core.board.silkscreen.filled_shapes import ink
 from vane_step.core.board.tracks.stitching import stitch
 from vane_step.core.design import edits
 from vane_step.core.design.edits import net_of

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from vane_step.core.ask.group import some_parts
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, few, need, number, side_of
+from vane_step.core.board.geometry.lettering import layer_of, least_height_mm, line_mm
 from vane_step.core.board.silkscreen.labels import pin_labels, value_label
 from vane_step.core.design import edits
 from vane_step.core.design.model import Design, LegendText
@@ -14,20 +15,23 @@ from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm, parse_length_nm
 
 
-@verb("text", 'text "WORDS" X Y [HEIGHT] [turn=90] [back]', "print on the legend")
+@verb("text", 'text "WORDS" X Y [HEIGHT] [turn=90] [back] [copper]', "print on the legend, or in copper")
 def print_text(design: Design, words: Sequence[str]) -> Proposal:
-    """Print on the legend."""
-    form = 'text "WORDS" X Y [HEIGHT] [turn=90] [back]'
+    """Print on the legend, or make the words in copper."""
+    form = 'text "WORDS" X Y [HEIGHT] [turn=90] [back] [copper]'
     turned = [w for w in words[3:] if w.startswith("turn=")]
-    words = [*words[:3], *(w for w in words[3:] if w not in turned)]
+    copper = "copper" in words[3:]
+    words = [*words[:3], *(w for w in words[3:] if w not in (*turned, "copper", "legend"))]
     need(words, 3, form)
     k = 1
     while f"text{k}" in design.texts:
         k += 1
-    usual = max(nm(1.2), design.board.rules.legend_height_nm)
+    rules = design.board.rules
+    usual = max(nm(1.2), rules.legend_height_nm)
     sized = len(words) > 3 and words[3] not in ("front", "back")
     height = parse_length_nm(words[3], "height") if sized else usual
-    side = side_of(words[3 + sized :], form)
+    told = words[3 + sized :]
+    side = side_of(told or ("back",) * (copper and "front" not in design.board.layers), form)
     text = LegendText(
         id=f"text{k}",
         text=words[0],
@@ -36,8 +40,24 @@ def print_text(design: Design, words: Sequence[str]) -> Proposal:
         height_nm=height,
         turn_deg=number(turned[0].removeprefix("turn="), "turn") % 360 if turned else 0.0,
         side=side,
+        copper=copper,
     )
-    return Proposal(f"prints “{words[0]}” on the {side}", edits.SetItem(text=text))
+    if not copper:
+        return Proposal(f"prints “{words[0]}” on the {side}", edits.SetItem(text=text))
+    if layer_of(text) not in design.board.layers:
+        raise EditRefused(
+            f"There is no copper on the {side}.",
+            where=text.id,
+            value=side,
+            allowed=", ".join(design.board.layers),
+            next_step="Leave the side out, or print it on the legend.",
+        )
+    if not sized:
+        # As high as its lines want room between them.
+        while text.height_nm / 1e6 < least_height_mm(text, rules):
+            text = text.model_copy(update={"height_nm": text.height_nm + nm(0.1)})
+    says = f"makes “{words[0]}” in the copper of the {side}, {text.height_nm / 1e6:g} mm high"
+    return Proposal(f"{says} in lines of {line_mm(text, rules):g} mm", edits.SetItem(text=text))
 
 
 @verb("names", "names REF … [net|pin] [HEIGHT] · names REF … off", "print names at pins", ("some",))

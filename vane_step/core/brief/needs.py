@@ -54,6 +54,7 @@ class Evidence:
     "holes",
     "calculations",
     "brief",
+    "texts",
 )
 def known_figures(design: Design) -> dict[str, Figure]:
     """Give every figure of a design by key: board, parts, links, currents of nets, results of calculations."""

@@ -115,7 +115,7 @@ class Pour(Frozen):
 
 
 class LegendText(Frozen):
-    """Text printed on the board; ``height_nm`` is the height of capitals.
+    """Text printed on the board, or made in its copper; ``height_nm`` is the height of capitals.
 
     With a ``shape``, rings round (x, y), that is printed as solid ink instead, and the words are only its name: a field
     to write on, or a picture.
@@ -128,6 +128,7 @@ class LegendText(Frozen):
     height_nm: PositiveNm = 1_200_000
     turn_deg: float = Field(default=0.0, ge=-360, le=360)
     side: Side = "front"
+    copper: bool = False
     shape: tuple[Annotated[tuple[PointNm, ...], Field(min_length=3, max_length=20_000)], ...] = Field(
         default=(), max_length=2000
     )

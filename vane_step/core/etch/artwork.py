@@ -9,7 +9,7 @@ from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.shapes import Hole, bare_holes, copper_items, holes, outline
-from vane_step.core.board.silkscreen.strokefont import text_lines
+from vane_step.core.board.geometry.strokefont import text_lines
 from vane_step.core.derive import alone
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError

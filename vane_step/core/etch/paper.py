@@ -8,8 +8,8 @@ from shapely.geometry import LineString, Point
 from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.geometry.shapes import box_on_board, copper_items, holes, outline, place_point
+from vane_step.core.board.geometry.strokefont import text_lines, text_width
 from vane_step.core.board.silkscreen.designators import Printed, references
-from vane_step.core.board.silkscreen.strokefont import text_lines, text_width
 from vane_step.core.derive import alone
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import EditRefused, InputError

@@ -10,6 +10,7 @@ from shapely.geometry import LinearRing, Polygon
 
 from vane_step import __version__
 from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.lettering import copper_lines, in_copper, layer_of, line_mm
 from vane_step.core.board.geometry.paste_windows import openings
 from vane_step.core.board.geometry.shapes import outline, pad_layers, place_point
 from vane_step.core.board.silkscreen.legend import legend
@@ -227,6 +228,13 @@ def copper(design: Design, layer: str, stamp: str) -> GerberFile:
         out.aperture(jumper.pad_nm, "ComponentPad")
         for x, y in (jumper.a, jumper.b):
             out.flash(x, y)
+    for text in in_copper(design).values():
+        if layer_of(text) == layer:
+            width = line_mm(text, design.board.rules)
+            out.attributes("N,")
+            out.aperture(nm(width), "NonConductor")
+            for line in copper_lines(text, width):
+                out.line([(nm(x), nm(y)) for x, y in line])
     return out
 
 

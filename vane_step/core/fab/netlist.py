@@ -22,7 +22,7 @@ def test_netlist(design: Design) -> str:
     ]
     lines += [f"P  {alias} {net}" for net, alias in aliases.items()]
     for item in copper_items(design):
-        if item.kind == "track":
+        if item.kind in ("track", "text"):
             continue
         net = aliases.get(item.net or "", item.net or "N/C")
         lines.append(_record(design, item, net))

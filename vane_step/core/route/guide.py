@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from shapely.geometry import Point
 
+from vane_step.core.board.geometry.lettering import in_copper
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.edits import LayCopper, net_of
 from vane_step.core.design.model import Design, Layer
@@ -71,7 +72,7 @@ class Guide:
             s: {k: v for k, v in getattr(design, s).items() if k not in gone}
             for s in ("tracks", "vias", "jumpers")
         }
-        self.design = design.replaced(pours={}, texts={}, **kept)
+        self.design = design.replaced(pours={}, texts=in_copper(design), **kept)
         self.problem = build_for(self.design, net, [p for p in design.pours.values() if p.plane])
         lat = self.problem.lattice
         if lat.plane * len(lat.layers) > MAX_CELLS:

@@ -11,6 +11,7 @@ from shapely.geometry import Point
 
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.drc.check import copper_findings
+from vane_step.core.board.geometry.lettering import in_copper
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.tracks.reroute import widened
 from vane_step.core.design.edits import LayCopper, apply
@@ -102,7 +103,7 @@ def route(
             allowed=f"{MAX_CELLS} grid nodes",
         )
     lift = _lifted(design, nets) if fresh else ()
-    bare = apply(design, LayCopper(lift=lift))[0].replaced(pours={}, texts={})
+    bare = apply(design, LayCopper(lift=lift))[0].replaced(pours={}, texts=in_copper(design))
     planes = tuple(p for p in design.pours.values() if p.plane)
     poured = {p.id: p for p in design.pours.values() if planes}
     wanted = _open(bare.replaced(pours=poured), nets)

@@ -23,6 +23,8 @@ from vane_step.core.solid.bodies import MATERIALS, Solid, cylinder, extruded, pa
 COPPER_MM, PAD_MM, PRINT_MM = 0.015, 0.03, 0.045
 HOLE_SEGMENTS = 4
 SHEET_TOLERANCE_MM = 0.01
+# Kinds of copper that lie under the mask.
+FLAT = ("track", "text")
 SHEETS = ("copper", "pad", "legend")
 
 
@@ -94,11 +96,11 @@ def _board(design: Design, deep: float) -> list[Solid]:
         laid: list[BaseGeometry] = []
         pads: list[BaseGeometry] = []
         if side in design.board.layers:
-            laid = [i.shape() for i in copper_items(design) if side in i.layers and i.kind == "track"]
+            laid = [i.shape() for i in copper_items(design) if side in i.layers and i.kind in FLAT]
             laid += [piece for pour in pour_pieces(design) if pour.layer == side for piece in pour.pieces]
             # Of a plated hole on the edge half is milled away.
             rim = outline(design) if edge_pads(design) else None
-            pads = [i.shape() for i in copper_items(design) if side in i.layers and i.kind != "track"]
+            pads = [i.shape() for i in copper_items(design) if side in i.layers and i.kind not in FLAT]
             pads = [p.intersection(rim) for p in pads] if rim is not None else pads
         ink = [
             LineString(k.points).buffer(k.width_mm / 2, quad_segs=2) for k in legend(design) if k.side == side

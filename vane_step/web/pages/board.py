@@ -11,10 +11,10 @@ from vane_step.core.board.analysis.current_loops import loops
 from vane_step.core.board.analysis.return_paths import return_paths
 from vane_step.core.board.analysis.score import score as score_of, scoreboard
 from vane_step.core.board.geometry.diff_pairs import sense_pairs
+from vane_step.core.board.geometry.filled_shapes import ink
 from vane_step.core.board.geometry.shapes import courtyards, outline
 from vane_step.core.board.placement.gate_swap import with_channels
 from vane_step.core.board.placement.placer import Arrangement
-from vane_step.core.board.silkscreen.filled_shapes import ink
 from vane_step.core.design.edits import Edit, SetItem, apply
 from vane_step.core.design.model import RuleSet, natural
 from vane_step.core.design.rulefigures import FIGURES, shown

@@ -68,10 +68,10 @@ def via_nh(height_mm: float, drill_mm: float) -> float:
     return 0.2 * height_mm * (math.log(4 * height_mm / drill_mm) + 1)
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
 def loops(design: Design) -> tuple[Loop, ...]:
     """Give the loops of bypass parts and of switching stages, largest area first; switching stages before all."""
-    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
+    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={}, texts={})
     pads = {i.id: i for i in copper_items(bare) if i.kind == "pad"}
     found = [*_bypasses(design, pads), *_stages(design, pads)]
     return tuple(sorted(found, key=lambda x: (x.kind != "switching", -x.area_mm2, natural(x.refs[0]))))

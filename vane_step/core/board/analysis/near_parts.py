@@ -21,7 +21,7 @@ CRYSTAL_MM = 5.0
 LOOP_MM2, LOOP_WITH_DIODE_MM2 = 30.0, 60.0
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
 def near_findings(design: Design) -> tuple[Finding, ...]:
     """Hold crystals, their load capacitors and switching loops against how near or small they should be."""
     return (*_crystals(design), *_loops(design))
@@ -31,7 +31,7 @@ def _crystals(design: Design) -> Iterator[Finding]:
     crystals = [p for p in design.parts.values() if p.kind == "crystal" and p.place]
     if not crystals:
         return
-    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
+    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={}, texts={})
     pads = {i.id: i for i in copper_items(bare) if i.kind == "pad"}
     for crystal in crystals:
         for pin in crystal.pins:

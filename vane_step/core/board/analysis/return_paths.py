@@ -50,7 +50,7 @@ class ReturnPath:
         return self.over_mm / self.length_mm if self.length_mm else 1.0
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
 def return_paths(design: Design) -> tuple[ReturnPath, ...]:
     """Follow the tracks of every net but grounds over the ground copper next to them, worst net first.
 

@@ -61,7 +61,7 @@ class Score:
 @derived("parts", "packages", "nets", "board", "holes")
 def score(design: Design) -> Score:
     """Work out what the arrangement of a board is worth, whatever copper is laid on it."""
-    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
+    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={}, texts={})
     grounds = {n.name for n in design.nets.values() if n.role == "ground"}
     links = [k for k in connectivity(bare).open_links if k.net not in grounds]
     a, b = np.array([k.a_mm for k in links]).reshape(-1, 2), np.array([k.b_mm for k in links]).reshape(-1, 2)
@@ -175,7 +175,7 @@ def _step_says(step: Step) -> str:
 
 def tree_mm(design: Design, without: Collection[str] = ()) -> float:
     """Give the length of the shortest octilinear tree over the pads of each net, some nets left out, in millimetres."""
-    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
+    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={}, texts={})
     total = 0.0
     for link in connectivity(bare).open_links:
         if link.net not in without:

@@ -66,7 +66,7 @@ class NetCopper:
     places: np.ndarray
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "texts")
 def net_copper(design: Design) -> dict[str | None, NetCopper]:
     """Give the copper of every net, pours left out; under ``None`` what is on no net."""
     of = board_columns(design)
@@ -93,7 +93,7 @@ def net_copper(design: Design) -> dict[str | None, NetCopper]:
 _copper_of_nets: Kept[tuple[Columns, dict[str | None, NetCopper]]] = Kept()
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
 def connectivity(design: Design) -> Connectivity:
     """Work out the groups of joined copper and the open links of a design.
 

@@ -43,7 +43,7 @@ class PouredCopper:
         return float(sum(p.area for p in self.pieces))
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
 def pour_pieces(design: Design) -> tuple[PouredCopper, ...]:
     """Fill every pour of a design, those of higher priority first; equal ones in their order.
 

@@ -9,7 +9,7 @@ import shapely
 
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, breach, named, sentence
-from vane_step.core.board.geometry.copper_table import gap_of
+from vane_step.core.board.geometry.copper_table import KIND, gap_of, once_a_text
 from vane_step.core.finding import Finding, Place
 from vane_step.core.quantity import nm
 
@@ -21,9 +21,13 @@ def clearance_findings(laid: Layout) -> Iterable[Finding]:
         return
     clear = of.per_net({net: gap_of(laid.design, net) for net in of.nets})
     need = np.maximum(clear[a], clear[b])
-    # Pads on no net are each on a net of their own.
+    # Pads on no net are each on a net of their own; texts touch nothing but their own lines.
     apart = (of.net[a] != of.net[b]) | (of.net[a] == of.nets.get(None, -1))
-    for k in np.flatnonzero(apart & (gap < need - TOLERANCE_MM)):
+    texts = of.kind == KIND["text"]
+    apart &= ~(texts[a] & texts[b])
+    bad = np.flatnonzero(apart & (gap < need - TOLERANCE_MM))
+    # Texts come last of all copper.
+    for k in bad[once_a_text(of, b[bad], a[bad], gap[bad])]:
         one, two = of.items[a[k]], of.items[b[k]]
         line = shapely.shortest_line(one.spine, two.spine).centroid
         pins = tuple(i.id for i in (one, two) if i.kind == "pad")

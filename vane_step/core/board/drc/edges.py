@@ -10,6 +10,7 @@ import shapely
 from vane_step.core.board.drc.holes import half_hole
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach, named, sentence
+from vane_step.core.board.geometry.copper_table import once_a_text
 from vane_step.core.finding import Finding
 
 
@@ -29,7 +30,8 @@ def edge_findings(laid: Layout) -> Iterable[Finding]:
     far = np.where(shapely.covers(board, some), shapely.distance(laid.outline.boundary, some), 0.0)
     gap[by_edge] = far - of.radius[by_edge]
     on_edge = laid.edge_pads
-    for k in np.flatnonzero(gap < limit - TOLERANCE_MM):
+    bad = np.flatnonzero(gap < limit - TOLERANCE_MM)
+    for k in bad[once_a_text(of, bad, np.zeros_like(bad), gap[bad])]:
         item = of.items[k]
         if gap[k] <= -of.radius[k]:
             # How far its copper reaches off the board.

@@ -10,6 +10,7 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach, named, sentence, source
+from vane_step.core.board.geometry.copper_table import once_a_text
 from vane_step.core.board.geometry.shapes import (
     CopperItem,
     Hole,
@@ -98,7 +99,8 @@ def hole_copper(laid: Layout) -> Iterable[Finding]:
         limit = max(laid.rules.hole_to_copper_nm / 1e6, keep - half)
         some = of.near_box((x, y, x, y), half + limit)
         gap = shapely.distance(shapely.Point(x, y), of.spines[some]) - of.radius[some] - half
-        for k in np.flatnonzero(gap < limit - TOLERANCE_MM):
+        bad = np.flatnonzero(gap < limit - TOLERANCE_MM)
+        for k in bad[once_a_text(of, some[bad], np.zeros_like(bad), gap[bad])]:
             item = of.items[some[k]]
             if item.id != hole.id:
                 text = sentence(f"{named(item)} is too near to the hole of {hole.id}")

@@ -10,6 +10,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from vane_step.core.board.drc.layout import Layout
+from vane_step.core.board.geometry.lettering import in_copper
 from vane_step.core.board.geometry.shapes import extents
 from vane_step.core.derive import derived
 from vane_step.core.design.bareboard import MountingHole
@@ -60,6 +61,8 @@ class Nearby:
     ) -> tuple[Finding, ...] | None:
         """Give the findings of a design from those of one it was made from, None when they differ in too much."""
         if any(before.digest(s) != design.digest(s) for s in ("nets", "packages", "board")):
+            return None
+        if before.digest("texts") != design.digest("texts") and in_copper(before) != in_copper(design):
             return None
         changed = _changed(before, design)
         if len(changed) > _MOST_CHANGED * sum(len(getattr(design, s)) for s in PLACED):
@@ -153,7 +156,7 @@ def _laid(design: Design) -> tuple[list[tuple[str, str]], np.ndarray, np.ndarray
 
 
 def _piece(design: Design, near: np.ndarray) -> Design:
-    """Give a design of only those things that come into some boxes, whole, in the same order."""
+    """Give a design of only those things that come into some boxes, whole, in the same order, and texts in copper."""
     names, boxes, owner = _laid(design)
     frames = extents(design)
     names = [*names, *(("parts", ref) for ref in frames)]
@@ -168,4 +171,4 @@ def _piece(design: Design, near: np.ndarray) -> Design:
     for k in dict.fromkeys(owner[hit].tolist()):
         section, key = names[k]
         some[section][key] = whole[section][key]
-    return design.replaced(**some, pours={}, texts={})
+    return design.replaced(**some, pours={}, texts=in_copper(design))

@@ -9,6 +9,7 @@ import shapely
 
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach
+from vane_step.core.board.geometry.lettering import least_height_mm
 from vane_step.core.board.geometry.mask_openings import openings_near
 from vane_step.core.board.silkscreen.designators import references
 from vane_step.core.board.silkscreen.legend import SIDES, Print, polylines, prints
@@ -35,10 +36,11 @@ def silkscreen_findings(laid: Layout) -> Iterable[Finding]:
             yield from (_legend_of.get(id(one)) or (one, ()))[1]
         yield from _unprinted(laid.design, side)
     yield from _stale_labels(laid.design)
-    least = laid.rules.legend_height_nm / 1e6
     for item in laid.design.texts.values():
+        least = least_height_mm(item, laid.rules) if item.copper else laid.rules.legend_height_nm / 1e6
         if not item.shape and item.height_nm / 1e6 < least - TOLERANCE_MM:
-            place, text = at(item.x_nm / 1e6, item.y_nm / 1e6), f"Text “{item.text}” is too small to print"
+            how = "make in copper" if item.copper else "print"
+            place, text = at(item.x_nm / 1e6, item.y_nm / 1e6), f"Text “{item.text}” is too small to {how}"
             yield breach(laid, "legend-height", text, item.height_nm / 1e6, least, place, "look")
 
 

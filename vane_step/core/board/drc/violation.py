@@ -34,9 +34,13 @@ def sentence(text: str) -> str:
 
 def named(item: CopperItem) -> str:
     """Say what a piece of copper is, and of which net."""
-    what = {"pad": f"pad {item.id}", "track": "a track", "via": "a via", "jumper": f"jumper {item.id}"}[
-        item.kind
-    ]
+    what = {
+        "pad": f"pad {item.id}",
+        "track": "a track",
+        "via": "a via",
+        "jumper": f"jumper {item.id}",
+        "text": f"text {item.id}",
+    }[item.kind]
     return what + (f" of {item.net}" if item.net else "")
 
 

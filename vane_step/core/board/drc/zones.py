@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
 from vane_step.core.board.drc.heights import reach_nm
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.violation import TOLERANCE_MM, at, breach, named, sentence, who_wants
+from vane_step.core.board.geometry.copper_table import once_a_text
 from vane_step.core.board.geometry.shapes import copper_items, zone_shape
 from vane_step.core.design.model import Design, Zone, split_pin
 from vane_step.core.finding import Finding, Place, tell
@@ -111,7 +113,8 @@ def keepout_findings(laid: Layout) -> Iterable[Finding]:
     for ref, zone in laid.keepouts.items():
         some = of.near_box(zone.bounds, 0.0)
         gap = shapely.distance(zone, of.spines[some]) - of.radius[some]
-        for k, depth in zip(some.tolist(), gap.tolist(), strict=True):
+        told = once_a_text(of, some, np.zeros_like(some), gap)
+        for k, depth in zip(some[told].tolist(), gap[told].tolist(), strict=True):
             item = of.items[k]
             # A part's own pads lie where its maker wants them.
             if depth < -TOLERANCE_MM and not (item.kind == "pad" and split_pin(item.id)[0] == ref):

@@ -34,7 +34,7 @@ def nearest_bypass(design: Design) -> tuple[Nearest, ...]:
 
     Where no pin of the whole design is said to take a supply, pins of larger parts on the rails stand for them.
     """
-    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={})
+    bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={}, texts={})
     pads = {i.id: i for i in copper_items(bare) if i.kind == "pad"}
     found = tuple(_nearest(design, pads))
     told = tuple(n for n in found if n.told)

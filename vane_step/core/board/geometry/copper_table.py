@@ -15,7 +15,7 @@ from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
 from vane_step.core.memo import Kept
 
-KIND = {"pad": 0, "track": 1, "via": 2, "jumper": 3}
+KIND = {"pad": 0, "track": 1, "via": 2, "jumper": 3, "text": 4}
 TOUCH_MM = 1e-6
 LEAST_BRIDGE_MM = 0.08
 # When more pieces than this share of all changed, all columns are written anew.
@@ -86,7 +86,7 @@ def _bits(layers: tuple[str, ...]) -> int:
 _last: Kept[Columns] = Kept()
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "texts")
 def board_columns(design: Design) -> Columns:
     """Give the copper of a design, pours left out, as columns.
 
@@ -176,12 +176,39 @@ def _within(of: Columns, a: np.ndarray, b: np.ndarray, reach_mm: float) -> Pairs
     return a[keep], b[keep], gap[keep]
 
 
+def once_a_text(of: Columns, at: np.ndarray, other: np.ndarray, gap: np.ndarray) -> np.ndarray:
+    """Of breaches by the many lines of a text with one thing, keep only the place of the least gap.
+
+    Parameters
+    ----------
+    at : int array
+        The piece of copper of each breach.
+    other : int array
+        What each is with.
+
+    Returns
+    -------
+    int array
+        Which breaches to tell, in their order.
+    """
+    least: dict[tuple[str, int], int] = {}
+    keep = []
+    for k, (item, it) in enumerate(zip(at.tolist(), other.tolist(), strict=True)):
+        if of.items[item].kind != "text":
+            keep.append(k)
+            continue
+        key = of.items[item].id, it
+        if key not in least or gap[k] < gap[least[key]]:
+            least[key] = k
+    return np.array(sorted([*keep, *least.values()]), dtype=int)
+
+
 def gap_of(design: Design, net: str | None) -> float:
     """Give the least gap the copper of a net keeps to that of others, in mm."""
     return max(design.board.rules.min_clearance_nm, design.rule_of(net).clearance_nm) / 1e6
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "texts")
 def near_pairs(design: Design) -> Pairs:
     """Give the pairs :func:`near` each other of a design, as far apart as any rule relates two pieces."""
     of = board_columns(design)
@@ -192,7 +219,7 @@ def near_pairs(design: Design) -> Pairs:
     return near(of, max(bridge, *(gap_of(design, net) for net in of.nets)))
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "texts")
 def touching_pairs(design: Design) -> tuple[Columns, np.ndarray, np.ndarray, np.ndarray]:
     """Give the pairs of pieces of one net that share a layer and touch, and the columns they count in.
 

@@ -25,7 +25,7 @@ class SensePair:
     beside: float
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "texts")
 def sense_pairs(design: Design) -> tuple[SensePair, ...]:
     """Follow pairs of sense nets, found by their names: ``CELL_P`` and ``CELL_N``, ``IN+`` and ``IN-``, and so on.
 

@@ -22,7 +22,7 @@ class Bored(NamedTuple):
     apart_mm: float
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "texts")
 def bored_pads(design: Design) -> dict[str, Bored]:
     """Give the vias whose hole reaches into a surface pad on one of the outer layers, and that into which most."""
     if not design.vias:

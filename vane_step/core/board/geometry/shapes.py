@@ -16,10 +16,11 @@ from itertools import pairwise
 
 import numpy as np
 import shapely
-from shapely.geometry import Point, Polygon, box
+from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
+from vane_step.core.board.geometry.lettering import copper_lines, in_copper, layer_of, line_mm
 from vane_step.core.derive import PerPart, derived
 from vane_step.core.design.areas import board_left, opening as opening, ring_mm
 from vane_step.core.design.model import (
@@ -50,7 +51,7 @@ class CopperItem:
     Parameters
     ----------
     kind
-        ``pad``, ``track``, ``via`` or ``jumper``.
+        ``pad``, ``track``, ``via``, ``jumper`` or ``text``.
     id
         Pin name of a pad, id of anything else; pieces of one track share its id.
     layers
@@ -230,13 +231,13 @@ def _pads(design: Design) -> Iterator[CopperItem | Hole]:
 _of_track: Kept[tuple[CopperItem, ...]] = Kept()
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers")
+@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "texts")
 def copper_items(design: Design) -> tuple[CopperItem, ...]:
     """List all copper of a design except pours, pads first; tracks come piece by piece.
 
     What belongs to a part or a track that did not change is the same object as before.
     """
-    return (*(x for x in _pads(design) if isinstance(x, CopperItem)), *_laid_items(design))
+    return (*(x for x in _pads(design) if isinstance(x, CopperItem)), *_laid_items(design), *_letters(design))
 
 
 @derived("board", "tracks", "vias", "jumpers")
@@ -272,6 +273,20 @@ def _tracks(tracks: list[Track]) -> list[tuple[CopperItem, ...]]:
         ]
         found.append(tuple(made))
     return found
+
+
+@derived("board", "texts")
+def _letters(design: Design) -> tuple[CopperItem, ...]:
+    """List the lines of the texts in copper, piece by piece."""
+    found: list[CopperItem] = []
+    for text in in_copper(design).values():
+        width, on = line_mm(text, design.board.rules), (layer_of(text),)
+        for a, b in (pair for line in copper_lines(text, width) for pair in pairwise(line)):
+            x, y = (a[0] + b[0]) / 2, (a[1] + b[1]) / 2
+            found.append(
+                CopperItem("text", text.id, None, on, LineString([a, b]), width / 2, 0.0, x, y, width)
+            )
+    return tuple(found)
 
 
 def _via(via: Via, layers: tuple[str, ...]) -> CopperItem:

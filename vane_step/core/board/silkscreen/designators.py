@@ -15,10 +15,10 @@ from shapely.geometry import Polygon, box
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
+from vane_step.core.board.geometry.filled_shapes import shape_of
 from vane_step.core.board.geometry.mask_openings import openings_near, overlaps
 from vane_step.core.board.geometry.shapes import courtyards, extents, outline
-from vane_step.core.board.silkscreen.filled_shapes import shape_of
-from vane_step.core.board.silkscreen.strokefont import text_width
+from vane_step.core.board.geometry.strokefont import text_width
 from vane_step.core.derive import PerPart, derived
 from vane_step.core.design.model import Design, LegendText, Part, Side, natural
 from vane_step.core.memo import Kept
@@ -217,7 +217,7 @@ def _free_spots(
     flat = spots.reshape(-1, 4)
     boxes = np.hstack([flat[:, :2] - half, flat[:, :2] + half])
     frames = shapely.box(*boxes.T)
-    texts = [text_box(t) for t in design.texts.values() if t.side == side]
+    texts = [text_box(t) for t in design.texts.values() if t.side == side and not t.copper]
     solids = np.concatenate([solids, np.array(texts, dtype=object)])
     hit, solid = STRtree(solids).query(frames, predicate="intersects")
     free = shapely.covers(inner(design, 0.3), frames)

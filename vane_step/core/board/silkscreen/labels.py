@@ -12,8 +12,8 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry.mask_openings import openings_near
 from vane_step.core.board.geometry.shapes import courtyards, place_point
+from vane_step.core.board.geometry.strokefont import text_width
 from vane_step.core.board.silkscreen.designators import Printed, inner, reach_mm, references, text_box
-from vane_step.core.board.silkscreen.strokefont import text_width
 from vane_step.core.design.edits import part_of
 from vane_step.core.design.model import Design, LegendText, Part, PartPlace, Side, pin_name
 from vane_step.core.errors import EditRefused

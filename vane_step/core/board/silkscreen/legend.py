@@ -12,8 +12,10 @@ import shapely
 from shapely.geometry import LineString, MultiLineString
 from shapely.geometry.base import BaseGeometry
 
+from vane_step.core.board.geometry.filled_shapes import fill_lines
 from vane_step.core.board.geometry.mask_openings import openings_near
 from vane_step.core.board.geometry.shapes import place_points
+from vane_step.core.board.geometry.strokefont import text_lines
 from vane_step.core.board.silkscreen.designators import (
     Printed,
     as_printed,
@@ -22,8 +24,6 @@ from vane_step.core.board.silkscreen.designators import (
     references,
     surroundings,
 )
-from vane_step.core.board.silkscreen.filled_shapes import fill_lines
-from vane_step.core.board.silkscreen.strokefont import text_lines
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, LegendText, Side
 from vane_step.core.memo import Kept
@@ -89,7 +89,7 @@ def prints(design: Design, side: Side) -> tuple[Print, ...]:
         found.append(known[2])
     _last.put((side, width), past)
     for item in design.texts.values():
-        if item.side == side:
+        if item.side == side and not item.copper:
             printed = as_printed(item)
             lines = _inked(item, width) if item.shape else _printed_lines(printed, "text", width)
             found.append(Print(item.id, lines))

@@ -120,6 +120,10 @@ function print(top) {
     const node = el("path", { d, class: `print ${side}`, "stroke-width": width }, top);
     (drawing.prints[owner] ||= []).push(node);
   }
+  for (const k of drawing.data.letters) {
+    const d = k.lines.map((points) => line(points)).join("");
+    drawing.prints[k.id] = [el("path", { d, class: `track c-${k.layer}`, "stroke-width": k.width }, top)];
+  }
 }
 
 function parts(top, chosen) {

@@ -90,12 +90,13 @@ FONT: Final[dict[str, tuple[tuple[tuple[int, int], ...], ...]]] = {
 }
 ADVANCE: Final = 5.6
 CAP_HEIGHT: Final = 6.0
+LETTER_WIDTH: Final = 4.0
 
 
 @functools.lru_cache(maxsize=8192)
 def text_width(text: str, height_mm: float) -> float:
     """Give the width of a line of text, in millimetres."""
-    return max(0.0, len(text) * ADVANCE - (ADVANCE - 4)) * height_mm / CAP_HEIGHT
+    return max(0.0, len(text) * ADVANCE - (ADVANCE - LETTER_WIDTH)) * height_mm / CAP_HEIGHT
 
 
 def text_lines(
