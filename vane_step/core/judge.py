@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 
 from vane_step.core.board.analysis.near_parts import near_findings
+from vane_step.core.board.analysis.way_back import way_back_findings
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.drc.decoupling import nearness_findings
 from vane_step.core.brief.limits import limit_findings
@@ -42,6 +43,7 @@ def _everything(design: Design, electrical: bool) -> list[Finding]:
         *check(design).findings,
         *nearness_findings(design),
         *near_findings(design),
+        *way_back_findings(design),
         *limit_findings(design),
         *need_findings(design),
         *seating_findings(design),

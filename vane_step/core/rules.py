@@ -327,6 +327,7 @@ _ALL: Final = [
         ("hand-zone", "a part lies where hands go", "look", "at most", "mm²", "the zone"),
         ("low-zone", "a part is taller than its zone allows", "look", "at most", "mm", "the zone"),
         ("quiet-zone", "a foreign track crosses a quiet zone", "look", "at most", "mm", "the zone"),
+        ("quiet-return", "a foreign current runs back through a quiet zone", "look", "at most", "%", THUMB),
         ("width", "a track is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),
         ("net-width", "a track is thinner than its net's rule", "stop", "at least", "mm", "rule of the net"),
         ("net-layer", "a net runs on a layer it is kept off", "stop", "at most", "mm", "rule of the net"),

@@ -1,0 +1,169 @@
+"""How the current of signals spreads in ground copper on its way back; what of it may run where is in ``way_back``.
+
+The copper of a net is a mesh of square cells on each layer: between two cells flows what their common side leaves of
+copper, so that a cut wider than a cell parts them and a track carries by its width (finite volumes; sheets of one
+resistance). It is the distribution of slow currents; fast ones keep closer under their tracks.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import shapely
+from scipy.sparse import coo_matrix, csgraph, diags
+from scipy.sparse.linalg import splu
+from shapely.geometry.base import BaseGeometry
+
+from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.geometry.shapes import copper_items, outline
+from vane_step.core.design.model import Design
+
+# Side of a cell, in mm: less than a track and its gaps; and cells in all at most, which makes them larger.
+CELL_MM, MOST_CELLS = 0.5, 100_000
+# What joins two layers at a via or a pin, as so many squares of copper side by side.
+BORE_SQUARES = 50.0
+# What a shared side must have of copper to count, as a share.
+LEAST_SHARE = 0.02
+
+
+class GroundFlow:
+    """The copper of one net as a mesh, and the currents in it between pins.
+
+    Parameters
+    ----------
+    net : str
+        The net whose copper it is, usually a ground.
+    """
+
+    def __init__(self, design: Design, net: str) -> None:
+        x0, y0, x1, y1 = outline(design).bounds
+        layers = design.board.layers
+        self.cell = max(CELL_MM, float(np.sqrt((x1 - x0) * (y1 - y0) * len(layers) / MOST_CELLS)))
+        self.low = np.array([x0, y0])
+        self.wide, self.tall = (int(np.ceil(v / self.cell)) + 1 for v in (x1 - x0, y1 - y0))
+        self.layers = layers
+        mine = [i for i in copper_items(design) if i.net == net]
+        ends: list[np.ndarray] = []
+        share: list[np.ndarray] = []
+        for k, layer in enumerate(layers):
+            shapes: list[BaseGeometry] = [i.shape() for i in mine if layer in i.layers]
+            shapes += [q for p in pour_pieces(design) if p.net == net and p.layer == layer for q in p.pieces]
+            if shapes:
+                found, part = self._sides(shapely.union_all(shapes), k)
+                ends.append(found)
+                share.append(part)
+        self.pins = {i.id: self._nodes(i.x_mm, i.y_mm, i.layers) for i in mine if i.kind == "pad"}
+        for item in mine:
+            if item.drill_mm and len(layers) > 1:
+                on = self._nodes(item.x_mm, item.y_mm, item.layers)
+                ends.append(np.column_stack([on[:-1], on[1:]]))
+                share.append(np.full(len(on) - 1, BORE_SQUARES))
+        self.ends = np.concatenate(ends) if ends else np.zeros((0, 2), dtype=np.int64)
+        self.share = np.concatenate(share) if share else np.zeros(0)
+        size = self.wide * self.tall * len(layers)
+        both = np.concatenate([self.ends, self.ends[:, ::-1]])
+        meets = coo_matrix((np.tile(self.share, 2), both.T), shape=(size, size)).tocsr()
+        self.piece = csgraph.connected_components(meets, directed=False)[1]
+        self._meets = meets
+        self._kept: dict[int, np.ndarray] = {}
+        self._solvers: dict[int, tuple[np.ndarray, object]] = {}
+
+    def _sides(self, copper: BaseGeometry, k: int) -> tuple[np.ndarray, np.ndarray]:
+        """Give the pairs of cells of a layer that share a side with copper on it, and its share of the side."""
+        nx, ny = self.wide, self.tall
+        rings = [(shapely.get_coordinates(r) - self.low) / self.cell for r in _rings(copper)]
+        begin = np.concatenate([r[:-1] for r in rings])
+        end = np.concatenate([r[1:] for r in rings])
+        across = _covered(begin, end, nx - 1, ny)
+        along = _covered(begin[:, ::-1], end[:, ::-1], ny - 1, nx)
+        base = k * nx * ny
+        i, j = np.nonzero(across > LEAST_SHARE)
+        pairs = base + np.column_stack([j * nx + i, j * nx + i + 1])
+        j2, i2 = np.nonzero(along > LEAST_SHARE)
+        more = base + np.column_stack([j2 * nx + i2, (j2 + 1) * nx + i2])
+        return np.concatenate([pairs, more]), np.concatenate([across[i, j], along[j2, i2]])
+
+    def _nodes(self, x_mm: float, y_mm: float, layers: Sequence[str]) -> np.ndarray:
+        i, j = ((np.array([x_mm, y_mm]) - self.low) / self.cell).astype(int).tolist()
+        at = min(j, self.tall - 1) * self.wide + min(i, self.wide - 1)
+        return np.array([at + self.layers.index(x) * self.wide * self.tall for x in layers], dtype=np.int64)
+
+    def between(self, a: str, b: str) -> np.ndarray | None:
+        """Give what flows between the cells of each of ``ends`` when a current of 1 goes from pin to pin.
+
+        Returns
+        -------
+        float array or None
+            None where the pins are not joined in copper, or lie in one cell.
+        """
+        one, two = int(self.pins[a][0]), int(self.pins[b][0])
+        if self.piece[one] != self.piece[two] or one == two:
+            return None
+        volts = self._volts(one) - self._volts(two)
+        flow: np.ndarray = (volts[self.ends[:, 0]] - volts[self.ends[:, 1]]) * self.share
+        return flow
+
+    def _volts(self, node: int) -> np.ndarray:
+        """Give the voltages when a current of 1 enters at a node and leaves at the first of its piece of copper."""
+        if node not in self._kept:
+            piece = int(self.piece[node])
+            if piece not in self._solvers:
+                mine = np.flatnonzero(self.piece == piece)[1:]
+                some = self._meets[mine][:, mine]
+                total = np.asarray(self._meets[mine].sum(axis=1)).ravel()
+                self._solvers[piece] = mine, splu((diags(total) - some).tocsc())
+            mine, solver = self._solvers[piece]
+            volts, into = np.zeros(len(self.piece)), np.zeros(len(mine))
+            at = np.searchsorted(mine, node)
+            if at < len(mine) and mine[at] == node:
+                into[at] = 1.0
+                volts[mine] = solver.solve(into)  # type: ignore[attr-defined]
+            self._kept[node] = volts
+        return self._kept[node]
+
+    def inside(self, area: BaseGeometry) -> np.ndarray:
+        """Tell of every cell, on every layer, whether its middle lies in an area."""
+        xs = self.low[0] + (np.arange(self.wide) + 0.5) * self.cell
+        ys = self.low[1] + (np.arange(self.tall) + 0.5) * self.cell
+        x, y = np.meshgrid(xs, ys)
+        return np.tile(shapely.contains_xy(area, x.ravel(), y.ravel()), len(self.layers))
+
+
+def _rings(copper: BaseGeometry) -> list[BaseGeometry]:
+    polygons = [p for p in shapely.get_parts(copper) if p.geom_type == "Polygon"]
+    return [ring for p in polygons for ring in (p.exterior, *p.interiors)]
+
+
+def _covered(begin: np.ndarray, end: np.ndarray, lines: int, count: int) -> np.ndarray:
+    """Give how much of each cell's side lies in an area, as a share, for the lines x = 1, 2 … that cross it.
+
+    Parameters
+    ----------
+    begin, end : float arrays, n x 2
+        The edges of the area, in cells; every second crossing of a line goes in, the others out.
+    """
+    low, high = np.minimum(begin[:, 0], end[:, 0]), np.maximum(begin[:, 0], end[:, 0])
+    first = np.clip(np.floor(low).astype(int) + 1, 1, lines + 1)
+    # An edge counts at its higher end and not at its lower, so that a corner on a line is crossed once.
+    last = np.clip(np.floor(high).astype(int), 0, lines)
+    times = np.maximum(0, last - first + 1)
+    edge = np.repeat(np.arange(len(low)), times)
+    line = first[edge] + np.arange(len(edge)) - np.repeat(np.cumsum(times) - times, times)
+    (x0, y0), (x1, y1) = begin[edge].T, end[edge].T
+    at = y0 + (line - x0) / (x1 - x0) * (y1 - y0)
+    order = np.lexsort((at, line))
+    line, at = line[order], np.clip(at[order], 0.0, count)
+    found = np.zeros((lines, count))
+    into, out, row = at[::2], at[1::2], line[::2] - 1
+    a = np.minimum(into.astype(int), count - 1)
+    b = np.minimum(out.astype(int), count - 1)
+    np.add.at(found, (row, a), a + 1 - into)
+    np.add.at(found, (row, b), out - b)
+    same = a == b
+    np.add.at(found, (row[same], a[same]), -1.0)
+    inner = np.zeros((lines, count + 1))
+    apart = b > a
+    np.add.at(inner, (row[apart], a[apart] + 1), 1.0)
+    np.add.at(inner, (row[apart], b[apart]), -1.0)
+    return np.clip(found + np.cumsum(inner, axis=1)[:, :-1], 0.0, 1.0)
