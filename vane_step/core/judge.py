@@ -11,6 +11,7 @@ from vane_step.core.board.drc.decoupling import nearness_findings
 from vane_step.core.brief.limits import limit_findings
 from vane_step.core.brief.needs import need_findings
 from vane_step.core.brief.seating import seating_findings
+from vane_step.core.brief.tiles import tile_findings
 from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import SetItem
 from vane_step.core.design.model import Design, Waiver, pin_name
@@ -47,6 +48,7 @@ def _everything(design: Design, electrical: bool) -> list[Finding]:
         *limit_findings(design),
         *need_findings(design),
         *seating_findings(design),
+        *tile_findings(design),
     ]
     if electrical:
         found += [*review(design), *pattern_findings(design)]

@@ -184,6 +184,7 @@ BRIEF_WORDS = (
     "stock-first",
     "underside",
     "breadboard",
+    "tiles",
     "purpose",
 )
 SKILLS = {
@@ -212,7 +213,13 @@ def _brief_update(word: str, value: str) -> dict[str, object]:
         if word == "underside":
             return {"parts_on": "either" if yes else "front"}
         return {word.replace("-", "_"): yes}
-    plain = {"manufacturing": "manufacturing", "chip": "smallest_chip", "date": "date", "purpose": "purpose"}
+    plain = {
+        "manufacturing": "manufacturing",
+        "chip": "smallest_chip",
+        "date": "date",
+        "purpose": "purpose",
+        "tiles": "tiles",
+    }
     if word in plain:
         return {plain[word]: value}
     if word in ("tall", "pitch"):

@@ -32,6 +32,7 @@ class Brief(Frozen):
     no_leadless: bool = False
     parts_on: Literal["either", "front"] = "either"
     breadboard: bool = False
+    tiles: Literal["no", "across", "up", "both"] = "no"
     smallest_chip: Literal["1005M", "1608M", "2012M", "3216M"] = "1005M"
     smallest_pitch_nm: SizeNm = 0
     date: str = Field(default="", pattern=r"^(\d{4}-\d{2}-\d{2})?$")
