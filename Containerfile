@@ -6,6 +6,7 @@ COPY requirements requirements
 COPY vane_step vane_step
 RUN pip install --no-cache-dir --require-hashes -r requirements/run.txt \
     && pip install --no-cache-dir --no-deps . \
+    && cd / && python -c "from vane_step.core.board.placement.placer import warm_up; warm_up(); from vane_step.core.route.router import warm_up; warm_up()" \
     && rm -rf /build \
     && useradd --create-home --uid 1000 vane && mkdir /data && chown vane /data
 WORKDIR /data
