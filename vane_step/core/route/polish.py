@@ -14,7 +14,7 @@ from vane_step.core.route.rip_up import Work
 from vane_step.core.route.straighten import straighten
 
 # Nodes a search may expand to make a way cheaper that is good already.
-ENOUGH = 80_000
+ENOUGH = 25_000
 # Detours of links, in steps, that are tried to be made shorter in the end: once, and once more.
 DETOURS = (4.0, 24.0)
 
