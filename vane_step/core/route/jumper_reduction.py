@@ -9,11 +9,11 @@ from vane_step.core.route.rip_up import Work, afresh, left_open, restore, rip_up
 
 # What crossing others costs a link laid again without its wire, and how much dearer wires are to those that give way
 # than at first: one try after the other; rounds to give way in.
-WIRELESS = ((5.0, 3), (2.5, 3), (1.5, 3))
+WIRELESS = ((3.0, 3), (2.0, 3))
 WIRELESS_ROUNDS = 10
 # With no more wires than these all is laid anew without any: what crossing others costs at first, and rounds for it.
 FEW_WIRES = 4
-ANEW, ANEW_ROUNDS = 1.5, 12
+ANEW, ANEW_ROUNDS = 1.5, 6
 
 
 def fewer_wires(run: ConnectionSearch, routed: dict[str, Routed], work: Work) -> None:
