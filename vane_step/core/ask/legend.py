@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 
 from vane_step.core.ask.group import some_parts
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Proposal, few, need, number, side_of
+from vane_step.core.ask.words import Proposal, few, need, no_more, number, side_of
 from vane_step.core.board.geometry.lettering import layer_of, least_height_mm, line_mm
 from vane_step.core.board.silkscreen.labels import pin_labels, value_label
 from vane_step.core.design import edits
@@ -31,6 +31,7 @@ def print_text(design: Design, words: Sequence[str]) -> Proposal:
     sized = len(words) > 3 and words[3] not in ("front", "back")
     height = parse_length_nm(words[3], "height") if sized else usual
     told = words[3 + sized :]
+    no_more(told, 1, form)
     side = side_of(told or ("back",) * (copper and "front" not in design.board.layers), form)
     text = LegendText(
         id=f"text{k}",

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from typing import Literal
 
 from vane_step.core.board.geometry.breadboard import OFF_NM, pin_rows, seat
 from vane_step.core.board.geometry.shapes import courtyards, outline
 from vane_step.core.board.geometry.sides import sides_with_copper
 from vane_step.core.derive import derived
 from vane_step.core.design.edits import PlaceParts, apply
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, split_pin
 from vane_step.core.finding import Finding, Place, Remedy, tell
 
 
@@ -22,83 +23,53 @@ def seating_findings(design: Design) -> tuple[Finding, ...]:
 def _seating(design: Design) -> Iterator[Finding]:
     rows = [p for p in pin_rows(design) if p.fitted]
     if not rows:
-        yield tell(
-            "breadboard",
-            "The brief wants a board that plugs into a breadboard, and no upright pin row of 2.54 mm is in the circuit",
-            0,
-            1,
-            Place(step="circuit"),
-            sense="at least",
-            unit="rows",
-        )
+        text = "The brief wants a board that plugs into a breadboard; no upright pin row of 2.54 mm is in the circuit"
+        yield _told(text, 0, 1, "rows", (), step="circuit", sense="at least")
     seated = seat(design)
     if seated is None:
         return
     for ref, off in seated.off_nm.items():
-        if max(map(abs, off)) > OFF_NM:
-            yield tell(
-                "breadboard",
-                f"{ref} is off the holes that {rows[0].ref} plugs into",
-                max(map(abs, off)) / 1e6,
-                OFF_NM / 1e6,
-                Place(step="board", refs=(ref,)),
-                sense="at most",
-                unit="mm",
-                remedy=_onto(design, ref, off),
-            )
+        worst = max(map(abs, off))
+        if worst > OFF_NM:
+            text = f"{ref} is off the holes that {rows[0].ref} plugs into"
+            yield _told(text, worst / 1e6, OFF_NM / 1e6, "mm", (ref,), remedy=_onto(design, ref, off))
     if seated.without:
-        yield tell(
-            "breadboard",
-            f"No breadboard has holes for {', '.join(seated.without[:6])} together with the others: "
-            "it has two groups of five, 7.62 mm apart",
-            len(seated.without),
-            0,
-            Place(step="board", refs=tuple(dict.fromkeys(p.partition(".")[0] for p in seated.without))),
-            sense="at most",
-            unit="pins",
-        )
+        text = f"No breadboard has holes for {', '.join(seated.without[:6])} together with the others: "
+        text += "it has two groups of five, 7.62 mm apart"
+        yield _told(text, len(seated.without), 0, "pins", _parts(seated.without))
     if seated.shorted:
         a, b = seated.shorted[0]
-        yield tell(
-            "breadboard",
-            f"A breadboard joins {a} and {b}: {len(seated.shorted)} pins lie in a group of holes with another net",
-            len(seated.shorted),
-            0,
-            Place(
-                step="board",
-                refs=tuple(dict.fromkeys(p.partition(".")[0] for s in seated.shorted for p in s)),
-            ),
-            sense="at most",
-            unit="pins",
-        )
+        text = f"A breadboard joins {a} and {b}: {len(seated.shorted)} pins lie in a group of holes with another net"
+        yield _told(text, len(seated.shorted), 0, "pins", _parts(p for pair in seated.shorted for p in pair))
     if not seated.worst and not seated.free:
-        yield tell(
-            "breadboard",
-            "Some pins leave no hole beside the board for a wire",
-            0,
-            1,
-            Place(step="board"),
-            sense="at least",
-            unit="holes",
+        yield _told(
+            "Some pins leave no hole beside the board for a lead", 0, 1, "holes", (), sense="at least"
         )
-    up = [
-        p.ref
-        for p in rows
-        if p.place
-        and p.place.side == "front"
-        and len(sides_with_copper(design, design.packages[p.package])) > 1
-    ]
+    placed = [p for p in rows if p.place and p.place.side == "front"]
+    up = [p.ref for p in placed if len(sides_with_copper(design, design.packages[p.package])) > 1]
     if up:
-        yield tell(
-            "breadboard",
-            f"The pins of {', '.join(up)} look up, away from the breadboard",
-            len(up),
-            0,
-            Place(step="board", refs=tuple(up)),
-            level="note",
-            sense="at most",
-            unit="rows",
-        )
+        text = f"The pins of {', '.join(up)} look up, away from the breadboard"
+        yield _told(text, len(up), 0, "rows", tuple(up), level="note")
+
+
+def _parts(pins: Iterable[str]) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(split_pin(p)[0] for p in pins))
+
+
+def _told(
+    text: str,
+    reading: float,
+    limit: float,
+    unit: str,
+    refs: tuple[str, ...],
+    *,
+    step: Literal["board", "circuit"] = "board",
+    sense: Literal["at least", "at most"] = "at most",
+    level: Literal["look", "note"] = "look",
+    remedy: Remedy | None = None,
+) -> Finding:
+    place = Place(step=step, refs=refs)
+    return tell("breadboard", text, reading, limit, place, level=level, sense=sense, unit=unit, remedy=remedy)
 
 
 def _onto(design: Design, ref: str, off: tuple[int, int]) -> Remedy | None:

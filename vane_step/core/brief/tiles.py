@@ -91,7 +91,6 @@ def _outlines(design: Design, here: str, there: str) -> Iterator[Finding]:
             round(float(gaps[worst]), 3),
             GAP_MM,
             Place(step="board", x_nm=round(spot[0] * 1e6), y_nm=round(spot[1] * 1e6)),
-            sense="at most",
             unit="mm",
             level="look",
         )
@@ -123,7 +122,6 @@ def _pins(design: Design, here: str, there: str) -> Iterator[Finding]:
                 1,
                 0,
                 Place(step="board", pins=(pin.name, other.name)),
-                sense="at most",
                 unit="pins",
                 level="stop",
             )
@@ -146,7 +144,6 @@ def _alone(pin: EdgePin, here: str, there: str, nearest: EdgePin | None) -> Find
         round(abs(nearest.along_mm - pin.along_mm), 3) if nearest else None,
         BESIDE_MM if nearest else None,
         Place(step="board", pins=(pin.name,)),
-        sense="at most",
         unit="mm",
         level="look",
     )

@@ -9,7 +9,7 @@ import numpy as np
 from vane_step.core.route import kernel
 from vane_step.core.route.problem import NetJob, Problem
 
-VIA_COST_MM = 3.0
+VIA_COST_MM = 3.3
 
 Window = tuple[int, int, int, int]
 # Cells near copper, how many classes of other copper mind at each, and where each part of them ends: the layers one by

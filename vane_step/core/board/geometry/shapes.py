@@ -16,69 +16,31 @@ from itertools import pairwise
 
 import numpy as np
 import shapely
-from shapely.geometry import LineString, Point, Polygon, box
+from shapely.geometry import Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
-from vane_step.core.board.geometry.lettering import copper_lines, in_copper, layer_of, line_mm
+from vane_step.core.board.geometry.laid import (
+    ARC_SEGMENTS as ARC_SEGMENTS,
+    WIDEN as WIDEN,
+    CopperItem as CopperItem,
+    laid_items,
+    letters,
+)
 from vane_step.core.derive import PerPart, derived
 from vane_step.core.design.areas import board_left, opening as opening, ring_mm
 from vane_step.core.design.model import (
     Design,
-    Jumper,
     Package,
     PadSpec,
     Part,
     PartPlace,
-    Track,
-    Via,
     Zone,
     pin_name,
 )
-from vane_step.core.memo import Kept
 from vane_step.core.quantity import nm
 
-ARC_SEGMENTS = 16
 LAYER_BIT = {"front": 0, "in1": 1, "in2": 2, "back": 3}
-# A polygon with 4n corners drawn round a circle must be this much larger to contain it.
-WIDEN = 1 / math.cos(math.pi / (4 * ARC_SEGMENTS))
-
-
-@dataclass(frozen=True, slots=True)
-class CopperItem:
-    """One piece of copper.
-
-    Parameters
-    ----------
-    kind
-        ``pad``, ``track``, ``via``, ``jumper`` or ``text``.
-    id
-        Pin name of a pad, id of anything else; pieces of one track share its id.
-    layers
-        Names of the copper layers it lies on.
-    spine, radius_mm
-        The shape: everything within ``radius_mm`` of ``spine``.
-    drill_mm
-        Plated hole in its middle, 0 without.
-    """
-
-    kind: str
-    id: str
-    net: str | None
-    layers: tuple[str, ...]
-    spine: BaseGeometry
-    radius_mm: float
-    drill_mm: float
-    x_mm: float
-    y_mm: float
-    width_mm: float
-
-    def shape(self, grow_mm: float = 0.0) -> BaseGeometry:
-        """Give the outline, grown; circles are drawn outside the true circle so that nothing is lost."""
-        r = self.radius_mm + grow_mm
-        if r <= 0:
-            return self.spine
-        return self.spine.buffer(r * WIDEN, quad_segs=ARC_SEGMENTS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -228,79 +190,13 @@ def _pads(design: Design) -> Iterator[CopperItem | Hole]:
     return itertools.chain.from_iterable(pads(design).values())
 
 
-_of_track: Kept[tuple[CopperItem, ...]] = Kept()
-
-
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "texts")
 def copper_items(design: Design) -> tuple[CopperItem, ...]:
     """List all copper of a design except pours, pads first; tracks come piece by piece.
 
     What belongs to a part or a track that did not change is the same object as before.
     """
-    return (*(x for x in _pads(design) if isinstance(x, CopperItem)), *_laid_items(design), *_letters(design))
-
-
-@derived("board", "tracks", "vias", "jumpers")
-def _laid_items(design: Design) -> tuple[CopperItem, ...]:
-    """List the tracks, piece by piece, the vias and the jumpers."""
-    layers = design.board.layers
-    known = {t.id: _of_track.get(t.mark()) for t in design.tracks.values()}
-    fresh = [design.tracks[name] for name, pieces in known.items() if pieces is None]
-    for track, pieces in zip(fresh, _tracks(fresh), strict=True):
-        known[track.id] = _of_track.put(track.mark(), pieces)
-    items = [item for pieces in known.values() if pieces for item in pieces]
-    for via in design.vias.values():
-        key = (via.mark(), layers)
-        items += _of_track.get(key) or _of_track.put(key, (_via(via, layers),))
-    for jumper in design.jumpers.values():
-        key = (jumper.mark(), layers)
-        items += _of_track.get(key) or _of_track.put(key, _jumper(jumper, layers))
-    return tuple(items)
-
-
-def _tracks(tracks: list[Track]) -> list[tuple[CopperItem, ...]]:
-    """Give the pieces of some tracks."""
-    runs = [pair for t in tracks for pair in pairwise(t.points)]
-    ends = np.array(runs, dtype=np.float64).reshape(-1, 2, 2) / 1e6
-    pieces = zip(shapely.linestrings(ends), ends.mean(axis=1).tolist(), strict=True)
-    found = []
-    for track in tracks:
-        width, on = track.width_nm / 1e6, (track.layer,)
-        mine = itertools.islice(pieces, len(track.points) - 1)
-        made = [
-            CopperItem("track", track.id, track.net, on, line, width / 2, 0.0, x, y, width)
-            for line, (x, y) in mine
-        ]
-        found.append(tuple(made))
-    return found
-
-
-@derived("board", "texts")
-def _letters(design: Design) -> tuple[CopperItem, ...]:
-    """List the lines of the texts in copper, piece by piece."""
-    found: list[CopperItem] = []
-    for text in in_copper(design).values():
-        width, on = line_mm(text, design.board.rules), (layer_of(text),)
-        for a, b in (pair for line in copper_lines(text, width) for pair in pairwise(line)):
-            x, y = (a[0] + b[0]) / 2, (a[1] + b[1]) / 2
-            found.append(
-                CopperItem("text", text.id, None, on, LineString([a, b]), width / 2, 0.0, x, y, width)
-            )
-    return tuple(found)
-
-
-def _via(via: Via, layers: tuple[str, ...]) -> CopperItem:
-    x, y, pad = via.x_nm / 1e6, via.y_nm / 1e6, via.pad_nm / 1e6
-    return CopperItem("via", via.id, via.net, layers, Point(x, y), pad / 2, via.drill_nm / 1e6, x, y, pad)
-
-
-def _jumper(jumper: Jumper, layers: tuple[str, ...]) -> tuple[CopperItem, ...]:
-    pad, drill = jumper.pad_nm / 1e6, jumper.drill_nm / 1e6
-    spots = [(x / 1e6, y / 1e6) for x, y in (jumper.a, jumper.b)]
-    return tuple(
-        CopperItem("jumper", jumper.id, jumper.net, layers, Point(x, y), pad / 2, drill, x, y, pad)
-        for x, y in spots
-    )
+    return (*(x for x in _pads(design) if isinstance(x, CopperItem)), *laid_items(design), *letters(design))
 
 
 @derived("parts", "packages", "nets", "board", "holes")
