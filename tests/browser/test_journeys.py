@@ -281,7 +281,7 @@ class Board(InBrowser):
         expect(page.locator("#space")).to_be_hidden()
 
     def test_measure_from_below_on_a_grid(self) -> None:
-        """Distances are those of the design from either side; fitting shows the chosen part large."""
+        """Distances are those of the design from either side; fitting shows the chosen part large; moves keep to the grid."""
         page = self.page(self.fresh("measure") + "/board")
         expect(page.locator("#board .part").first).to_be_visible()
         items = {i.id: i for i in copper_items(demo(FROST)) if i.kind == "pad"}
@@ -297,7 +297,7 @@ class Board(InBrowser):
             expect(page.locator("#tip")).to_contain_text(said)
             expect(page.locator("#tip")).to_contain_text("copper to copper")
             page.keyboard.press("Escape")
-        expect(page.locator("#grid")).to_have_text("Grid: 1 mm")
+        expect(page.locator("#grid")).to_have_text("Grid: 0.5 mm")
         x, y = self.centre(page, "J5")
         page.mouse.click(x, y)
         page.keyboard.press("f")
@@ -305,6 +305,31 @@ class Board(InBrowser):
         box = page.locator('#board .part[data-ref="J5"]').bounding_box()
         assert box is not None
         self.assertGreater(max(box["width"], box["height"]), 150)
+        for size in ("1 mm", "1.27 mm", "2.54 mm"):
+            page.keyboard.press("g")
+            expect(page.locator("#grid")).to_have_text(f"Grid: {size}")
+        page.keyboard.press("0")
+        first = self.first_pin(page, "R13")
+        self.assertTrue(any(abs(v / 2.54 - round(v / 2.54)) > 0.01 for v in first))
+        x, y = self.centre(page, "R13")
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 45, y - 12, steps=4)
+        page.mouse.up()
+        expect(page.locator("#last")).to_contain_text("place R13")
+        dropped = self.first_pin(page, "R13")
+        for value in dropped:
+            self.assertAlmostEqual(value / 2.54, round(value / 2.54), places=3)
+        version = self.version(page)
+        page.keyboard.press("ArrowUp")
+        expect(page.locator("#version")).to_have_text(str(version + 1))
+        self.assertAlmostEqual(abs(self.first_pin(page, "R13")[1] - dropped[1]), 2.54, places=3)
+
+    def first_pin(self, page: Page, ref: str) -> tuple[float, float]:
+        """Give where the first pin of a part lies, in mm."""
+        data = page.request.get(f"{page.url.rsplit('/', 1)[0]}/board.json").json()
+        pad = next(p for p in data["pads"] if p["pin"].startswith(f"{ref}."))
+        return pad["x"], pad["y"]
 
     def test_findings_lead_to_their_place(self) -> None:
         """The next finding by a key is ringed in the view and a click goes there; its remedy can be carried out."""
