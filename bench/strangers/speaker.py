@@ -217,6 +217,8 @@ def _need(s: Speaker, d: Design) -> str:
 def _brief(s: Speaker, d: Design) -> str:
     return "brief " + s.pick(
         (
+            "breadboard yes",
+            f"tiles {s.pick(('across', 'up', 'both', 'no'))}",
             "size 60x40",
             "tall 8",
             "manufacturing etch",
@@ -335,7 +337,9 @@ MAKERS: dict[str, Maker] = {
     "unroute": lambda s, d: f"unroute {s.net(d)}",
     "outline": lambda s, d: f"outline {s.size(30, 90)}" + s.pick(("", " 3", " 0.5")),
     "hole": lambda s, d: f"hole {s.spot(d)}" + s.pick(("", " 2.5", " 0.9")),
-    "text": lambda s, d: f"text {s.text()} {s.spot(d)}" + s.pick(("", " 2", " 1.5 back")),
+    "text": lambda s, d: (
+        f"text {s.text()} {s.spot(d)}" + s.pick(("", " 2", " 1.5 back", " copper", " 3 back copper"))
+    ),
     "field": lambda s, d: f"field {s.spot(d)} {s.size(2, 15)}" + s.pick(("", " back")),
     "move": lambda s, d: f"move {s.pick([*d.holes, *d.texts])} {s.spot(d)}",
     "cutout": lambda s, d: f"cutout {s.spot(d)} {s.size(1, 8)}" + s.pick(("", " 0.5")),

@@ -402,8 +402,8 @@ def _arranged(trial: Trial, seed: int) -> None:
             trial.fault(f"arranging is refused without a next step: {error.message}")
     except Exception as error:
         trial.fault(f"{type(error).__name__} by arranging: {str(error)[:160]}")
-    for found in check(trial.design).findings:
-        if found.code == "no-copper":
+    else:
+        for found in (f for f in check(trial.design).findings if f.code == "no-copper"):
             trial.fault(f"arranging leaves pins without copper: {found.message}")
 
 

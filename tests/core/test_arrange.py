@@ -222,6 +222,9 @@ class FullBoards(unittest.TestCase):
         size = re.search(r"On ([\d.]+) x ([\d.]+) mm", refused.exception.next_step)
         assert size, refused.exception.next_step
         self.judge(said(d, f"outline {size[1]}x{size[2]}"))
+        long = said(Design(name="long", board=board(30, 20)), "add NH-1x20", "join J1.1 A", "join J1.2 A")
+        with self.assertRaisesRegex(EditRefused, "pads of J1 reach 49.9 x 1.6 mm.*fits neither way"):
+            arrange(long)
 
 
 class Scores(unittest.TestCase):

@@ -16,7 +16,7 @@ from vane_step.core.board.placement.floor import Floor, empty_floor
 from vane_step.core.board.placement.ground import CELL_MM
 from vane_step.core.board.placement.groups import groups
 from vane_step.core.board.placement.plugged import plugged, plugging
-from vane_step.core.board.placement.room import areas, no_room
+from vane_step.core.board.placement.room import areas, no_room, too_long
 from vane_step.core.design.edits import LayCopper, PlaceParts, Together, apply
 from vane_step.core.design.model import Design, PartPlace, split_pin
 from vane_step.core.errors import EditRefused
@@ -170,6 +170,8 @@ def _settled(
     What is alike is laid as one where it finds room so. Tries with the room between parts the board has to spare, then
     without, then with the other side.
     """
+    if refused := too_long(design, movable):
+        raise refused
     last: Floor | None = None
     for some in (as_one, []) if as_one else ([],):
         for both_sides, room in _ways(design, movable):

@@ -10,12 +10,39 @@ from vane_step.core.board.geometry.shapes import courtyards
 from vane_step.core.board.placement.bodies import is_through
 from vane_step.core.board.placement.floor import Floor
 from vane_step.core.board.placement.ground import usable
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, natural
 from vane_step.core.errors import EditRefused
 
 # A larger outline is tried in these steps, each side by as much.
 GROWN = (1.04, 1.08, 1.12, 1.18, 1.25, 1.35, 1.5, 1.75, 2.0, 2.5, 3.0)
 Fits = Callable[[Design, set[str]], bool]
+
+
+def too_long(design: Design, movable: set[str]) -> EditRefused | None:
+    """Tell of the part whose pads reach farther than the board, however it is turned by quarters; None without one."""
+    x0, y0, x1, y1 = usable(design).bounds
+    wide, tall = x1 - x0, y1 - y0
+    for ref in sorted(movable, key=natural):
+        pads = [
+            p for p in design.packages[design.parts[ref].package].pads if not p.on_edge and not p.bare_hole
+        ]
+        if not pads:
+            continue
+        middle, half = (
+            np.array([(p.x_nm, p.y_nm) for p in pads]),
+            np.array([(p.width_nm, p.height_nm) for p in pads]),
+        )
+        w, h = (((middle + half / 2).max(axis=0) - (middle - half / 2).min(axis=0)) / 1e6).tolist()
+        if not (w <= wide and h <= tall) and not (h <= wide and w <= tall):
+            return EditRefused(
+                f"The pads of {ref} reach {max(w, h):.1f} x {min(w, h):.1f} mm, the board has room for copper on "
+                f"{wide:.1f} x {tall:.1f} mm: it fits neither way.",
+                where=ref,
+                value=round(max(w, h), 2),
+                allowed=f"{max(wide, tall):.1f} mm",
+                next_step="Enlarge the outline, or choose a shorter part.",
+            )
+    return None
 
 
 def no_room(design: Design, movable: set[str], ground: Floor, fits: Fits) -> EditRefused:
