@@ -94,6 +94,14 @@ class Breadboards(unittest.TestCase):
                     assert seated
                     self.assertEqual((seated.worst, Holes(after).least()), (0, 0))
 
+    def test_beside_one_that_stays(self) -> None:
+        """A row that is kept in place, or lies there already, sets the holes for the others."""
+        d = said(rows_of((8, 6), "40x30"), "brief breadboard yes", "place J1 20.3 27.6 90", "flip J1")
+        for kept in (said(d, "lock J1"), d):
+            after = apply(kept, arrange(kept))[0]
+            self.assertEqual(seating_findings(after), ())
+            self.assertEqual(after.parts["J1"].place, kept.parts["J1"].place)
+
     def test_off_the_holes(self) -> None:
         """A row shifted off the holes is told by how far, and what is offered cures it."""
         d = said(rows_of((8, 8), "40x26"), "brief breadboard yes")

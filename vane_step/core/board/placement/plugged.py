@@ -50,13 +50,25 @@ def plugged(design: Design, movable: set[str], wished: Mapping[str, PartPlace]) 
     now = {r: place for r in rows if (place := design.parts[r].place) is not None}
     if len(now) == len(rows) and _fits(design, now, movable):
         return now
+    for ways in _ways(design, rows, movable):
+        fitting = [w for w in ways if _fits(design, w, movable)]
+        if fitting:
+            return min(fitting, key=lambda w: _away(design, w, wished))
+    return {}
+
+
+def _ways(design: Design, rows: set[str], movable: set[str]) -> Iterator[Iterator[dict[str, PartPlace]]]:
+    """Give ways to lay rows, the best distance between lines first: beside one that stays, else along the board."""
+    stays = next((p for p in pin_rows(design) if p.ref not in movable and p.place), None)
+    if stays is not None and stays.place is not None:
+        pins = pins_nm(design, stays, stays.place)
+        for apart in LINES_APART:
+            yield _beside(design, rows, pins, apart)
+        return
     x0, y0, x1, y1 = usable(design).bounds
     for along in (0, 1) if x1 - x0 >= y1 - y0 else (1, 0):
         for apart in LINES_APART:
-            ways = [w for w in _in_lines(design, rows, along, apart) if _fits(design, w, movable)]
-            if ways:
-                return min(ways, key=lambda w: _away(design, w, wished))
-    return {}
+            yield _in_lines(design, rows, along, apart)
 
 
 def _away(design: Design, places: Mapping[str, PartPlace], wished: Mapping[str, PartPlace]) -> float:
@@ -70,8 +82,7 @@ def _away(design: Design, places: Mapping[str, PartPlace], wished: Mapping[str, 
 
 
 def _in_lines(design: Design, rows: set[str], along: int, apart: int) -> Iterator[dict[str, PartPlace]]:
-    """Lay rows end to end in two lines in the middle of the board, each way round: the longest first, each where
-    less is taken."""
+    """Lay rows in two lines in the middle of the board, each way round: the longest first, where less is taken."""
     middle = np.array(usable(design).bounds).reshape(2, 2).mean(axis=0) * 1e6
     lines: tuple[list[str], list[str]] = ([], [])
     taken = [0, 0]
@@ -80,18 +91,44 @@ def _in_lines(design: Design, rows: set[str], along: int, apart: int) -> Iterato
         lines[k].append(ref)
         taken[k] += len(design.parts[ref].pins)
     begin = middle[along] - (max(taken) - 1) / 2 * PITCH_NM
-    flips = product((False, True), repeat=len(rows)) if len(rows) <= MOST_TURNED else [(False,) * len(rows)]
-    for above, turned in product((0, 1), flips):
-        back = dict(zip(sorted(rows), turned, strict=True))
-        places = {}
+    for above, back in product((0, 1), _turns(rows)):
+        places: dict[str, PartPlace] = {}
         for k, line in enumerate(lines):
-            at = begin + (max(taken) - taken[k]) // 2 * PITCH_NM
             across = middle[1 - along] + (0.5 if k == above else -0.5) * apart * PITCH_NM
-            for ref in line:
-                spot = (at, across) if along == 0 else (across, at)
-                places[ref] = _laid(design, design.parts[ref], along, spot, back[ref])
-                at += len(design.parts[ref].pins) * PITCH_NM
+            at = begin + (max(taken) - taken[k]) // 2 * PITCH_NM
+            places |= _line(design, line, back, along, at, across)
         yield places
+
+
+def _beside(design: Design, rows: set[str], pins: np.ndarray, apart: int) -> Iterator[dict[str, PartPlace]]:
+    """Lay rows end to end in one line beside a row that stays, on either side of it and each way round."""
+    along = int(np.ptp(pins[:, 1]) > np.ptp(pins[:, 0]))
+    line = sorted(rows, key=natural)
+    count = sum(len(design.parts[r].pins) for r in line)
+    first = pins[0]
+    steps = np.rint((pins[:, along].mean() - first[along]) / PITCH_NM - (count - 1) / 2)
+    for side, back in product((1, -1), _turns(rows)):
+        across = first[1 - along] + side * apart * PITCH_NM
+        yield _line(design, line, back, along, first[along] + steps * PITCH_NM, across)
+
+
+def _turns(rows: set[str]) -> Iterator[dict[str, bool]]:
+    """Give the ways round rows may lie, each to be turned or not; of many none is."""
+    refs = sorted(rows)
+    ways = product((False, True), repeat=len(refs)) if len(refs) <= MOST_TURNED else [(False,) * len(refs)]
+    return (dict(zip(refs, way, strict=True)) for way in ways)
+
+
+def _line(
+    design: Design, refs: list[str], back: Mapping[str, bool], along: int, at: float, across: float
+) -> dict[str, PartPlace]:
+    """Lay rows end to end from a place on along an axis."""
+    places = {}
+    for ref in refs:
+        spot = (at, across) if along == 0 else (across, at)
+        places[ref] = _laid(design, design.parts[ref], along, spot, back[ref])
+        at += len(design.parts[ref].pins) * PITCH_NM
+    return places
 
 
 def _laid(design: Design, part: Part, along: int, first: tuple[float, float], turned: bool) -> PartPlace:
