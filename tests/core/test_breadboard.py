@@ -96,11 +96,16 @@ class Breadboards(unittest.TestCase):
 
     def test_beside_one_that_stays(self) -> None:
         """A row that is kept in place, or lies there already, sets the holes for the others."""
-        d = said(rows_of((8, 6), "40x30"), "brief breadboard yes", "place J1 20.3 27.6 90", "flip J1")
+        d = said(rows_of((8, 6), "40x24"), "brief breadboard yes", "place J1 20.3 21.9 90", "flip J1")
         for kept in (said(d, "lock J1"), d):
             after = apply(kept, arrange(kept))[0]
             self.assertEqual(seating_findings(after), ())
             self.assertEqual(after.parts["J1"].place, kept.parts["J1"].place)
+        wide = said(rows_of((8, 6), "40x30"), "brief breadboard yes", "place J1 20.3 27.6 90", "flip J1")
+        told = seating_findings(apply(wide, arrange(wide))[0])
+        self.assertEqual(
+            [(f.reading, f.unit) for f in told], [(0, "holes")], "no hole is left beside so wide a board"
+        )
 
     def test_off_the_holes(self) -> None:
         """A row shifted off the holes is told by how far, and what is offered cures it."""

@@ -48,12 +48,14 @@ def plugged(design: Design, movable: set[str], wished: Mapping[str, PartPlace]) 
     """
     rows = plugging(design, movable)
     now = {r: place for r in rows if (place := design.parts[r].place) is not None}
-    if len(now) == len(rows) and _fits(design, now, movable):
+    if len(now) == len(rows) and _fits(design, now, movable, 1):
         return now
-    for ways in _ways(design, rows, movable):
-        fitting = [w for w in ways if _fits(design, w, movable)]
-        if fitting:
-            return min(fitting, key=lambda w: _away(design, w, wished))
+    # Better on the holes without one left over for a lead than off them.
+    for free in (1, 0):
+        for ways in _ways(design, rows, movable):
+            fitting = [w for w in ways if _fits(design, w, movable, free)]
+            if fitting:
+                return min(fitting, key=lambda w: _away(design, w, wished))
     return {}
 
 
@@ -146,11 +148,11 @@ def _laid(design: Design, part: Part, along: int, first: tuple[float, float], tu
     return there.model_copy(update={"x_nm": round(float(x)), "y_nm": round(float(y))})
 
 
-def _fits(design: Design, places: Mapping[str, PartPlace], movable: set[str]) -> bool:
-    """Tell whether rows at some places, and those that stay, plug in, with nothing in their way."""
+def _fits(design: Design, places: Mapping[str, PartPlace], movable: set[str], free: int) -> bool:
+    """Tell whether rows at some places, and those that stay, plug in with holes left, and nothing is in their way."""
     after = apply(design, PlaceParts(places=dict(places)))[0]
     seated = seat(after)
-    if seated is None or seated.worst or not seated.free:
+    if seated is None or seated.worst or seated.free < free:
         return False
     if any(max(map(abs, off)) > OFF_NM for off in seated.off_nm.values()):
         return False
