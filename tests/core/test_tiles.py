@@ -13,6 +13,7 @@ from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.brief.tiles import joint_mm, tile_findings
 from vane_step.core.design.edits import SetOutline, apply
 from vane_step.core.design.model import Design
+from vane_step.core.errors import InputError
 
 
 def strip(turned: bool = False, at: float = 15.0) -> Design:
@@ -48,6 +49,8 @@ class Tiles(unittest.TestCase):
         self.assertEqual(len(shifted), 16)
         self.assertTrue(all(f.reading == 0.4 for f in shifted))
         self.assertEqual(tile_findings(said(strip(at=15.4), "brief tiles no")), ())
+        with self.assertRaisesRegex(InputError, "no side"):
+            said(strip(), "brief tiles sideways")
 
     @settings(max_examples=40, deadline=None)
     @given(

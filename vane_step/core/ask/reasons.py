@@ -187,6 +187,7 @@ BRIEF_WORDS = (
     "tiles",
     "purpose",
 )
+TILES = ("no", "across", "up", "both")
 SKILLS = {
     "anything": (False, False),
     "no-leadless": (False, True),
@@ -213,6 +214,8 @@ def _brief_update(word: str, value: str) -> dict[str, object]:
         if word == "underside":
             return {"parts_on": "either" if yes else "front"}
         return {word.replace("-", "_"): yes}
+    if word == "tiles" and value not in TILES:
+        raise InputError(f"{value!r} is no side.", where="brief", value=value, allowed=", ".join(TILES))
     plain = {
         "manufacturing": "manufacturing",
         "chip": "smallest_chip",
