@@ -89,10 +89,16 @@ def _offer(design: Design, count: int) -> LayerOffer:
     names = LAYERS[count]
     ground = next((n.name for n in design.nets.values() if n.role == "ground"), "")
     board = design.board.model_copy(update={"copper_layers": count})
-    bare = design.replaced(board=board, tracks={}, vias={}, jumpers={}, pours={})
-    result = route(bare)
     poured = ("in1", "back") if count > 2 else ("back",)
-    pours = {f"P-{x}": Pour(id=f"P-{x}", net=ground, layer=x) for x in names if ground and x in poured}
+    # What four layers are for: one of them is all ground.
+    pours = {
+        f"P-{x}": Pour(id=f"P-{x}", net=ground, layer=x, plane=x == "in1")
+        for x in names
+        if ground and x in poured
+    }
+    planes = {k: p for k, p in pours.items() if p.plane}
+    bare = design.replaced(board=board, tracks={}, vias={}, jumpers={}, pours=planes)
+    result = route(bare)
     after = apply(bare, result.edit)[0].replaced(pours=pours)
     paths = return_paths(after)
     length = sum(p.length_mm for p in paths)
