@@ -19,9 +19,11 @@ from vane_step.core.board.drc.decoupling import nearness_findings
 from vane_step.core.board.geometry.bypass_distance import nearest_bypass
 from vane_step.core.board.geometry.mouth import mouth_at, mouth_of
 from vane_step.core.board.geometry.shapes import bodies, courtyards, outline, zone_shape
+from vane_step.core.board.placement.ground import room_for
+from vane_step.core.board.placement.groups import groups
 from vane_step.core.board.placement.placer import arrange, propose
 from vane_step.core.circuit.bypass import bypass_pairs, is_connector
-from vane_step.core.design.edits import PlaceParts, apply
+from vane_step.core.design.edits import PlaceParts, SetOutline, apply
 from vane_step.core.design.model import Brief, Design, split_pin
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
@@ -203,6 +205,24 @@ class FullBoards(unittest.TestCase):
         self.judge(small)
         with self.assertRaises(EditRefused):
             arrange(small.replaced(brief=Brief(parts_on="front")))
+
+    def test_large_groups(self) -> None:
+        """What is laid as one has to have room somewhere on the board, whatever its outline; else its parts lie singly."""
+        corners = ((0, 0), (70, 0), (70, 30), (30, 30), (30, 70), (0, 70))
+        ring = SetOutline(outline=tuple((x * 1_000_000, y * 1_000_000) for x, y in corners))
+        d = apply(Design(name="angle", board=board(70, 70)), ring)[0]
+        for box, fits in (
+            ((65, 25), True),
+            ((25, 65), True),
+            ((65, 35), False),
+            ((35, 35), False),
+            ((28, 28), True),
+        ):
+            self.assertEqual(room_for(d, *box), fits, box)
+        keys = said(d, "matrix ROW0..3 COL0..3")
+        bodies = groups(keys, set(keys.parts), lambda *_: None)
+        self.assertEqual([b for b in bodies if "S1" in b.refs and len(b.refs) > 15], [])
+        self.judge(keys)
 
     def test_what_is_missing(self) -> None:
         """Too small a board is told in mm², and the outline that is named was tried: the parts find room on it."""

@@ -17,6 +17,8 @@ from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Zone
 
 CELL_MM = 0.25
+# For a first look whether something large has room at all.
+ROUGH_MM = 0.5
 # The shortest straight piece of the outline, in mm, that counts as an edge things are plugged in over.
 LEAST_EDGE_MM = 3.0
 
@@ -30,6 +32,30 @@ def usable(design: Design) -> Polygon:
         reach = max(hole.keepout_nm, hole.drill_nm) / 1e6
         board = board.difference(shapely.Point(hole.x_nm / 1e6, hole.y_nm / 1e6).buffer(reach))
     return board
+
+
+def room_for(design: Design, wide_mm: float, tall_mm: float) -> bool:
+    """Tell whether a box of a size, turned by quarters, lies anywhere on the usable board, whatever else is there.
+
+    On a raster of half a millimetre, by sums over boxes; a box larger by less than a cell each way may pass.
+    """
+    board = usable(design)
+    if board.is_empty:
+        return False
+    x0, y0, x1, y1 = board.bounds
+    xs, ys = np.arange(x0 + ROUGH_MM / 2, x1, ROUGH_MM), np.arange(y0 + ROUGH_MM / 2, y1, ROUGH_MM)
+    shapely.prepare(board)
+    inside = shapely.contains_xy(board, *(m.ravel() for m in np.meshgrid(xs, ys))).reshape(len(ys), len(xs))
+    sums = np.zeros((len(ys) + 1, len(xs) + 1), dtype=np.int64)
+    sums[1:, 1:] = inside.cumsum(axis=0).cumsum(axis=1)
+    for w, h in ((wide_mm, tall_mm), (tall_mm, wide_mm)):
+        # A cell less each way: the box need not lie on the raster.
+        across, up = (max(1, int(v / ROUGH_MM) - 1) for v in (w, h))
+        if across <= len(xs) and up <= len(ys):
+            full = sums[up:, across:] - sums[:-up, across:] - sums[up:, :-across] + sums[:-up, :-across]
+            if (full == across * up).any():
+                return True
+    return False
 
 
 def straight_edges(board: Polygon) -> np.ndarray:

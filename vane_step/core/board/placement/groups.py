@@ -5,7 +5,8 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
 
-from vane_step.core.board.placement.bodies import Body, Member, mouth_side, yard_in
+from vane_step.core.board.placement.bodies import Body, Member, mouth_side, needs, yard_in
+from vane_step.core.board.placement.ground import room_for
 from vane_step.core.circuit.bypass import is_connector
 from vane_step.core.circuit.matrices import Matrix, matrices
 from vane_step.core.design.bareboard import Board
@@ -35,17 +36,24 @@ def groups(design: Design, movable: set[str], lay: Lay) -> list[Body]:
     -------
     list of Body
         Matrices of keys or lights as grids of equal cells; blocks of the same parts and connections, all laid alike.
+        None that is larger than the board has room for.
     """
     found: list[Body] = []
     free = set(movable)
     for matrix in matrices(design, [design.parts[r] for r in sorted(movable, key=natural)]):
         body = _grid(design, matrix, lay)
-        if body is not None:
+        if body is not None and _has_room(design, body):
             found.append(body)
             free -= set(body.refs)
     for alike in _alike(design, free):
-        found += _channels(design, alike, lay)
+        channels = _channels(design, alike, lay)
+        found += channels if all(_has_room(design, c) for c in channels) else []
     return found
+
+
+def _has_room(design: Design, body: Body) -> bool:
+    x0, y0, x1, y1 = needs(design, body, body.states[0], False)[0]
+    return room_for(design, x1 - x0, y1 - y0)
 
 
 def _alone(design: Design, refs: Sequence[str], wide_mm: float, tall_mm: float) -> Design:
