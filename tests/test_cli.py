@@ -15,13 +15,11 @@ import zipfile
 from pathlib import Path
 from unittest import mock
 
-import shapely
 from PIL import Image
 
 from tests.support import BEEPER, BOARDS, FROST, ROOT, demo, design
 from vane_step.cli.app import main
 from vane_step.core.board.geometry.filled_shapes import shape_of
-from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.catalogue.own import own_part
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json
@@ -105,9 +103,6 @@ class FromAFolder(Terminal):
         self.run_it("picture", "b.json", "-o", "c.json", "--file", "bar.png", *where, "--report", "ink.json")
         (ink,) = from_json((self.here / "c.json").read_text()).texts.values()
         self.assertAlmostEqual(shape_of(ink).area, 18.0, delta=0.5)
-        self.run_it("picture", "b.json", "-o", "e.json", "--file", "bar.png", *where, "--copper", code=1)
-        copper = [i for i in copper_items(from_json((self.here / "e.json").read_text())) if i.kind == "text"]
-        self.assertAlmostEqual(shapely.union_all([i.shape() for i in copper]).area, 18.0, delta=0.5)
         self.run_it("picture", "b.json", "-o", "d.json", "--file", "blank.png", *where, code=2)
         self.run_it("fill", "b.json", "-o", "c.json", "--net", "GND", "--report", "fill.json")
         (pour,) = json.loads((self.here / "fill.json").read_text())["figures"]["pours"]

@@ -19,7 +19,6 @@ from vane_step.core.board.analysis.return_paths import return_paths
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.diff_pairs import sense_pairs
 from vane_step.core.board.geometry.filled_shapes import ink
-from vane_step.core.board.geometry.lettering import on_its_layer
 from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.board.outline.importers import Drawn
 from vane_step.core.board.placement.placer import arrange as arrange_parts, propose
@@ -231,7 +230,6 @@ def picture(
     width: Annotated[str, typer.Option(help="Width of what is drawn, in mm.")],
     at: Annotated[str, typer.Option(help="Its middle, X,Y in mm.")],
     back: Annotated[bool, typer.Option("--back", help="Print it on the back.")] = False,
-    copper: Annotated[bool, typer.Option("--copper", help="Make it in copper.")] = False,
     report: Report = None,
 ) -> None:
     """Trace a picture and print it on the legend."""
@@ -241,8 +239,9 @@ def picture(
         spot = parse_length_nm(x, "--at"), parse_length_nm(y, "--at")
         wide = parse_length_nm(width, "--width") / 1e6
         rings = legend_picture(read_bytes(file), file.name, wide, design.board.rules.legend_width_nm / 1e6)
-        drawn = ink(design, file.stem, rings, spot, "back" if back else "front", copper)
-        return SetItem(text=on_its_layer(design, drawn)), {"rings": len(rings)}
+        return SetItem(text=ink(design, file.stem, rings, spot, "back" if back else "front")), {
+            "rings": len(rings)
+        }
 
     change(source, output, report, make)
 

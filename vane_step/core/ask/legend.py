@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from vane_step.core.ask.group import some_parts
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, few, need, no_more, number, side_of
-from vane_step.core.board.geometry.lettering import least_height_mm, line_mm, on_its_layer
+from vane_step.core.board.geometry.lettering import layer_of, least_height_mm, line_mm
 from vane_step.core.board.silkscreen.labels import pin_labels, value_label
 from vane_step.core.design import edits
 from vane_step.core.design.model import Design, LegendText
@@ -45,7 +45,14 @@ def print_text(design: Design, words: Sequence[str]) -> Proposal:
     )
     if not copper:
         return Proposal(f"prints “{words[0]}” on the {side}", edits.SetItem(text=text))
-    on_its_layer(design, text)
+    if layer_of(text) not in design.board.layers:
+        raise EditRefused(
+            f"There is no copper on the {side}.",
+            where=text.id,
+            value=side,
+            allowed=", ".join(design.board.layers),
+            next_step="Leave the side out, or print it on the legend.",
+        )
     if not sized:
         # As high as its lines want room between them.
         while text.height_nm / 1e6 < least_height_mm(text, rules):

@@ -12,7 +12,6 @@ from vane_step.core.board.analysis.return_paths import return_paths
 from vane_step.core.board.analysis.score import score as score_of, scoreboard
 from vane_step.core.board.geometry.diff_pairs import sense_pairs
 from vane_step.core.board.geometry.filled_shapes import ink
-from vane_step.core.board.geometry.lettering import on_its_layer
 from vane_step.core.board.geometry.shapes import courtyards, outline
 from vane_step.core.board.placement.gate_swap import with_channels
 from vane_step.core.board.placement.placer import Arrangement
@@ -152,20 +151,18 @@ def print_picture(
     x: Annotated[str, Form(max_length=20)],
     y: Annotated[str, Form(max_length=20)],
     side: Annotated[Literal["front", "back"], Form()] = "front",
-    made: Annotated[Literal["legend", "copper"], Form()] = "legend",
 ) -> RedirectResponse:
-    """Trace a picture and print it on the legend, or make it in copper."""
+    """Trace a picture and print it on the legend."""
     design = store_of(request).get(id).design
     name = file.filename or "picture"
     wide = parse_length_nm(width, "width") / 1e6
     rings = legend_picture(file.file.read(), name, wide, design.board.rules.legend_width_nm / 1e6)
     at = parse_length_nm(x, "x"), parse_length_nm(y, "y")
-    drawn = ink(design, name.rpartition(".")[0] or name, rings, at, side, made == "copper")
-    edit = SetItem(text=on_its_layer(design, drawn))
+    edit = SetItem(text=ink(design, name.rpartition(".")[0] or name, rings, at, side))
     answer(
         request,
         store_of(request).edit(id, edit, f"print {name}", version),
-        f"{name} is {'in the copper of' if made == 'copper' else 'printed on'} the {side}",
+        f"{name} is printed on the {side}",
     )
     return RedirectResponse(f"/d/{id}/board", 303)
 

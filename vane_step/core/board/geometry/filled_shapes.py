@@ -23,14 +23,9 @@ Ring = list[tuple[float, float]]
 
 
 def ink(
-    design: Design,
-    name: str,
-    rings: tuple[tuple[PointNm, ...], ...],
-    at: PointNm,
-    side: Side,
-    copper: bool = False,
+    design: Design, name: str, rings: tuple[tuple[PointNm, ...], ...], at: PointNm, side: Side
 ) -> LegendText:
-    """Make a shape to be printed on the legend, or made in copper, with a free id."""
+    """Make a shape to be printed on the legend, with a free id."""
     k = 1
     while f"ink{k}" in design.texts:
         k += 1
@@ -42,7 +37,6 @@ def ink(
         y_nm=at[1],
         height_nm=max(ys) - min(ys),
         side=side,
-        copper=copper,
         shape=rings,
     )
 

@@ -7,12 +7,11 @@ import functools
 from vane_step.core.board.geometry.filled_shapes import fill_lines
 from vane_step.core.board.geometry.strokefont import ADVANCE, CAP_HEIGHT, LETTER_WIDTH, text_lines
 from vane_step.core.design.model import Design, Layer, LegendText, RuleSet
-from vane_step.core.errors import EditRefused
 
 Lines = tuple[tuple[tuple[float, float], ...], ...]
 # Lines as thick as this share of the height read best; lines that face each other are so many of the font's rows apart,
 # middle to middle: two in a letter, and what is between letters.
-THICK, FILL_NM, ROWS_APART = 0.12, 200_000, min(2.0, ADVANCE - LETTER_WIDTH)
+THICK, ROWS_APART = 0.12, min(2.0, ADVANCE - LETTER_WIDTH)
 
 
 def in_copper(design: Design) -> dict[str, LegendText]:
@@ -26,30 +25,8 @@ def layer_of(text: LegendText) -> Layer:
 
 
 def line_mm(text: LegendText, rules: RuleSet) -> float:
-    """Give how thick the lines of a text in copper are: in good proportion, and never finer than the maker can.
-
-    Shapes are filled with lines as fine as does no harm.
-    """
-    return max(rules.min_width_nm, FILL_NM if text.shape else round(THICK * text.height_nm)) / 1e6
-
-
-def on_its_layer(design: Design, text: LegendText) -> LegendText:
-    """Give a text as it is, where it is printed or its side has copper.
-
-    Raises
-    ------
-    EditRefused
-        When it is to be in copper where there is none.
-    """
-    if text.copper and layer_of(text) not in design.board.layers:
-        raise EditRefused(
-            f"There is no copper on the {text.side}.",
-            where=text.id,
-            value=text.side,
-            allowed=", ".join(design.board.layers),
-            next_step="Choose the other side, or print it on the legend.",
-        )
-    return text
+    """Give how thick the lines of a text in copper are: in good proportion, and never finer than the maker can."""
+    return max(rules.min_width_nm, round(THICK * text.height_nm)) / 1e6
 
 
 def least_height_mm(text: LegendText, rules: RuleSet) -> float:
