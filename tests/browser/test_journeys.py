@@ -348,7 +348,8 @@ class Board(InBrowser):
 
     def test_outline_holes_texts_and_pours_by_pointing(self) -> None:
         """The forms of the board make and remove what the verbs do; a hole can be dragged."""
-        page = self.page(self.fresh("forms", BEEPER) + "/board")
+        # High enough that no fold lies under the ask line, where a press would wait for it to be scrolled.
+        page = self.page(self.fresh("forms", BEEPER) + "/board", height=1300)
         page.locator("summary", has_text="Holes").click()
         for name, value in (("x", "5"), ("y", "22"), ("size", "3")):
             page.locator('form[data-form^="hole"]').locator(f"input[name={name}]").fill(value)
@@ -361,6 +362,8 @@ class Board(InBrowser):
         page.mouse.move(box["x"] + box["width"] / 2 + 15, box["y"] + box["height"] / 2 + 25, steps=4)
         page.mouse.up()
         expect(page.locator("#last")).to_contain_text("move H1")
+        expect(page.locator("#version")).to_have_text("3")
+        page.wait_for_timeout(500)
         page.locator("summary", has_text="Legend").click()
         for name, value in (("words", "DRY SOIL"), ("x", "22"), ("y", "40")):
             page.locator('form[data-form^="text"]').locator(f"input[name={name}]").fill(value)
