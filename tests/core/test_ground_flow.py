@@ -71,6 +71,19 @@ class GroundFlows(unittest.TestCase):
         self.assertEqual(way_back_findings(strip("zone quiet 0 0 10x20")), ())
         self.assertEqual(way_back_findings(strip()), ())
 
+    def test_odd_boards(self) -> None:
+        """Pads without copper on their side, pads off the board, no ground copper at all: nothing is made up of them."""
+        odd = said(
+            strip("zone quiet 35 0 10x10"), "rules kitchen-table", "add R1 10k CHIP-1608M", "join R1.1 CLK"
+        )
+        odd = said(odd, "join R1.2 GND", "place R1 20 10")
+        self.assertLessEqual({f.place.net for f in way_back_findings(odd)}, {"CLK"})
+        off = said(strip("zone quiet 35 0 10x10"), "place J1 -3 -4 90")
+        self.assertIsNone(GroundFlow(off, "GND").between("J1.2", "J2.2"))
+        self.assertEqual(way_back_findings(off), ())
+        bare = said(strip("zone quiet 35 0 10x10"), "remove GND-back")
+        self.assertEqual(way_back_findings(bare), ())
+
 
 if __name__ == "__main__":
     unittest.main()

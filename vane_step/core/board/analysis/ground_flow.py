@@ -53,10 +53,12 @@ class GroundFlow:
                 found, part = self._sides(shapely.union_all(shapes), k)
                 ends.append(found)
                 share.append(part)
-        self.pins = {i.id: self._nodes(i.x_mm, i.y_mm, i.layers) for i in mine if i.kind == "pad"}
+        at = {i.id: self._nodes(i.x_mm, i.y_mm, i.layers) for i in mine if i.kind == "pad"}
+        # Those off the board, or without copper on their side, take no part.
+        self.pins = {name: nodes for name, nodes in at.items() if len(nodes)}
         for item in mine:
-            if item.drill_mm and len(layers) > 1:
-                on = self._nodes(item.x_mm, item.y_mm, item.layers)
+            on = self._nodes(item.x_mm, item.y_mm, item.layers)
+            if item.drill_mm and len(on) > 1:
                 ends.append(np.column_stack([on[:-1], on[1:]]))
                 share.append(np.full(len(on) - 1, BORE_SQUARES))
         self.ends = np.concatenate(ends) if ends else np.zeros((0, 2), dtype=np.int64)
@@ -85,8 +87,11 @@ class GroundFlow:
         return np.concatenate([pairs, more]), np.concatenate([across[i, j], along[j2, i2]])
 
     def _nodes(self, x_mm: float, y_mm: float, layers: Sequence[str]) -> np.ndarray:
-        i, j = ((np.array([x_mm, y_mm]) - self.low) / self.cell).astype(int).tolist()
-        at = min(j, self.tall - 1) * self.wide + min(i, self.wide - 1)
+        """Give the cells of a place, one a layer; none off the board."""
+        i, j = np.floor((np.array([x_mm, y_mm]) - self.low) / self.cell).astype(int).tolist()
+        if not (0 <= i < self.wide and 0 <= j < self.tall):
+            return np.zeros(0, dtype=np.int64)
+        at = j * self.wide + i
         return np.array([at + self.layers.index(x) * self.wide * self.tall for x in layers], dtype=np.int64)
 
     def between(self, a: str, b: str) -> np.ndarray | None:
@@ -95,8 +100,10 @@ class GroundFlow:
         Returns
         -------
         float array or None
-            None where the pins are not joined in copper, or lie in one cell.
+            None where the pins are not joined in copper on the board, or lie in one cell.
         """
+        if a not in self.pins or b not in self.pins:
+            return None
         one, two = int(self.pins[a][0]), int(self.pins[b][0])
         if self.piece[one] != self.piece[two] or one == two:
             return None

@@ -11,7 +11,8 @@ import numpy as np
 
 from vane_step.core.board.geometry.mouth import mouth_of
 from vane_step.core.board.geometry.shapes import outline, place_points
-from vane_step.core.design.model import Design, Package, Part, PartPlace, natural
+from vane_step.core.circuit.bypass import is_connector
+from vane_step.core.design.model import Design, Part, PartPlace, natural
 
 # A breadboard: holes 2.54 mm apart, in columns of two groups of five that are joined, with three steps between groups.
 PITCH_NM: Final = 2_540_000
@@ -23,10 +24,11 @@ OFF_NM: Final = 100_000
 BORE_NM: Final = (700_000, 1_300_000)
 
 
-def is_pin_row(part: Part, package: Package) -> bool:
-    """Tell whether a part is an upright row of pins 2.54 mm apart: one or two lines of bored pads of a plug ``J…``."""
+def is_pin_row(design: Design, part: Part) -> bool:
+    """Tell whether a part is an upright row of pins 2.54 mm apart: a plug with one or two lines of bored pads."""
+    package = design.packages[part.package]
     pads = [p for p in package.pads if not p.bare_hole]
-    if len(pads) < 2 or not part.ref.startswith("J") or mouth_of(package)[0]:
+    if len(pads) < 2 or not is_connector(design, part) or mouth_of(package)[0]:
         return False
     if any(not BORE_NM[0] <= p.drill_nm <= BORE_NM[1] for p in pads):
         return False
@@ -36,7 +38,7 @@ def is_pin_row(part: Part, package: Package) -> bool:
 
 def pin_rows(design: Design) -> tuple[Part, ...]:
     """Give the pin rows of a design in the order of their references, placed or not."""
-    rows = [p for p in design.parts.values() if is_pin_row(p, design.packages[p.package])]
+    rows = [p for p in design.parts.values() if is_pin_row(design, p)]
     return tuple(sorted(rows, key=lambda p: natural(p.ref)))
 
 

@@ -3,11 +3,11 @@ import { $ } from "./session.js";
 
 // What was unfolded stays so when its part of the page is written anew.
 const unfolded = new Set();
+const noted = (d) => unfolded[d.open ? "add" : "delete"](d.dataset.fold);
 document.addEventListener(
   "toggle",
   (e) => {
-    const key = e.target.dataset && e.target.dataset.fold;
-    if (key) unfolded[e.target.open ? "add" : "delete"](key);
+    if (e.target.dataset && e.target.dataset.fold) noted(e.target);
   },
   true,
 );
@@ -49,6 +49,8 @@ function written() {
   placement();
 }
 document.addEventListener("htmx:before:swap", () => {
+  // What was unfolded this moment has not said so yet.
+  document.querySelectorAll("details[data-fold]").forEach(noted);
   // The new content is in place before this microtask runs, and no key can come between.
   const grip = hold();
   queueMicrotask(() => {
