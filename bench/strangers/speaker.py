@@ -319,6 +319,27 @@ MAKERS: dict[str, Maker] = {
     "current": lambda s, d: f"current {s.net(d)} {s.pick(('0.2', '1.5A', '30 mA', 'none'))}",
     "clearance": lambda s, d: f"clearance {s.net(d)} {s.mm(0.1, 0.8)}",
     "layers": lambda s, d: f"layers {s.net(d)} {s.pick((*d.board.layers, 'all'))}",
+    "source": lambda s, d: (
+        f"source {s.pick(('BATT', 'PLUG', 'X1'))} {s.net(d) if s.rng.random() < 0.7 else s.pin(d)} {s.net(d)} "
+        f"{s.pick(('12V', '5V 4.5..5.5V 0.1ohm', '-12 V', '3V 15ohm 0.2Ah', '9V 1A', 'none', 'x', '12V 14..15V'))}"
+    ),
+    "load": lambda s, d: (
+        f"load {s.pick(('PUMP', 'LAMP'))} {s.net(d)} {s.net(d)} "
+        f"{s.pick(('2A', '10ohm', '5W', '30 mA in pump', '1A for 1s', 'none', '0A'))}"
+    ),
+    "drives": lambda s, d: (
+        f"drives {s.pin(d)} {s.pick(('high', 'low', 'open', 'input', 'pullup', 'none', 'up'))}{s.pick(('', ' in pump', ' in reset'))}"
+    ),
+    "mode": lambda s, d: (
+        f"mode {s.pick(('pump', 'sleep', 'idle'))} {s.pick(('2%', '60', 'none', '98 %', '-1%'))}"
+    ),
+    "state": lambda s, d: (
+        f"state {s.pick(('night', 'bench'))} "
+        f"{s.pick(('BATT=on', 'BATT=off mode=pump', 'mode=reset', f'{s.ref(d)}=closed', 'none', 'x=y'))}"
+    ),
+    "rating": lambda s, d: (
+        f"rating {s.ref(d)} {s.pick(('iq_a=5mA', 'vout_v=3.3 iout_a=1A', 'supply_min_v=2.7V supply_max_v=5.5V', 'foo=1', 'r_ohm=none'))}"
+    ),
     "rail": lambda s, d: f"rail {s.net(d)} {s.pick(('12V', '-5', '12.8..16.8', '3V3', '5..2', 'x'))}",
     "role": lambda s, d: f"role {s.net(d)} {s.pick(NetRole.__args__)}",  # type: ignore[attr-defined]
     "route": lambda s, d: f"route {s.pin(d)} {s.pin(d)}",

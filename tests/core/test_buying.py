@@ -132,7 +132,7 @@ class List(unittest.TestCase):
         self.assertEqual(
             {(c, r) for c, r in by if c != "one-source"},
             {
-                ("short-stock", "D1"),
+                ("short-stock", "D2"),
                 ("life", "U2"),
                 ("life", "U3"),
                 ("next-break", "C2"),
@@ -141,10 +141,10 @@ class List(unittest.TestCase):
             },
         )
         self.assertIn(("one-source", "Y1"), by)
-        short = by["short-stock", "D1"]
-        self.assertEqual((short.level, short.reading, short.limit, short.unit), ("look", 2, 17, "pieces"))
+        short = by["short-stock", "D2"]
+        self.assertEqual((short.level, short.reading, short.limit, short.unit), ("look", 2, 10, "pieces"))
         assert short.remedy is not None
-        self.assertEqual(short.remedy.ask, "swap D1 D2 D5 HK-60-3A")
+        self.assertEqual(short.remedy.ask, "swap D2 D5 HK-60-3A")
         self.assertEqual(said(d, short.remedy.ask).parts["D5"].catalogue, "HK-60-3A")
         self.assertIn("more than a day old", by["no-offer", "J2"].source)
         self.assertEqual((by["life", "U2"].level, by["life", "U3"].level), ("look", "note"))

@@ -161,6 +161,21 @@ CIDER_PLACES = (
 )
 
 
+# The feed of the press house, and what hangs on it while the press runs.
+CIDER_POWER = (
+    "source FEED J1.1 J1.2 12V 11.4..12.6V 0.05ohm 5A",
+    "load PRESS_PUMP 12V PUMP_BACK 3A",
+    "load VALVE_COIL 12V VALVE_D 24ohm",
+    "mode watching 80%",
+    "mode pressing 20%",
+    "drives LOGGING high",
+    "drives PRESSING low in watching",
+    "drives PRESSING high in pressing",
+    "drives VALVE low in watching",
+    "drives VALVE high in pressing",
+)
+
+
 def cider_press_logger() -> Design:
     """Build the press logger: four layers with planes, a bridge converter by a buck, a shunt with taps."""
     board = Board(
@@ -182,4 +197,4 @@ def cider_press_logger() -> Design:
         k: n.model_copy(update={"rule": wide[k].rule}) if k in wide else n for k, n in design.nets.items()
     }
     design, _ = apply(design.replaced(nets=nets), propose(design.replaced(nets=nets), 1, seed=5)[0].edit)
-    return said(design, *CIDER_PLACES)
+    return said(design, *CIDER_PLACES, *CIDER_POWER)

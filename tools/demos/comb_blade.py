@@ -47,7 +47,7 @@ BLADE_SAYS = (
     "join D2.K COIL",
     "join D2.A GND",
     "add LED1 GL-16R",
-    "add R3 1k CHIP-1608M",
+    "add R3 2k2 CHIP-1608M",
     "join R3.1 BLADE",
     "join R3.2 LED1.A HOT",
     "join LED1.K GND",
@@ -86,6 +86,13 @@ BLADE_PLACES = (
 )
 
 
+# The battery that heats the blade, and the blade.
+BLADE_POWER = (
+    "source PACK J1.1 J1.2 12.6V 11..13.2V 0.02ohm 7Ah",
+    "load WIRE J2.1 J2.2 0.6ohm for 1s",
+)
+
+
 def comb_blade() -> Design:
     """Build the blade's timer: wide copper from battery to blade, ground on a plane, the timer behind a diode."""
-    return said(blank("Comb Blade", 100, 60, 3, "standard-house"), *BLADE_SAYS, *BLADE_PLACES)
+    return said(blank("Comb Blade", 100, 60, 3, "standard-house"), *BLADE_SAYS, *BLADE_PLACES, *BLADE_POWER)

@@ -91,6 +91,16 @@ SCALE_PLACES = (
 )
 
 
+# A bridge at rest stands between the ends of its supply; a pull moves it by a few millivolts.
+SCALE_POWER = (
+    "source PLUG J1.1 J1.2 5V 4.75..5.25V 0.05ohm 0.5A",
+    "load BRIDGE_A J2.1 J2.2 350ohm",
+    "load BRIDGE_B J2.2 J2.4 350ohm",
+    "load BRIDGE_C J2.1 J2.3 350ohm",
+    "load BRIDGE_D J2.3 J2.4 350ohm",
+)
+
+
 def crate_scale() -> Design:
     """Build the scale's amplifier: charge pump, bridge amplifier, filter and a zero that is set by hand."""
-    return said(blank("Crate Scale", 50, 50, 2, "standard-house"), *SCALE_SAYS, *SCALE_PLACES)
+    return said(blank("Crate Scale", 50, 50, 2, "standard-house"), *SCALE_SAYS, *SCALE_PLACES, *SCALE_POWER)

@@ -20,7 +20,8 @@ FROST_NUMBERS = (
     "swap U2 AB-18-2",
     "swap U3 AR-33",
     "swap Q1 Q2 HN-30-4L",
-    "swap D1 D2 D5 HK-40-3A",
+    "swap D1 HK-30-5",
+    "swap D2 D5 HK-40-3A",
     "swap D3 HK-40-1",
     "swap L1 KL-60-22U",
     "swap F1 WF-3",
@@ -104,13 +105,35 @@ FROST_NEEDS = (
 )
 
 
+# What feeds it, what hangs on it, and what it does: most nights it watches, for a minute it pumps and sounds.
+FROST_POWER = (
+    "source BATT BATT GND 12.6V 10.8..14.4V 0.05ohm 7Ah",
+    "load SPRINKLER 12V PUMP 6.2ohm",
+    "load SENSOR 3V3 GND 2mA",
+    "rail 12V 10..14.2",
+    "rail 5V0 4.4..5",
+    "mode watch 98%",
+    "mode alarm 2%",
+    "drives PUMP_ON low in watch",
+    "drives PUMP_ON high in alarm",
+    "drives HORN low in watch",
+    "drives HORN high in alarm",
+    "drives LED_FROST low in watch",
+    "drives LED_FROST high in alarm",
+    "drives LED_ALIVE high",
+    "state night BATT=on J2=off mode=watch",
+    "state frost BATT=on J2=off mode=alarm",
+    "state bench BATT=off J2=on mode=watch",
+)
+
+
 def frost_sentinel() -> Design:
     """Build the night-frost alarm node: 12 V or USB-C, buck and linear supplies, pump driver, sensors, sounder."""
     s = Sketch()
     s.block = "Supply inputs"
     s.add("J1", "12 V accumulator", "TERM-2", "1:+/S=BATT 2:-=GND", (6.0, 48.0, 0))
     s.two("F1", "3 A", "CHIP-3216M", "BATT", "BATT_F", (14.0, 51.2, 0))
-    s.two("D1", "HK-40-3A", "SMA", "12V", "BATT_F", (20.8, 51.2, 180))
+    s.two("D1", "HK-30-5", "SMC", "12V", "BATT_F", (21.6, 51.2, 180))
     s.add(
         "J2",
         "USB-C",
@@ -225,4 +248,6 @@ def frost_sentinel() -> Design:
     }
     pours = {"ground": Pour(id="ground", net="GND", layer="back")}
     design = design.replaced(holes=holes, texts=texts, pours=pours)
-    return said(design, *FROST_NUMBERS, "brief ambient 40", *FROST_REASONS, *FROST_NEEDS, "assign U1")
+    return said(
+        design, *FROST_NUMBERS, "brief ambient 40", *FROST_REASONS, *FROST_NEEDS, "assign U1", *FROST_POWER
+    )

@@ -67,4 +67,11 @@ def packing_bench_panel() -> Design:
     places = [f"place S{k + 1} {x} {y}" for k, (x, y) in enumerate(keys)]
     places += [f"place D{k + 1} {x} {y + 8.3}" for k, (x, y) in enumerate(keys)]
     text = 'text "PACKING BENCH" 64 25 2.2'
-    return said(design, *places, "place U1 126 50", *PANEL_PLACES, text)
+    return said(
+        design,
+        *places,
+        "place U1 126 50",
+        *PANEL_PLACES,
+        text,
+        "source DESK J2.1 J2.4 5V 4.75..5.25V 0.1ohm 0.5A",
+    )

@@ -44,6 +44,22 @@ BEEPER_SAYS = (
 )
 
 
+# It sleeps between looks at the soil; what the controller draws asleep is said, since its number tells it at work.
+BEEPER_POWER = (
+    "source CELL VCC GND 3V 2.4..3.2V 15ohm 0.22Ah",
+    "mode sleep 99.8%",
+    "mode look 0.15%",
+    "mode beep 0.05%",
+    "load ASLEEP U1.VDD GND 2uA in sleep",
+    "drives BEEP low",
+    "drives BEEP high in beep",
+    "drives LIGHT low",
+    "drives LIGHT high in beep",
+    "drives PROBE_ON low",
+    "drives PROBE_ON high in look",
+)
+
+
 def thirst_beeper() -> Design:
     """Build the seedling beeper: coin-sized, one layer, through-hole, for the kitchen table."""
     s = Sketch()
@@ -85,4 +101,6 @@ def thirst_beeper() -> Design:
             rule=NetRule(width_nm=nm(0.8), clearance_nm=nm(0.4), current=CurrentNeed(current_a=0.05)),
         ),
     }
-    return said(s.design("Seedling Thirst Beeper", "Fernhollow Orchard", board, wide), *BEEPER_SAYS)
+    return said(
+        s.design("Seedling Thirst Beeper", "Fernhollow Orchard", board, wide), *BEEPER_SAYS, *BEEPER_POWER
+    )

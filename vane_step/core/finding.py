@@ -15,6 +15,7 @@ STEP_OF: Final[dict[Room, Step]] = {
     "parts": "parts",
     "order": "parts",
     "circuit": "circuit",
+    "power": "power",
     "board": "board",
     "legend": "board",
     "make": "make",

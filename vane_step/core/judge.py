@@ -17,6 +17,7 @@ from vane_step.core.design.edits import SetItem
 from vane_step.core.design.model import Design, Waiver, pin_name
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.finding import Finding, ordered
+from vane_step.core.operation.findings import power_findings
 from vane_step.core.patterns.patternsheet import pattern_findings
 from vane_step.core.rules import RULES
 
@@ -51,7 +52,7 @@ def _everything(design: Design, electrical: bool) -> list[Finding]:
         *tile_findings(design),
     ]
     if electrical:
-        found += [*review(design), *pattern_findings(design)]
+        found += [*review(design), *pattern_findings(design), *power_findings(design)]
     return ordered(found)
 
 

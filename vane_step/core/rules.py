@@ -8,9 +8,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final, Literal
 
+from vane_step.core.power.rulebook import POWER
+
 Level = Literal["stop", "look", "note"]
 Sense = Literal["at least", "at most", "either way", "is"]
-Room = Literal["brief", "parts", "circuit", "board", "legend", "make", "read back", "order"]
+Room = Literal["brief", "parts", "circuit", "power", "board", "legend", "make", "read back", "order"]
 HOUSE, THUMB, CIRCUIT, CATALOGUE = "rules of the maker", "rule of thumb", "the circuit", "the catalogue"
 BRIEF, SUPPLIER = "the brief", "the supplier's answer"
 BREAD, FILES, LAND = "holes 2.54 mm apart, in groups of five", "read back from the files", "the land patterns"
@@ -287,6 +289,7 @@ _ALL: Final = [
         ("old-voltage", "a text names a voltage no rail has", "look, note", "is", "V", CIRCUIT),
         ("either-or", "of a choice not one part is fitted", "look", "either way", "fitted", "the variant"),
     ),
+    *_rows("power", *POWER),
     *_rows(
         "board",
         ("clearance", "copper of two nets is too near", "stop", "at least", "mm", HOUSE),

@@ -20,6 +20,7 @@ from vane_step.core.ask import (
     joining,
     legend,
     makers,
+    operation,
     parts,
     program,
     reasons,
@@ -27,11 +28,13 @@ from vane_step.core.ask import (
     using,
 )
 from vane_step.core.ask.bare import ZONES
+from vane_step.core.ask.operation import LEVELS
 from vane_step.core.ask.reasons import BRIEF_WORDS
 from vane_step.core.ask.verbs import BY_WORD, VERBS, fitting
 from vane_step.core.ask.words import Proposal, Resources
 from vane_step.core.board.geometry.mouth import OUTWARDS
 from vane_step.core.board.placement.align import LINES, WAYS
+from vane_step.core.catalogue.figures import PARAMETERS
 from vane_step.core.circuit.pins import pin_words
 from vane_step.core.derive import alone
 from vane_step.core.design.edits import apply
@@ -44,6 +47,8 @@ from vane_step.core.design.model import (
 )
 from vane_step.core.design.rulefigures import FIGURES
 from vane_step.core.errors import InputError, VaneStepError
+from vane_step.core.network.outside import all_sources
+from vane_step.core.network.states import axes_of, modes_of
 from vane_step.core.patterns.families import DIMENSIONED
 from vane_step.core.patterns.packages import package_examples
 from vane_step.core.patterns.patternsheet import DIRECTIONS, SENSES
@@ -59,6 +64,7 @@ DECLARING = (
     copying,
     using,
     parts,
+    operation,
     reasons,
     group,
     board,
@@ -135,6 +141,18 @@ def complete(design: Design, text: str, resources: Resources | None = None) -> l
     return sorted(found, key=natural)[:12]
 
 
+def _settings(design: Design) -> list[str]:
+    """List what a state may set, each to each of its values."""
+    axes, keys = axes_of(design)
+    found = [
+        f"{a.name.removeprefix('source ')}={value}"
+        for a in axes
+        for value in a.values
+        if value and " " not in value
+    ]
+    return [*found, *(f"{part.ref}=closed" for part in keys)]
+
+
 def _choices(design: Design, what: str, last: str, resources: Resources) -> list[str]:
     refs, nets = list(design.parts), list(design.nets)
     pins: list[str] = []
@@ -182,5 +200,12 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "arrange": ["all", "tidy"],
         "direction": list(DIRECTIONS),
         "turn": list(SENSES),
+        "source": list(all_sources(design)),
+        "load": list(design.loads),
+        "mode": list(modes_of(design)),
+        "state": list(design.states),
+        "drive-level": list(LEVELS),
+        "setting": _settings(design),
+        "rating": [f"{key}=" for key in PARAMETERS],
     }
     return table[what]

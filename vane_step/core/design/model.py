@@ -41,6 +41,13 @@ from vane_step.core.design.base import (
     SizeNm as SizeNm,
     Text as Text,
 )
+from vane_step.core.design.operation import (
+    Drive as Drive,
+    Load as Load,
+    Mode as Mode,
+    PowerState as PowerState,
+    Source as Source,
+)
 from vane_step.core.design.package import Package as Package, PadSpec as PadSpec
 from vane_step.core.design.records import (
     Block as Block,
@@ -232,6 +239,11 @@ COLLECTIONS: Final[dict[str, type[Frozen]]] = {
     "waivers": Waiver,
     "blocks": Block,
     "extras": Extra,
+    "sources": Source,
+    "loads": Load,
+    "drives": Drive,
+    "modes": Mode,
+    "states": PowerState,
 }
 # Sections that hold one thing instead of many.
 SINGLES: Final[dict[str, type[Frozen]]] = {"board": Board, "brief": Brief}
@@ -301,6 +313,11 @@ class Design(Frozen):
     waivers: Named[Waiver] = {}
     blocks: Named[Block] = {}
     extras: Named[Extra] = {}
+    sources: Named[Source] = {}
+    loads: Named[Load] = {}
+    drives: Named[Drive] = {}
+    modes: Named[Mode] = {}
+    states: Named[PowerState] = {}
 
     _digests: dict[str, str] = PrivateAttr(default_factory=dict)
     _pin_nets: dict[str, str] | None = PrivateAttr(default=None)

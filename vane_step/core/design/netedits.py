@@ -122,13 +122,22 @@ def _renamed_copper(design: Design, old: str, new: str) -> Changes:
 
 
 def _renamed_inputs(design: Design, old: str, new: str) -> Changes:
-    """Let calculations follow a net that is called otherwise now."""
+    """Let calculations, sources and loads follow a net that is called otherwise now."""
     return {
         ("calculations", c.id): c.model_copy(
             update={"inputs": {k: new if v == old else v for k, v in c.inputs.items()}}
         )
         for c in design.calculations.values()
         if old in c.inputs.values()
+    } | {
+        (section, item.id): item.model_copy(
+            update={
+                end: new if getattr(item, end) == old else getattr(item, end) for end in ("plus", "minus")
+            }
+        )
+        for section in ("sources", "loads")
+        for item in getattr(design, section).values()
+        if old in (item.plus, item.minus)
     }
 
 

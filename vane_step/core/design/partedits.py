@@ -71,7 +71,7 @@ class RemovePart(Frozen):
 
 
 def _unnamed(design: Design, ref: str) -> Changes:
-    """Take a part's name out of the variants and calculations that mention it."""
+    """Take a part's name out of the variants, calculations and states that mention it."""
     changes: Changes = {}
     for variant in design.variants.values():
         if ref in variant.fitted:
@@ -81,6 +81,15 @@ def _unnamed(design: Design, ref: str) -> Changes:
         if ref in found.sets.values():
             rest = {k: v for k, v in found.sets.items() if v != ref}
             changes[("calculations", found.id)] = found.model_copy(update={"sets": rest}) if rest else None
+    # What was said of its pins goes with it; a source or load at one of them is there no more.
+    for section, ends in (("drives", ("pin",)), ("sources", ("plus", "minus")), ("loads", ("plus", "minus"))):
+        for key, item in getattr(design, section).items():
+            if any(getattr(item, end).partition(".")[0] == ref and "." in getattr(item, end) for end in ends):
+                changes[(section, key)] = None
+    for state in design.states.values():
+        if ref in state.settings:
+            left = {k: v for k, v in state.settings.items() if k != ref}
+            changes[("states", state.id)] = state.model_copy(update={"settings": left})
     return changes
 
 

@@ -12,13 +12,18 @@ from vane_step.core.design.model import (
     Brief,
     Calculation,
     Design,
+    Drive,
     Extra,
     Frozen,
     LegendText,
+    Load,
+    Mode,
     MountingHole,
     Package,
     Pour,
+    PowerState,
     Requirement,
+    Source,
     Text,
     Variant,
     Waiver,
@@ -38,6 +43,11 @@ ITEMS: dict[str, str] = {
     "waiver": "waivers",
     "block": "blocks",
     "extra": "extras",
+    "source": "sources",
+    "load": "loads",
+    "drive": "drives",
+    "mode": "modes",
+    "state": "states",
 }
 
 
@@ -55,6 +65,11 @@ class SetItem(Frozen):
     waiver: Waiver | None = None
     block: Block | None = None
     extra: Extra | None = None
+    source: Source | None = None
+    load: Load | None = None
+    drive: Drive | None = None
+    mode: Mode | None = None
+    state: PowerState | None = None
 
     def changes(self, design: Design) -> Changes:
         named: dict[str, Any] = {section: getattr(self, field) for field, section in ITEMS.items()}
@@ -62,19 +77,25 @@ class SetItem(Frozen):
 
 
 class RemoveItem(Frozen):
-    """Remove what stands for itself by its id: a hole, cut-out, zone, pour, text, requirement and so on."""
+    """Remove what stands for itself by its id: a hole, cut-out, zone, pour, text, requirement and so on.
+
+    Ids of different sections may be the same; with a ``section`` only that is looked in.
+    """
 
     kind: Literal["remove-item"] = "remove-item"
     id: str
+    section: str = ""
 
     def changes(self, design: Design) -> Changes:
+        if self.section in ITEMS.values() and self.id in getattr(design, self.section):
+            return {(self.section, self.id): None}
         left = tuple(c for c in design.board.cutouts if c.id != self.id)
         if len(left) < len(design.board.cutouts):
             return {("board", ""): design.board.model_copy(update={"cutouts": left})}
         zones = tuple(z for z in design.board.zones if z.id != self.id)
         if len(zones) < len(design.board.zones):
             return {("board", ""): design.board.model_copy(update={"zones": zones})}
-        for section in ITEMS.values():
+        for section in ITEMS.values() if not self.section else ():
             if section != "packages" and self.id in getattr(design, section):
                 return {(section, self.id): None}
         raise NotFound(

@@ -1,4 +1,5 @@
-"""The power page: the current each net carries and the copper it needs; only track width so far."""
+"""The power page, and its table of the current each net carries and the copper it needs; states are in
+``power_states``."""
 
 from __future__ import annotations
 
@@ -7,10 +8,12 @@ from typing import Any
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
+from vane_step.core.ask.operation import LEVELS
 from vane_step.core.board.drc.track_heat import warmest
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.model import Design, natural
 from vane_step.core.power import trace
+from vane_step.web.pages.power_states import asked, setting_of_page, state_data
 from vane_step.web.render import page, step_page, store_of
 
 router = APIRouter()
@@ -55,9 +58,11 @@ def _rows(design: Design) -> list[dict[str, Any]]:
 
 @router.get("/d/{id}/power", response_class=HTMLResponse)
 def power(request: Request, id: str) -> HTMLResponse:
-    """Show the currents and what they ask of the copper."""
+    """Show the flow of power in a state, all states, and what currents ask of the copper."""
     kept = store_of(request).get(id)
-    return step_page(request, kept, "power", {"rows": _rows(kept.design)})
+    setting = setting_of_page(kept.design, *asked(request))
+    data = {"rows": _rows(kept.design), "levels": LEVELS, **state_data(kept.design, setting)}
+    return step_page(request, kept, "power", data)
 
 
 @router.get("/d/{id}/power/rows", response_class=HTMLResponse)

@@ -11,6 +11,7 @@ import numpy as np
 import shapely
 from shapely.strtree import STRtree
 
+from vane_step.core.board.geometry.copper_table import gap_of
 from vane_step.core.board.geometry.room import room_mm
 from vane_step.core.board.geometry.shapes import CopperItem, copper_items
 from vane_step.core.design.boardedits import Names
@@ -23,6 +24,8 @@ STEPS = 4
 # A track widens to this many times its width at most, and not at all into what is hardly wider.
 MOST_TIMES, LEAST_TIMES = 3.0, 1.25
 ROUND_MM = 0.01
+# No step with its gap reaches farther than this.
+LONGEST_NM = 12_000_000
 LETTER = "D"
 
 
@@ -55,7 +58,7 @@ def tapered(design: Design, nets: set[str] | None = None) -> LayCopper:
             here = (grips[k] for k in tree.query(at, predicate="dwithin", distance=reach))
             grip = next((g for g in here if _holds(g, track, at)), None)
             if grip is not None:
-                laid += _steps(design, track, end, inner, grip, names)
+                laid += _clear(design, _steps(design, track, end, inner, grip, names), laid)
     if not laid:
         raise EditRefused(
             "No track has room to widen towards a pad.",
@@ -63,6 +66,38 @@ def tapered(design: Design, nets: set[str] | None = None) -> LayCopper:
             next_step="Route first, or widen the gaps.",
         )
     return LayCopper(tracks=tuple(laid))
+
+
+def _clear(design: Design, steps: list[Track], laid: list[Track]) -> list[Track]:
+    """Keep the steps that stay clear of those laid just before: two ends that face each other share their room."""
+    if not steps:
+        return steps
+    layer, net = steps[0].layer, steps[0].net
+    x, y = steps[0].points[0]
+    # Steps are short: what begins farther off than both are long cannot come near.
+    reach = 2 * max(math.dist(*s.points) for s in (*steps, *laid[-1:])) + LONGEST_NM
+    near = [
+        o
+        for o in laid
+        if o.layer == layer
+        and o.net != net
+        and abs(o.points[0][0] - x) < reach
+        and abs(o.points[0][1] - y) < reach
+    ]
+    if not near:
+        return steps
+    lines = [_line(o) for o in near]
+    gaps = [max(gap_of(design, net), gap_of(design, o.net)) + o.width_nm / 2e6 for o in near]
+
+    def keeps(step: Track) -> bool:
+        spine, half = _line(step), step.width_nm / 2e6
+        return all(spine.distance(o) >= gap + half - 1e-9 for o, gap in zip(lines, gaps, strict=True))
+
+    return [step for step in steps if keeps(step)]
+
+
+def _line(track: Track) -> shapely.LineString:
+    return shapely.LineString([(x / 1e6, y / 1e6) for x, y in track.points])
 
 
 def _holds(grip: CopperItem, track: Track, at: shapely.Point) -> bool:

@@ -58,7 +58,11 @@ document.addEventListener("submit", async (e) => {
       );
   for (const name of fields.keys()) typed.delete(`${form.dataset.form} ${name}`);
   const said = form.dataset.form
-    .replace(/\{(\w*)\}/g, (_, name) => (fields.get(name || "v") || "").replaceAll('"', "").trim())
+    .replace(/\{(?:(\w+) )?(\w*)\}/g, (_, word, name) => {
+      const value = (fields.get(name || "v") || "").replaceAll('"', "").trim();
+      // A word before the name is said only where something was filled in.
+      return word && value ? `${word} ${value}` : value;
+    })
     .trim();
   // A view may say where what is added goes.
   const adding = new CustomEvent("vane:adding", { detail: { text: said, form, placed: false } });

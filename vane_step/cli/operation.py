@@ -1,0 +1,362 @@
+"""Commands of the terminal for what the circuit does: states solved, one thing varied, responses, wave forms."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import math
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import Annotated, Any
+
+import numpy as np
+import typer
+
+from vane_step.cli.files import load
+from vane_step.core.design.model import Design
+from vane_step.core.errors import InputError, NotFound
+from vane_step.core.network.probe import probes
+from vane_step.core.network.readings import Reading, readings
+from vane_step.core.network.setting import Setting
+from vane_step.core.network.spread import Spread, samples, spread
+from vane_step.core.network.sweeps import Curve, frequency_response, sweep, unit_of, wave_form
+from vane_step.core.operation.bearing import theta_of
+from vane_step.core.quantity import format_value, parse_value
+
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+File = Annotated[Path, typer.Argument(help="Design file.")]
+State = Annotated[str, typer.Option("--state", help="Name of a state; the first one where it is left out.")]
+Reads = Annotated[
+    list[str] | None, typer.Option("--read", help="V(NET), I(REF.PIN) or P(REF); may be repeated.")
+]
+AsCsv = Annotated[Path | None, typer.Option("--csv", help="File the curve is written to.")]
+
+
+def states_named(design: Design, name: str) -> list[Reading]:
+    """Give the states of a name, or all; what was asked for must be there.
+
+    Raises
+    ------
+    NotFound
+        When there is no such state, or none at all because no source is known.
+    """
+    known = readings(design)
+    if known.problem:
+        raise InputError(known.problem, where="states", next_step="Set the state right, or take it out.")
+    if not known.all:
+        raise NotFound(
+            "Nothing is known that feeds this board.",
+            where="states",
+            allowed="a source that was said, a USB receptacle, a battery holder",
+            next_step='Say one, such as: vane-step ask DESIGN "source BATT BATT GND 12V"',
+        )
+    if not name:
+        return list(known.all)
+    found = [r for r in known.all if r.setting.name.lower() == name.lower()]
+    if not found:
+        names = list(dict.fromkeys(r.setting.name for r in known.all))
+        more = " …" if len(names) > 8 else ""
+        raise NotFound(f"There is no state {name!r}.", where="--state", allowed="; ".join(names[:8]) + more)
+    return found
+
+
+def _first(design: Design, name: str) -> Setting:
+    return states_named(design, name)[0].setting
+
+
+def solve_(
+    file: File,
+    state: Annotated[str, typer.Option("--state", help="Only the state of this name.")] = "",
+    worst: Annotated[bool, typer.Option("--worst", help="Tolerances at their worst as well.")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Work out voltages, currents and heat in every state of the board."""
+    design = load(file)
+    found = states_named(design, state)
+    known = readings(design)
+    by_name: dict[str, list[Reading]] = {}
+    for reading in found:
+        by_name.setdefault(reading.setting.name, []).append(reading)
+    answers = {name: _answer(design, group, worst) for name, group in by_name.items()}
+    if as_json:
+        print(
+            json.dumps(
+                {
+                    "states": answers,
+                    "residual_a": max((r.residual_a for r in found), default=0.0),
+                    "unmodelled": dict(known.unmodelled),
+                    "unsaid": list(known.unsaid),
+                    "assumed": {ref: list(words) for ref, words in known.assumed.items()},
+                    "product": known.states.product,
+                    "pairwise": known.states.pairwise,
+                },
+                indent=1,
+            )
+        )
+        return
+    for name, answer in answers.items():
+        _print_state(design, name, answer)
+    if known.states.pairwise:
+        print(f"{known.states.product} states in all: so many are solved that each pair of positions occurs.")
+    for ref, why in known.unmodelled.items():
+        print(f"{ref}: {why}; what hangs on it is not known")
+    if known.unsaid:
+        print(f"Nobody said what these do: {', '.join(known.unsaid)}")
+
+
+def _answer(design: Design, group: Sequence[Reading], worst: bool) -> dict[str, Any]:
+    """Give one state as JSON: nominal readings, with the least and greatest over the range of its sources."""
+    first = group[0]
+    spans: Spread | None = spread(design, first.setting) if worst and first.settled else None
+    nets: dict[str, Any] = {}
+    for net, volts in first.volts.items():
+        seen = [v for r in group if (v := r.volts.get(net)) is not None]
+        low, high = (min(seen), max(seen)) if seen else (None, None)
+        if spans is not None and net in spans.nets and low is not None and high is not None:
+            span = spans.nets[net]
+            low, high = low + span.low - span.nominal, high + span.high - span.nominal
+        nets[net] = {"volts": volts, "low": low, "high": high}
+    parts = {
+        ref: {
+            "watts": p.watts,
+            "junction_c": _junction(design, ref, p.watts),
+            "model": p.model,
+            "assumed": list(p.assumed),
+        }
+        for ref, p in first.parts.items()
+    }
+    return {
+        "setting": {
+            "sources": sorted(first.setting.sources),
+            "positions": dict(first.setting.positions),
+            "mode": first.setting.mode,
+            "variant": first.setting.variant,
+        },
+        "settled": first.settled,
+        "moving": list(first.moving),
+        "nets": nets,
+        "pins": {pin: {"amps": amps} for pin, amps in first.amps.items()},
+        "parts": parts,
+        "sources": {
+            n: {"volts": s.volts, "amps": s.amps, "watts": s.watts} for n, s in first.sources.items()
+        },
+        "loads": {n: {"volts": s.volts, "amps": s.amps, "watts": s.watts} for n, s in first.loads.items()},
+        "floating": [list(g) for g in first.floating],
+        "residual_a": first.residual_a,
+        "balance_w": first.balance_w,
+    }
+
+
+def _junction(design: Design, ref: str, watts: float) -> float | None:
+    part = design.parts.get(ref)
+    if part is None or part.kind in (
+        "resistor",
+        "capacitor",
+        "polar-capacitor",
+        "inductor",
+        "fuse",
+        "switch",
+        "jumper",
+    ):
+        return None
+    found = theta_of(part)
+    return (
+        design.brief.ambient_c + watts * found[0] if found is not None and "ways" not in part.params else None
+    )
+
+
+def _print_state(design: Design, name: str, answer: dict[str, Any]) -> None:
+    print(f"{name}{'' if answer['settled'] else ': comes to no rest, ' + ', '.join(answer['moving'])}")
+    for net, v in answer["nets"].items():
+        if design.nets[net].role == "signal" and not answer["loads"]:
+            continue
+        if v["volts"] is None:
+            continue
+        span = "" if v["low"] == v["high"] else f"  ({v['low']:.3f} to {v['high']:.3f} V)"
+        print(f"  {net:<16}{v['volts']:10.4f} V{span}")
+    for kind in ("sources", "loads"):
+        for source, s in answer[kind].items():
+            print(
+                f"  {source:<16}{s['volts']:10.4f} V  "
+                f"{format_value(s['amps'], 'A'):>10}  {format_value(s['watts'], 'W'):>10}"
+            )
+    hot = sorted(((p["watts"], ref) for ref, p in answer["parts"].items()), reverse=True)
+    words = [f"{ref} {format_value(w, 'W')}" for w, ref in hot[:5] if w > 1e-3]
+    if words:
+        print(f"  most heat: {', '.join(words)}")
+
+
+def sweep_(
+    file: File,
+    what: Annotated[str, typer.Argument(help="A source, load or part, REF.rating, RV1%, RT1C or ambient.")],
+    low: Annotated[str, typer.Argument(help="From this value, such as 9V.")],
+    high: Annotated[str, typer.Argument(help="To this value.")],
+    read: Reads = None,
+    state: State = "",
+    points: Annotated[int, typer.Option(help="How many.")] = 41,
+    to_csv: AsCsv = None,
+    as_json: AsJson = False,
+) -> None:
+    """Vary one thing and read others."""
+    design = load(file)
+    unit = unit_of(design, what)
+    ends = [
+        parse_value(
+            text.removesuffix("°C").removesuffix("%"), what, unit if unit in ("V", "A", "W", "Ω") else ""
+        )
+        for text in (low, high)
+    ]
+    if points < 2 or points > 2000:
+        raise InputError(f"{points} points.", where="--points", value=points, allowed="2 to 2000")
+    curve = sweep(
+        design,
+        _first(design, state),
+        what,
+        [float(v) for v in np.linspace(ends[0], ends[1], points)],
+        probes(design, read or []),
+    )
+    _put_out(curve, to_csv, as_json)
+
+
+def response_(
+    file: File,
+    source: Annotated[str, typer.Argument(help="Source that is moved.")],
+    net: Annotated[str, typer.Argument(help="Net that is read.")],
+    low: Annotated[str, typer.Option("--from", help="Lowest frequency.")] = "1Hz",
+    high: Annotated[str, typer.Option("--to", help="Highest frequency.")] = "1MHz",
+    state: State = "",
+    to_csv: AsCsv = None,
+    as_json: AsJson = False,
+) -> None:
+    """Give gain and phase from a source to a net, around the state's operating point."""
+    design = load(file)
+    curve = frequency_response(
+        design,
+        _first(design, state),
+        source,
+        net,
+        parse_value(low, "--from", "Hz"),
+        parse_value(high, "--to", "Hz"),
+    )
+    _put_out(curve, to_csv, as_json)
+
+
+def wave_(
+    file: File,
+    seconds: Annotated[str, typer.Argument(help="How long, such as 10ms.")],
+    read: Reads = None,
+    state: State = "",
+    before: Annotated[
+        str, typer.Option("--before", help="State it was at rest in before; empty: power comes on.")
+    ] = "",
+    to_csv: AsCsv = None,
+    as_json: AsJson = False,
+) -> None:
+    """Follow the circuit through time, from power-up or from one state into another."""
+    design = load(file)
+    was = _first(design, before) if before else None
+    duration = parse_value(seconds, "seconds", "s")
+    if not 1e-9 <= duration <= 1e4:
+        raise InputError(
+            f"{seconds} is no time to follow.", where="seconds", value=seconds, allowed="1 ns to 10,000 s"
+        )
+    curve = wave_form(
+        design, _first(design, state), duration, probes(design, read or []), was, empty=was is None
+    )
+    _put_out(curve, to_csv, as_json)
+
+
+def spread_(
+    file: File,
+    read: Reads = None,
+    state: State = "",
+    boards: Annotated[int, typer.Option(help="How many boards.")] = 500,
+    seed: Annotated[int, typer.Option(help="What the samples follow from.")] = 1,
+    as_json: AsJson = False,
+) -> None:
+    """Sample boards whose parts lie anywhere within their tolerances, and say how readings spread."""
+    design = load(file)
+    wanted = probes(design, read or [])
+    if not 2 <= boards <= 20_000:
+        raise InputError(f"{boards} boards.", where="--boards", value=boards, allowed="2 to 20000")
+    rows, unsettled = samples(design, _first(design, state), wanted, boards, seed)
+    told = {
+        p.label: {
+            "unit": p.unit,
+            "mean": float(np.nanmean(rows[:, k])),
+            "deviation": float(np.nanstd(rows[:, k])),
+            "least": float(np.nanmin(rows[:, k])),
+            "most": float(np.nanmax(rows[:, k])),
+        }
+        for k, p in enumerate(wanted)
+    }
+    if as_json:
+        print(
+            json.dumps({"boards": boards, "seed": seed, "unsettled": unsettled, "readings": told}, indent=1)
+        )
+        return
+    for label, t in told.items():
+        mean, deviation, least, most = (
+            format_value(float(str(t[key])), str(t["unit"]), 5)
+            for key in ("mean", "deviation", "least", "most")
+        )
+        print(f"{label}: {mean}, deviation {deviation}, {least} to {most}")
+    print(
+        f"{boards} boards by seed {seed}, figures evenly spread within their tolerances; {unsettled} did not settle"
+    )
+
+
+def curve_csv(curve: Curve) -> str:
+    """Write a curve as CSV: a head with units, then rows."""
+    out = io.StringIO()
+    rows = csv.writer(out, lineterminator="\n")
+    rows.writerow(
+        [
+            f"{curve.title} ({curve.unit})",
+            *(f"{n} ({u})" for n, u in zip(curve.labels, curve.units, strict=True)),
+        ]
+    )
+    for x, y in zip(curve.x, curve.y, strict=True):
+        rows.writerow([f"{float(x):.9g}", *("" if math.isnan(v) else f"{float(v):.9g}" for v in y)])
+    return out.getvalue()
+
+
+def curve_json(curve: Curve) -> dict[str, Any]:
+    """Give a curve as plain data."""
+    return {
+        "title": curve.title,
+        "unit": curve.unit,
+        "x": [float(v) for v in curve.x],
+        "curves": {
+            label: {"unit": unit, "y": [None if math.isnan(v) else float(v) for v in column]}
+            for label, unit, column in zip(curve.labels, curve.units, curve.y.T, strict=True)
+        },
+        "notes": list(curve.notes),
+    }
+
+
+def _put_out(curve: Curve, to_csv: Path | None, as_json: bool) -> None:
+    if to_csv is not None:
+        to_csv.write_text(curve_csv(curve))
+    if as_json:
+        print(json.dumps(curve_json(curve)))
+        return
+    print(
+        "  ".join(
+            [
+                f"{curve.title} ({curve.unit})",
+                *(f"{n} ({u})" for n, u in zip(curve.labels, curve.units, strict=True)),
+            ]
+        )
+    )
+    for k in _few(len(curve.x)):
+        print("  ".join(f"{float(v):.5g}" for v in (curve.x[k], *curve.y[k])))
+    for note in curve.notes:
+        print(note)
+
+
+def _few(count: int, most: int = 25) -> Iterable[int]:
+    return (
+        sorted({round(k * (count - 1) / (most - 1)) for k in range(most)}) if count > most else range(count)
+    )

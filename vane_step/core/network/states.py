@@ -1,0 +1,249 @@
+"""The states a board can be in: sources there or not, switches and jumpers, modes and variants; none is solved here."""
+
+from __future__ import annotations
+
+import itertools
+import math
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import Final
+
+from vane_step.core.circuit.variants import fitted
+from vane_step.core.design.model import Design, Part, PowerState, natural
+from vane_step.core.design.operation import LOADER, RESET
+from vane_step.core.errors import InputError
+from vane_step.core.network.contacts import momentary, throws
+from vane_step.core.network.digital import is_controller
+from vane_step.core.network.outside import all_sources
+from vane_step.core.network.setting import HIGH_MODE, LOW_MODE, Setting
+
+# As many states are solved one by one; beyond that so many that each pair of positions occurs together.
+MOST_STATES: Final = 512
+ON, OFF = ("on", "yes", "connected", "1"), ("off", "no", "none", "0")
+
+
+@dataclass(frozen=True)
+class Axis:
+    """One thing that can be one way or another."""
+
+    name: str
+    values: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class States:
+    """All states that are looked at.
+
+    Parameters
+    ----------
+    settings
+        The states, those somebody named first.
+    product
+        How many there would be in all.
+    pairwise
+        Whether only so many were taken that each pair of positions occurs.
+    """
+
+    settings: tuple[Setting, ...]
+    product: int
+    pairwise: bool
+
+
+def modes_of(design: Design) -> tuple[str, ...]:
+    """Give the modes: those that were named, else the two ends of what outputs can do; with reset and loader."""
+    controllers = [p for p in design.parts.values() if is_controller(p)]
+    named = tuple(design.modes)
+    drives = {d.mode for d in design.drives.values()} | {ld.mode for ld in design.loads.values()}
+    said = tuple(sorted(m for m in drives if m and m not in named and m not in (RESET, LOADER)))
+    running = named + said or ((LOW_MODE, HIGH_MODE) if controllers else ("",))
+    if not controllers:
+        return running
+    has_loader = any(p.loader for part in controllers for p in part.pins)
+    return (
+        *running,
+        RESET,
+        *((LOADER,) if has_loader or any(d.mode == LOADER for d in design.drives.values()) else ()),
+    )
+
+
+def axes_of(design: Design) -> tuple[list[Axis], list[Part]]:
+    """Give what can be one way or another, and the keys that spring back."""
+    axes = [Axis(f"source {name}", ("on", "off")) for name in all_sources(design)]
+    keys: list[Part] = []
+    for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
+        known = throws(part)
+        if not known or not (part.fitted or part.kind == "jumper"):
+            continue
+        if momentary(part) and not _stays(part):
+            keys.append(part)
+        else:
+            axes.append(Axis(part.ref, known))
+    axes.append(Axis("mode", modes_of(design)))
+    if design.variants:
+        axes.append(Axis("variant", ("", *design.variants)))
+    return axes, keys
+
+
+def _stays(part: Part) -> bool:
+    """Tell two-pin switches that stay where they are put from keys: rockers, key locks, reeds, floats."""
+    return bool(re.match(r"(ROCKER|KEYLOCK|PLUG|CER|TOGGLE|SLIDE)", part.package))
+
+
+def states_of(design: Design) -> States:
+    """Enumerate the states of a design.
+
+    Returns
+    -------
+    States
+        Each source present or not (none at all is left out), each switch and jumper in each position, each mode and
+        variant; each key pressed alone with all sources on. Jumpers and switches whose two ends carry nothing are kept.
+    """
+    axes, keys = axes_of(design)
+    named = [setting_of(design, state) for state in design.states.values()]
+    if not all_sources(design):
+        return States(tuple(named), len(named), False)
+    product = math.prod(len(a.values) for a in axes)
+    product += len(keys) * len(modes_of(design))
+    pairwise = product > MOST_STATES
+    rows: Iterator[Sequence[str]] = (
+        iter(_pairwise(axes)) if pairwise else itertools.product(*(a.values for a in axes))
+    )
+    found = {_marks(s): s for s in named}
+    for row in rows:
+        setting = _made(design, axes, row)
+        if setting is not None:
+            found.setdefault(_marks(setting), setting)
+    everything = [a.values[0] for a in axes]
+    where = next(k for k, a in enumerate(axes) if a.name == "mode")
+    for key in keys:
+        for mode in modes_of(design):
+            row = [*everything]
+            row[where] = mode
+            setting = _made(design, axes, row, {key.ref: "closed"})
+            if setting is not None:
+                found.setdefault(_marks(setting), setting)
+    return States(tuple(found.values()), product, pairwise)
+
+
+def _marks(s: Setting) -> tuple[object, ...]:
+    return s.sources, tuple(sorted(s.positions.items())), s.mode, s.variant
+
+
+def _made(
+    design: Design, axes: Sequence[Axis], row: Sequence[str], more: dict[str, str] | None = None
+) -> Setting | None:
+    sources, positions, mode, variant = [], dict(more or {}), "", ""
+    for axis, value in zip(axes, row, strict=True):
+        if axis.name.startswith("source "):
+            if value == "on":
+                sources.append(axis.name.removeprefix("source "))
+        elif axis.name == "mode":
+            mode = value
+        elif axis.name == "variant":
+            variant = value
+        else:
+            positions[axis.name] = value
+    if not sources:
+        return None
+    have = fitted(design, variant)
+    known = all_sources(design)
+    sources = [
+        n for n in sources if have.get(known[n].plus.partition(".")[0], True) or "." not in known[n].plus
+    ]
+    if not sources:
+        return None
+    # A jumper that a variant leaves out is open, whatever its cap would do.
+    positions = {ref: at for ref, at in positions.items() if have.get(ref, False)}
+    made = Setting("", frozenset(sources), positions, mode, variant)
+    return Setting(made.told(), made.sources, positions, mode, variant)
+
+
+def _pairwise(axes: Sequence[Axis]) -> list[tuple[str, ...]]:
+    """Choose rows so that each pair of values occurs in one (greedy, after Cohen, Dalal, Fredman, Patton 1997)."""
+    missing = {
+        (i, u, j, v)
+        for i, j in itertools.combinations(range(len(axes)), 2)
+        for u in range(len(axes[i].values))
+        for v in range(len(axes[j].values))
+    }
+    rows = [tuple(0 for _ in axes)]
+    missing -= _pairs(rows[0])
+    while missing:
+        first = min(missing)
+        row: dict[int, int] = {first[0]: first[1], first[2]: first[3]}
+        for k, axis in enumerate(axes):
+            if k not in row:
+                gains = [_gain(row, k, u, missing) for u in range(len(axis.values))]
+                row[k] = gains.index(max(gains))
+        rows.append(tuple(row[k] for k in range(len(axes))))
+        missing -= _pairs(rows[-1])
+    return [tuple(axis.values[u] for axis, u in zip(axes, row, strict=True)) for row in rows]
+
+
+def _gain(row: dict[int, int], k: int, u: int, missing: set[tuple[int, int, int, int]]) -> int:
+    """Count the pairs still missing that a value would bring into a row."""
+    return sum(((i, v, k, u) if i < k else (k, u, i, v)) in missing for i, v in row.items())
+
+
+def _pairs(row: tuple[int, ...]) -> set[tuple[int, int, int, int]]:
+    return {(i, row[i], j, row[j]) for i, j in itertools.combinations(range(len(row)), 2)}
+
+
+def setting_of(design: Design, state: PowerState) -> Setting:
+    """Read a named state; sources that are not mentioned are on.
+
+    Raises
+    ------
+    InputError
+        When it sets something the design does not have, or to what it cannot be.
+    """
+    sources = set(all_sources(design))
+    positions: dict[str, str] = {}
+    mode, variant = next(iter(modes_of(design))), ""
+    for key, value in state.settings.items():
+        if key == "mode":
+            if value not in modes_of(design):
+                raise _wrong(state, key, value, ", ".join(m for m in modes_of(design) if m))
+            mode = value
+        elif key == "variant":
+            if value and value not in design.variants:
+                raise _wrong(state, key, value, ", ".join(design.variants) or "no variants yet")
+            variant = value
+        elif key in all_sources(design):
+            if value.lower() not in (*ON, *OFF):
+                raise _wrong(state, key, value, "on, off")
+            if value.lower() in OFF:
+                sources.discard(key)
+        elif key in design.parts:
+            positions[key] = _position(design, state, key, value)
+        else:
+            known = ", ".join([*all_sources(design), "mode", "variant"])
+            raise InputError(
+                f"State {state.id} sets {key}, which is neither a source nor a part.",
+                where=state.id,
+                value=key,
+                allowed=f"{known}, or a switch or jumper",
+                next_step=f"Type: state {state.id} {next(iter(all_sources(design)), 'BATT')}=on",
+            )
+    return Setting(state.id, frozenset(sources), positions, mode, variant, said=True)
+
+
+def _position(design: Design, state: PowerState, ref: str, value: str) -> str:
+    known = throws(design.parts[ref])
+    if known in (("open", "closed"), ("closed", "open")):
+        # A jumper of two pins may be told by them.
+        value = {"1-2": "closed", "on": "closed", "off": "open", "pressed": "closed"}.get(value, value)
+    if known and value not in known:
+        raise _wrong(state, ref, value, ", ".join(known))
+    return value
+
+
+def _wrong(state: PowerState, key: str, value: str, allowed: str) -> InputError:
+    return InputError(
+        f"State {state.id} sets {key} to {value!r}.",
+        where=state.id,
+        value=value,
+        allowed=allowed,
+        next_step=f"Type: state {state.id} {key}={allowed.partition(',')[0]}",
+    )

@@ -1,0 +1,1 @@
+"""Numerical kernels that know no design: networks of elements, their voltages and currents."""
