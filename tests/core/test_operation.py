@@ -51,7 +51,7 @@ TWO_FEEDS = (
     "join D1.K D2.K C1.1 J3.1 5V",
     "join J1.2 J2.2 J3.2 C1.2 GND",
     "source PLUG J1.1 J1.2 5.2V 0.05ohm",
-    "source CELL J2.1 J2.2 4.8V 0.2ohm 2Ah",
+    "source CELL J2.1 J2.2 4.95V 0.2ohm 2Ah",
     "load BOARD J3.1 J3.2 200mA",
 )
 RELAY = (
@@ -93,7 +93,7 @@ BUCK = (
     "join L1.2 C2.1 R1.1 J2.1 5V",
     "join U1.FB R1.2 R2.1 FB",
     "join J1.2 U1.GND C1.2 C2.2 R2.2 J2.2 GND",
-    "source PACK J1.1 J1.2 12V 10.5..13.5V 0.1ohm",
+    "source PACK J1.1 J1.2 12V 11..13.4V 0.1ohm",
     "load BOARD J2.1 J2.2 1A",
 )
 CIRCUITS = {"linear": LINEAR, "two feeds": TWO_FEEDS, "relay": RELAY, "buck": BUCK}

@@ -14,6 +14,7 @@ import numpy as np
 import typer
 
 from vane_step.cli.files import load
+from vane_step.core.board.analysis.copper_currents import all_currents, net_currents
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.network.probe import probes
@@ -265,6 +266,61 @@ def wave_(
         design, _first(design, state), duration, probes(design, read or []), was, empty=was is None
     )
     _put_out(curve, to_csv, as_json)
+
+
+def copper_(
+    file: File,
+    net: Annotated[str, typer.Option("--net", help="Only this net.")] = "",
+    state: Annotated[
+        str, typer.Option("--state", help="In this state; each net's worst where it is left out.")
+    ] = "",
+    as_json: AsJson = False,
+) -> None:
+    """Work out what flows in the copper of each net: hottest piece, drop, vias, pours."""
+    design = load(file)
+    reading = states_named(design, state)[0]
+    if net:
+        one = net_currents(design, net, reading if state else None)
+        found = [one] if one is not None else []
+    else:
+        found = all_currents(design)
+    told = [
+        {
+            "net": f.net,
+            "state": f.state,
+            "amps": f.amps,
+            "drop_v": f.currents.drop_v,
+            "watts": f.currents.watts,
+            "rise_k": f.rise_k,
+            "hottest": None
+            if f.hottest is None
+            else {
+                "amps": f.hottest.amps,
+                "width_mm": f.hottest.width_mm,
+                "layer": f.hottest.layer,
+                "x_mm": f.hottest.x_mm,
+                "y_mm": f.hottest.y_mm,
+            },
+            "via_amps": max(f.currents.vias.values(), default=0.0),
+            "pour_a_mm": f.currents.density_a_mm,
+            "open_a": f.currents.open_a,
+            "pins": dict(f.currents.volts),
+        }
+        for f in found
+    ]
+    if as_json:
+        print(json.dumps(told, indent=1))
+        return
+    for f in found:
+        hot = (
+            ""
+            if f.hottest is None
+            else (f", {format_value(f.hottest.amps, 'A')} in {f.hottest.width_mm:.2f} mm: {f.rise_k:.1f} K")
+        )
+        print(
+            f"{f.net}: {format_value(f.amps, 'A')} in state "
+            f"{f.state}{hot}, drop {format_value(f.currents.drop_v, 'V')}"
+        )
 
 
 def spread_(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 
+from vane_step.core.board.analysis.copper_currents import copper_findings
 from vane_step.core.board.analysis.near_parts import near_findings
 from vane_step.core.board.analysis.way_back import way_back_findings
 from vane_step.core.board.drc.check import check
@@ -52,7 +53,12 @@ def _everything(design: Design, electrical: bool) -> list[Finding]:
         *tile_findings(design),
     ]
     if electrical:
-        found += [*review(design), *pattern_findings(design), *power_findings(design)]
+        found += [
+            *review(design),
+            *pattern_findings(design),
+            *power_findings(design),
+            *copper_findings(design),
+        ]
     return ordered(found)
 
 

@@ -41,6 +41,7 @@ from vane_step.core.design.base import (
     SizeNm as SizeNm,
     Text as Text,
 )
+from vane_step.core.design.netroles import NetRole as NetRole, role_of_net as role_of_net
 from vane_step.core.design.operation import (
     Drive as Drive,
     Load as Load,
@@ -81,7 +82,6 @@ PartKind = Literal[
 ]
 # What a pin does while the controller is in reset or its loader runs; empty where nobody said.
 PinState = Literal["", "open", "pulled-up", "pulled-down", "high", "low", "toggles"]
-NetRole = Literal["signal", "supply", "ground", "bus", "switching", "sense", "high-current"]
 
 
 class Pin(Frozen):
@@ -404,15 +404,6 @@ def split_pin(pin: str) -> tuple[str, str]:
     """Split ``U1.5`` into reference and pin number."""
     ref, _, number = pin.partition(".")
     return ref, number
-
-
-_RAIL = re.compile(r"^([+-]|N)?\d+V\d*(_\w*)?$|^V(CC|DD|BUS|BAT|IN|REF|\+)\w*$|^[AD]V(CC|DD)$|^VEE$", re.I)
-_EARTH = re.compile(r"^([ADP]?GND\w*|VSS\w*|0V)$", re.I)
-
-
-def role_of_net(name: str) -> NetRole:
-    """Tell what a net is for by its name: ``GND`` and ``VSS`` are grounds, ``VCC``, ``5V0`` or ``3V3`` supplies."""
-    return "ground" if _EARTH.match(name) else "supply" if _RAIL.match(name) else "signal"
 
 
 def name_of(item: Frozen) -> str:

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
-import numpy as np
-
 from vane_step.core.circuit.variants import without_unfitted
 from vane_step.core.design.model import Design, natural
 
@@ -24,6 +22,7 @@ from vane_step.core.network import (
 from vane_step.core.network.build import Build, put_in
 from vane_step.core.network.outside import all_sources, move_sources, put_outside
 from vane_step.core.network.setting import Setting
+from vane_step.core.solve.devices import Array
 from vane_step.core.solve.operating import OperatingPoint, operating_point, resistances
 from vane_step.core.solve.system import System
 
@@ -169,49 +168,13 @@ def _guess(build: Build, system: System, start: Solved | None) -> OperatingPoint
 
 
 def _told(build: Build, system: System, point: OperatingPoint, lost: list[str]) -> Solved:
-    circuit = build.circuit
     x, amps = point.x, point.amps
     floats = {node for group in point.floating for node in group}
     names = {node: net for net, node in build.nets.items()}
     volts = {net: None if node in floats else float(x[node]) for net, node in build.nets.items()}
     on_pins = {pin: float(amps[terminal]) for pin, terminal in build.pins.items()}
-    outside: dict[int, float] = {}
-    sources: dict[str, SourceReading] = {}
-    loads: dict[str, SourceReading] = {}
-    for outer in build.outers:
-        through = float(x[system.nodes + outer.branch])
-        across = float(x[circuit.terminals[outer.plus]] - x[circuit.terminals[outer.minus]])
-        outside[outer.plus] = outside.get(outer.plus, 0.0) + through
-        outside[outer.minus] = outside.get(outer.minus, 0.0) - through
-        if outer.kind == "source":
-            sources[outer.name] = SourceReading(across, -through, -across * through)
-        else:
-            loads[outer.name] = SourceReading(across, through, across * through)
-    watts: dict[str, float] = {}
-    terminal_of = np.array(circuit.terminals)
-    for pin, terminal in build.pins.items():
-        # What something outside takes at a pin is no heat of the part.
-        inside = on_pins[pin] - outside.get(terminal, 0.0)
-        ref = pin.partition(".")[0]
-        watts[ref] = watts.get(ref, 0.0) + inside * float(x[terminal_of[terminal]])
-
-    def at(terminal: int) -> float:
-        return float(x[circuit.terminals[terminal]])
-
-    def through_branch(branch: int) -> float:
-        return float(x[system.nodes + branch])
-
-    for ref, heat in build.heat.items():
-        amount = heat(at, through_branch)
-        if ref.startswith("-"):
-            watts[ref[1:]] = max(watts.get(ref[1:], 0.0) - amount, 0.0)
-        else:
-            watts[ref] = amount
-    parts = {
-        ref: PartReading(watts.get(ref, 0.0), name, tuple(build.assumed.get(ref, ())))
-        for ref, name in build.models.items()
-        if name != "none"
-    }
+    sources, loads, outside = _outside(build, system, x)
+    parts = _heat(build, system, x, on_pins, outside)
     held = _weak(build, system, point, floats)
     volts |= dict.fromkeys(held)
     groups = [tuple(sorted((names[n] for n in group if n in names), key=natural)) for group in point.floating]
@@ -232,6 +195,56 @@ def _told(build: Build, system: System, point: OperatingPoint, lost: list[str]) 
         tuple(names[n] for n in point.moving if n in names),
         _dead(build, system, point, volts),
     )
+
+
+def _outside(
+    build: Build, system: System, x: Array
+) -> tuple[dict[str, SourceReading], dict[str, SourceReading], dict[int, float]]:
+    """Give what sources and loads read, and what they take at each terminal."""
+    terminals = build.circuit.terminals
+    outside: dict[int, float] = {}
+    sources: dict[str, SourceReading] = {}
+    loads: dict[str, SourceReading] = {}
+    for outer in build.outers:
+        through = float(x[system.nodes + outer.branch])
+        across = float(x[terminals[outer.plus]] - x[terminals[outer.minus]])
+        outside[outer.plus] = outside.get(outer.plus, 0.0) + through
+        outside[outer.minus] = outside.get(outer.minus, 0.0) - through
+        if outer.kind == "source":
+            sources[outer.name] = SourceReading(across, -through, -across * through)
+        else:
+            loads[outer.name] = SourceReading(across, through, across * through)
+    return sources, loads, outside
+
+
+def _heat(
+    build: Build, system: System, x: Array, on_pins: Mapping[str, float], outside: Mapping[int, float]
+) -> dict[str, PartReading]:
+    """Give what each part turns into heat: the power its pins take in, or what its model tells."""
+    watts: dict[str, float] = {}
+    for pin, terminal in build.pins.items():
+        # What something outside takes at a pin is no heat of the part.
+        inside = on_pins[pin] - outside.get(terminal, 0.0)
+        ref = pin.partition(".")[0]
+        watts[ref] = watts.get(ref, 0.0) + inside * float(x[build.circuit.terminals[terminal]])
+
+    def at(terminal: int) -> float:
+        return float(x[build.circuit.terminals[terminal]])
+
+    def through(branch: int) -> float:
+        return float(x[system.nodes + branch])
+
+    for ref, heat in build.heat.items():
+        amount = heat(at, through)
+        if ref.startswith("-"):
+            watts[ref[1:]] = max(watts.get(ref[1:], 0.0) - amount, 0.0)
+        else:
+            watts[ref] = amount
+    return {
+        ref: PartReading(watts.get(ref, 0.0), name, tuple(build.assumed.get(ref, ())))
+        for ref, name in build.models.items()
+        if name != "none"
+    }
 
 
 def _dead(

@@ -74,7 +74,7 @@ def _back(worst: Worst, state: Reading) -> None:
             continue
         level = "stop" if back >= BACK_STOP_A else "look"
         others = ", ".join(n for n, r in state.sources.items() if r.amps > back * 0.5 and n != name)
-        text = f"{name} is fed {_amps(back)}{f' by {others}' if others else ''}: nothing blocks the way back"
+        text = f"{name} is fed {_amps(back)}{f' by {others}' if others else ''}: nothing blocks it"
         worst.note(
             "back-feed",
             name,
@@ -89,6 +89,13 @@ def _back(worst: Worst, state: Reading) -> None:
                 net=_net(worst, source.plus),
             ),
         )
+    _dead(worst, state)
+    _through_stages(worst, state)
+
+
+def _dead(worst: Worst, state: Reading) -> None:
+    """Note sources that are off and whose contacts others feed."""
+    known = all_sources(worst.design)
     for name, (volts, ohm) in state.dead.items():
         source = known[name]
         # A cell that is off is not there; a port or plug pack that is off may well be plugged in.
@@ -111,6 +118,10 @@ def _back(worst: Worst, state: Reading) -> None:
             ),
             source="100 Ω for what is off (rule of thumb)",
         )
+
+
+def _through_stages(worst: Worst, state: Reading) -> None:
+    """Note what flows back into the outputs of regulators."""
     for stage in state.stages:
         back = stage.back_a
         if back < BACK_LOOK_A or stage.stage.kind in ("charger", "switch"):

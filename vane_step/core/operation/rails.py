@@ -19,6 +19,8 @@ NAME_SHARE, SAID_SHARE = 0.12, 0.02
 DUTY_PCT: Final = 92.0
 # The peak of a coil's current keeps a fifth under saturation (rule of thumb).
 PEAK_SHARE: Final = 0.8
+# Below this at its input a converter is off.
+LIVE_V: Final = 0.5
 
 
 def rails(worst: Worst) -> None:
@@ -184,6 +186,15 @@ def _stage(worst: Worst, state: Reading, reading: StageReading) -> None:
             level="stop",
             place=place,
         )
+    _headroom(worst, state, reading)
+    if stage.kind == "buck" and reading.in_v > LIVE_V:
+        _buck(worst, state, reading, part)
+
+
+def _headroom(worst: Worst, state: Reading, reading: StageReading) -> None:
+    """Note regulators whose input leaves them too little, and converters that do not start."""
+    stage, name = reading.stage, worst.part(reading.stage.ref)
+    place, into = Place(refs=(stage.ref,)), abs(reading.in_v)
     held = stage.held_v
     if stage.kind in ("linear", "reference") and held is not None and reading.amps > 1e-6:
         room = into - abs(held)
@@ -220,8 +231,6 @@ def _stage(worst: Worst, state: Reading, reading: StageReading) -> None:
             level="stop" if into > 0.7 * stage.in_low_v else "look",
             place=place,
         )
-    if stage.kind == "buck" and reading.in_v > 0.5:
-        _buck(worst, state, reading, part)
 
 
 def _buck(worst: Worst, state: Reading, reading: StageReading, part: Part) -> None:

@@ -85,6 +85,7 @@ POWER: Final[tuple[Row, ...]] = (
         "W",
         STATES,
     ),
+    ("copper-hot", "a track gets hot by what really flows in it", "stop, look", "at most", "K", "IPC-2221"),
     (
         "gate-open",
         "nothing holds a gate in a state",

@@ -97,6 +97,7 @@ class _Run:
         self.leak[1 : system.nodes] = 1e-13
 
     def go(self, start: OperatingPoint | None, stops: list[float]) -> Wave:
+        """Step from zero to the end, past each stop."""
         x, last = self.system.begin()
         if start is not None:
             x, last = start.x.copy(), start.last
@@ -148,6 +149,7 @@ class _Run:
         )
 
     def shorter(self, t: float, h: float, by: float) -> float:
+        """Give a shorter step; refuse where none is short enough."""
         self.refused += 1
         if h * by < self.shortest or self.refused + self.steps > MOST_STEPS:
             raise InputError(
@@ -160,6 +162,7 @@ class _Run:
         return h * by
 
     def keep(self, t: float, x: Array, rate: Array) -> None:
+        """Keep what was found at a time."""
         self.kept.append((t, x, rate))
         self.steps += 1
         self.most = np.maximum(self.most, np.abs(self.q @ x))

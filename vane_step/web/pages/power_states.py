@@ -9,6 +9,7 @@ from urllib.parse import urlencode
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
 
+from vane_step.core.board.analysis.copper_currents import all_currents
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.network.outside import all_sources, unknown_feeds
@@ -135,6 +136,14 @@ def power_state(request: Request, id: str) -> HTMLResponse:
     kept = store_of(request).get(id)
     data = state_data(kept.design, setting_of_page(kept.design, *asked(request)))
     return page(request, "_power_state.html", {"kept": kept, "design": kept.design, **data})
+
+
+@router.get("/d/{id}/power/copper", response_class=HTMLResponse)
+def power_copper(request: Request, id: str) -> HTMLResponse:
+    """Give what really flows in the copper of each net, in the state that is worst for it."""
+    kept = store_of(request).get(id)
+    rows = all_currents(kept.design) if kept.design.tracks or kept.design.pours else []
+    return page(request, "_power_copper.html", {"kept": kept, "design": kept.design, "flows": rows})
 
 
 @router.get("/d/{id}/power/states", response_class=HTMLResponse)

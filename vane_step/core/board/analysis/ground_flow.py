@@ -16,6 +16,7 @@ from scipy.sparse.linalg import splu
 from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.copper.sheet_sides import sides_of
 from vane_step.core.board.geometry.shapes import copper_items, outline
 from vane_step.core.design.model import Design
 
@@ -23,8 +24,6 @@ from vane_step.core.design.model import Design
 CELL_MM, MOST_CELLS = 0.5, 100_000
 # What joins two layers at a via or a pin, as so many squares of copper side by side.
 BORE_SQUARES = 50.0
-# What a shared side must have of copper to count, as a share.
-LEAST_SHARE = 0.02
 
 
 class GroundFlow:
@@ -73,18 +72,8 @@ class GroundFlow:
 
     def _sides(self, copper: BaseGeometry, k: int) -> tuple[np.ndarray, np.ndarray]:
         """Give the pairs of cells of a layer that share a side with copper on it, and its share of the side."""
-        nx, ny = self.wide, self.tall
-        rings = [(shapely.get_coordinates(r) - self.low) / self.cell for r in _rings(copper)]
-        begin = np.concatenate([r[:-1] for r in rings])
-        end = np.concatenate([r[1:] for r in rings])
-        across = _covered(begin, end, nx - 1, ny)
-        along = _covered(begin[:, ::-1], end[:, ::-1], ny - 1, nx)
-        base = k * nx * ny
-        i, j = np.nonzero(across > LEAST_SHARE)
-        pairs = base + np.column_stack([j * nx + i, j * nx + i + 1])
-        j2, i2 = np.nonzero(along > LEAST_SHARE)
-        more = base + np.column_stack([j2 * nx + i2, (j2 + 1) * nx + i2])
-        return np.concatenate([pairs, more]), np.concatenate([across[i, j], along[j2, i2]])
+        pairs, share = sides_of(copper, self.low, self.cell, self.wide, self.tall)
+        return k * self.wide * self.tall + pairs, share
 
     def _nodes(self, x_mm: float, y_mm: float, layers: Sequence[str]) -> np.ndarray:
         """Give the cells of a place, one a layer; none off the board."""
@@ -135,42 +124,3 @@ class GroundFlow:
         ys = self.low[1] + (np.arange(self.tall) + 0.5) * self.cell
         x, y = np.meshgrid(xs, ys)
         return np.tile(shapely.contains_xy(area, x.ravel(), y.ravel()), len(self.layers))
-
-
-def _rings(copper: BaseGeometry) -> list[BaseGeometry]:
-    polygons = [p for p in shapely.get_parts(copper) if p.geom_type == "Polygon"]
-    return [ring for p in polygons for ring in (p.exterior, *p.interiors)]
-
-
-def _covered(begin: np.ndarray, end: np.ndarray, lines: int, count: int) -> np.ndarray:
-    """Give how much of each cell's side lies in an area, as a share, for the lines x = 1, 2 … that cross it.
-
-    Parameters
-    ----------
-    begin, end : float arrays, n x 2
-        The edges of the area, in cells; every second crossing of a line goes in, the others out.
-    """
-    low, high = np.minimum(begin[:, 0], end[:, 0]), np.maximum(begin[:, 0], end[:, 0])
-    first = np.clip(np.floor(low).astype(int) + 1, 1, lines + 1)
-    # An edge counts at its higher end and not at its lower, so that a corner on a line is crossed once.
-    last = np.clip(np.floor(high).astype(int), 0, lines)
-    times = np.maximum(0, last - first + 1)
-    edge = np.repeat(np.arange(len(low)), times)
-    line = first[edge] + np.arange(len(edge)) - np.repeat(np.cumsum(times) - times, times)
-    (x0, y0), (x1, y1) = begin[edge].T, end[edge].T
-    at = y0 + (line - x0) / (x1 - x0) * (y1 - y0)
-    order = np.lexsort((at, line))
-    line, at = line[order], np.clip(at[order], 0.0, count)
-    found = np.zeros((lines, count))
-    into, out, row = at[::2], at[1::2], line[::2] - 1
-    a = np.minimum(into.astype(int), count - 1)
-    b = np.minimum(out.astype(int), count - 1)
-    np.add.at(found, (row, a), a + 1 - into)
-    np.add.at(found, (row, b), out - b)
-    same = a == b
-    np.add.at(found, (row[same], a[same]), -1.0)
-    inner = np.zeros((lines, count + 1))
-    apart = b > a
-    np.add.at(inner, (row[apart], a[apart] + 1), 1.0)
-    np.add.at(inner, (row[apart], b[apart]), -1.0)
-    return np.clip(found + np.cumsum(inner, axis=1)[:, :-1], 0.0, 1.0)
