@@ -27,6 +27,7 @@ from typing import Any
 from bench.ball_grids import leading_out
 from bench.baselines import all_pairs_gaps, sequential_route, whole_file_edit
 from bench.boards import SECONDS, arranging, centring, dense, moving, pairing, permuting, pouring, worth
+from bench.circuits import circuits
 from bench.first_steps import assigning, drawing, reviewing_faults, searching, typing
 from bench.full_boards import filling, proposing
 from bench.hand import dragging, ways
@@ -389,6 +390,7 @@ def main() -> int:
     searching(run)
     assigning(run)
     reviewing_faults(run)
+    circuits(run, chosen.smoke)
     drawing(run)
     serving(run)
     if not chosen.smoke:

@@ -71,6 +71,10 @@ class Pages(Served):
                 "verbs",
                 "sheet",
                 "power/rows",
+                "power/state",
+                "power/state?given=1&mode=reset",
+                "power/states",
+                "power/copper",
             ):
                 url = f"/d/{id}/{path}"
                 with self.subTest(url):

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, need, pairs
-from vane_step.core.brief.needs import checked, known_figures
+from vane_step.core.brief.needs import Figure, checked, known_figures
+from vane_step.core.brief.state_figures import asked_figure
 from vane_step.core.circuit.reasons import accept, bind, reasons
 from vane_step.core.controllers.demand import read_demand
 from vane_step.core.design import edits
@@ -122,7 +123,13 @@ def set_need(design: Design, words: Sequence[str]) -> Proposal:
         data |= (
             {"shown_by": "measurement"} if figure == "measured" else {"shown_by": "figure", "figure": figure}
         )
-    found = checked(Requirement.model_validate(data), known_figures(design))
+    known, wanted = known_figures(design), Requirement.model_validate(data)
+    if (
+        wanted.figure not in known
+        and (state := asked_figure(design, wanted.figure, wanted.sense)) is not None
+    ):
+        known = {**known, wanted.figure: Figure(wanted.figure, *state)}
+    found = checked(wanted, known)
     says = f"{found.id} {found.level}: {found.text}, shown by a {found.shown_by}"
     return Proposal(says, edits.SetItem(requirement=found))
 

@@ -8,6 +8,7 @@ from typing import Literal
 
 from vane_step.core.board.drc.heights import stack_nm
 from vane_step.core.board.drc.layout import Layout
+from vane_step.core.brief.state_figures import state_figure
 from vane_step.core.circuit.reasons import reasons
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Requirement, natural
@@ -109,16 +110,20 @@ def evidence(design: Design, more: Mapping[str, Figure] | None = None) -> list[E
         Figures from outside the design, such as the cost a supplier's prices make.
     """
     known = {**known_figures(design), **(more or {})}
-    return [_evidence(r, known) for r in sorted(design.requirements.values(), key=lambda r: natural(r.id))]
+    return [
+        _evidence(design, r, known) for r in sorted(design.requirements.values(), key=lambda r: natural(r.id))
+    ]
 
 
-def _evidence(need: Requirement, known: Mapping[str, Figure]) -> Evidence:
+def _evidence(design: Design, need: Requirement, known: Mapping[str, Figure]) -> Evidence:
     if need.shown_by == "observation":
         state: State = {"yes": "shown", "no": "fails", "": "waits"}[need.seen]  # type: ignore[assignment]
         says = {"yes": "seen", "no": "seen to fail", "": "to be seen"}[need.seen]
         return Evidence(need, state, None, "", f"{says}{f': {need.note}' if need.note else ''}")
     if need.shown_by == "figure":
         figure = known.get(need.figure)
+        if figure is None and (read := state_figure(design, need.figure, need.sense)) is not None:
+            figure = Figure(need.figure, *read)
         if figure is None:
             return Evidence(need, "waits", None, need.unit, f"the program does not know “{need.figure}” yet")
         reading, unit = figure.value, figure.unit

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
-from vane_step.core.catalogue.figures import PARAMETERS
+from vane_step.core.catalogue.figures import PARAMETERS, SILENT
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import Part, PartKind, Pin
 from vane_step.core.parts.part import NEW_BLOCK, pin_numbers
@@ -36,7 +36,7 @@ class CataloguePart:
         return [
             (p.title, format_value(v, p.unit))
             for k, v in self.params.items()
-            if (p := PARAMETERS.get(k)) is not None
+            if (p := PARAMETERS.get(k)) is not None and k not in SILENT
         ]
 
     def part(self, ref: str) -> Part:

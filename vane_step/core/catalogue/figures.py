@@ -98,8 +98,13 @@ PARAMETERS: Final[dict[str, Parameter]] = {
     "accuracy": Parameter("accuracy", "K", "typical"),
     "inductive": Parameter("inductive", "", "value"),
     "radio": Parameter("radio", "", "value"),
+    "truth": Parameter("truth table", "", "value"),
+    "r_base_ohm": Parameter("base resistor", "Ω", "value"),
+    "r_be_ohm": Parameter("base to emitter", "Ω", "value"),
 }
 
+# Figures for the program, which say nothing to a reader: bit k is the output for the inputs that make k.
+SILENT: Final = ("truth",)
 # The figure that stands beside the symbol of a part of these kinds; others show their number.
 VALUED: Final[dict[str, str]] = {
     "resistor": "r_ohm",

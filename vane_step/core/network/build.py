@@ -5,7 +5,7 @@ What a kind of part does is in the modules beside this one; each declares its mo
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Final, Literal
 
@@ -247,20 +247,34 @@ class Build:
 def put_in(build: Build) -> None:
     """Put all parts of the design in, each by the first model that takes it."""
     parts = [(part, Pins(build, part)) for part in build.parts()]
-    took = {part.ref: TOOK.get(part.mark()) for part, _ in parts}
-    for again in (False, True):
-        for _, put in MODELS:
-            for part, pins in parts:
-                if part.ref in build.done or (not again and took[part.ref] not in (None, put)):
-                    continue
-                name = put(build, part, pins)
-                if name is not None:
-                    build.done.add(part.ref)
-                    build.models[part.ref] = name
-                    TOOK.put(part.mark(), put)
-        # One that another took the last time, with other parts around it, is asked of all.
-        if all(part.ref in build.done or took[part.ref] is None for part, _ in parts):
-            break
+    waiting: dict[Model | None, list[tuple[Part, Pins]]] = {}
+    for entry in parts:
+        waiting.setdefault(TOOK.get(entry[0].mark()), []).append(entry)
+    _ask(build, lambda put: (*waiting.get(put, ()), *waiting.get(None, ())))
+    # One that another took the last time, with other parts around it, is asked of all.
+    left = [
+        entry
+        for put, some in waiting.items()
+        if put is not None
+        for entry in some
+        if entry[0].ref not in build.done
+    ]
+    if left:
+        _ask(build, lambda put: left)
     for part, _ in parts:
         if part.ref not in build.done and part.pins and any(build.joined(part, p) for p in part.pins):
             build.unmodelled[part.ref] = "no model for a part of this kind"
+
+
+def _ask(build: Build, whom: Callable[[Model], Sequence[tuple[Part, Pins]]]) -> None:
+    """Ask every model in its turn whether it takes those parts that none has taken yet."""
+    for _, put in MODELS:
+        for part, pins in whom(put):
+            if part.ref in build.done:
+                continue
+            name = put(build, part, pins)
+            if name is not None:
+                build.done.add(part.ref)
+                build.models[part.ref] = name
+                if TOOK.get(part.mark()) is not put:
+                    TOOK.put(part.mark(), put)

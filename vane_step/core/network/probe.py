@@ -5,16 +5,33 @@ from __future__ import annotations
 import difflib
 import math
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, Protocol
 
 from vane_step.core.circuit.pins import find_pin
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, NotFound
-from vane_step.core.network.solve import Solved
+from vane_step.core.network.solve import PartReading
 
 _CALL = re.compile(r"^([VIP])\((.+)\)$", re.I)
 UNITS = {"V": "V", "I": "A", "P": "W"}
+
+
+class Held(Protocol):
+    """What a probe reads from: a solved state, whole or what is kept of it."""
+
+    @property
+    def volts(self) -> Mapping[str, float | None]:
+        """Voltages of nets."""
+
+    @property
+    def amps(self) -> Mapping[str, float]:
+        """Currents into pins."""
+
+    @property
+    def parts(self) -> Mapping[str, PartReading]:
+        """Heat of parts."""
 
 
 @dataclass(frozen=True)
@@ -35,14 +52,14 @@ class Probe:
         """How it is written."""
         return f"{self.kind}({self.of}{',' + self.against if self.against else ''})"
 
-    def read(self, solved: Solved) -> float:
+    def of_reading(self, reading: Held) -> float:
         """Give it of a solved state; not a number where nothing holds the net or the part has no model."""
         if self.kind == "V":
-            at, base = solved.volts.get(self.of), solved.volts.get(self.against) if self.against else 0.0
+            at, base = reading.volts.get(self.of), reading.volts.get(self.against) if self.against else 0.0
             return math.nan if at is None or base is None else at - base
         if self.kind == "I":
-            return solved.amps.get(self.of, math.nan)
-        part = solved.parts.get(self.of)
+            return reading.amps.get(self.of, math.nan)
+        part = reading.parts.get(self.of)
         return part.watts if part is not None else math.nan
 
 

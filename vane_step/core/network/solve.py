@@ -120,6 +120,7 @@ def solve(
     *,
     start: Solved | None = None,
     deltas: Mapping[tuple[str, str], float] | None = None,
+    plain: bool = False,
 ) -> Solved:
     """Solve a design in one state.
 
@@ -133,6 +134,8 @@ def solve(
         A solution of a state that is alike, to begin at.
     deltas
         Relative changes of figures, by part and figure, for corners and samples.
+    plain
+        Leave out what only findings ask for: nets that nothing but leaks hold, contacts of sources that are off.
 
     Returns
     -------
@@ -142,7 +145,7 @@ def solve(
     build, lost = build_of(design, setting, deltas)
     system = System(build.circuit)
     point = operating_point(build.circuit, _guess(build, system, start), system)
-    return _told(build, system, point, lost)
+    return _told(build, system, point, lost, plain)
 
 
 def moved(solved: Solved, at: str) -> Solved:
@@ -167,7 +170,9 @@ def _guess(build: Build, system: System, start: Solved | None) -> OperatingPoint
     return replace(start.point, x=x, last=last)
 
 
-def _told(build: Build, system: System, point: OperatingPoint, lost: list[str]) -> Solved:
+def _told(
+    build: Build, system: System, point: OperatingPoint, lost: list[str], plain: bool = False
+) -> Solved:
     x, amps = point.x, point.amps
     floats = {node for group in point.floating for node in group}
     names = {node: net for net, node in build.nets.items()}
@@ -175,7 +180,7 @@ def _told(build: Build, system: System, point: OperatingPoint, lost: list[str]) 
     on_pins = {pin: float(amps[terminal]) for pin, terminal in build.pins.items()}
     sources, loads, outside = _outside(build, system, x)
     parts = _heat(build, system, x, on_pins, outside)
-    held = _weak(build, system, point, floats)
+    held = [] if plain else _weak(build, system, point, floats)
     volts |= dict.fromkeys(held)
     groups = [tuple(sorted((names[n] for n in group if n in names), key=natural)) for group in point.floating]
     return Solved(
@@ -193,7 +198,7 @@ def _told(build: Build, system: System, point: OperatingPoint, lost: list[str]) 
         (*(g for g in groups if g), *((net,) for net in held)),
         tuple(lost),
         tuple(names[n] for n in point.moving if n in names),
-        _dead(build, system, point, volts),
+        {} if plain else _dead(build, system, point, volts),
     )
 
 

@@ -52,7 +52,7 @@ def spread(design: Design, setting: Setting, base: Solved | None = None) -> Spre
     for (ref, key), share in base.build.varied.items():
         moved = []
         for sign in (1.0, -1.0):
-            solved = solve(design, setting, start=base, deltas={(ref, key): sign * share})
+            solved = solve(design, setting, start=base, deltas={(ref, key): sign * share}, plain=True)
             moved.append(
                 np.array([solved.volts.get(n) or 0.0 for n in nets]) - nominal
                 if solved.settled
@@ -93,7 +93,7 @@ def samples(
     rows, unsettled = [], 0
     for _ in range(count):
         deltas = {name: rng.uniform(-share, share) for name, share in base.build.varied.items()}
-        solved = solve(design, setting, start=base, deltas=deltas)
+        solved = solve(design, setting, start=base, deltas=deltas, plain=True)
         unsettled += not solved.settled
-        rows.append([p.read(solved) if solved.settled else np.nan for p in probes])
+        rows.append([p.of_reading(solved) if solved.settled else np.nan for p in probes])
     return np.array(rows), unsettled

@@ -68,10 +68,10 @@ def sweep(
     rows, last, lost = [], None, 0
     for value in values:
         varied, at = _varied(design, setting, what, float(value))
-        solved = solve(varied, at, start=last)
+        solved = solve(varied, at, start=last, plain=True)
         lost += not solved.settled
         last = solved if solved.settled else None
-        rows.append([p.read(solved) if solved.settled else np.nan for p in probes])
+        rows.append([p.of_reading(solved) if solved.settled else np.nan for p in probes])
     notes = (f"{lost} of {len(values)} points did not settle",) if lost else ()
     return Curve(
         what,

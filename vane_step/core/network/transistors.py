@@ -36,7 +36,7 @@ def bipolar(build: Build, part: Part, pins: Pins) -> str | None:
         f"{2 * BASE_V if pair else BASE_V:g} V from base to emitter at a fiftieth of its current (rule of thumb)",
     )
     base = pins.at("B")
-    if part.catalogue and "hfe" not in part.params and "r_base_ohm" in part.params:
+    if "r_base_ohm" in part.params:
         inner = build.circuit.inner()
         build.circuit.resistor(base, inner, part.params["r_base_ohm"])
         build.circuit.resistor(inner, pins.at("E"), part.params.get("r_be_ohm", 1e9))

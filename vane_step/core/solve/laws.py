@@ -53,7 +53,7 @@ class Sourced:
     def __call__(self, reads: Sequence[float], amps: float, ease: float) -> Answer:
         """Give ``i - max(-i_out, 0)``."""
         given = -reads[0]
-        root = math.hypot(given, 1e-9)
+        root = math.hypot(given, 1e-12)
         return amps - 0.5 * (given + root), (0.5 * (1 + given / root),), 1.0
 
 
@@ -341,8 +341,16 @@ class Logic:
                 (g + by * by_ground, by * by_supply, -g, *(by * b for b in by_inputs)),
                 1.0,
             )
+        # Without a supply it gives nothing, whatever its inputs are.
+        root = math.hypot(span, 1e-3)
+        live, by_live = 0.5 * (span + root), 0.5 * (1 + span / root)
         return (
-            out - ground - high * span - self.ohm * amps,
-            (-1.0 + high - span * by_ground, -high - span * by_supply, 1.0, *(-span * b for b in by_inputs)),
+            out - ground - high * live - self.ohm * amps,
+            (
+                -1.0 + high * by_live - live * by_ground,
+                -high * by_live - live * by_supply,
+                1.0,
+                *(-live * b for b in by_inputs),
+            ),
             -self.ohm,
         )

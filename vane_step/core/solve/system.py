@@ -117,17 +117,23 @@ class System:
             put(int(at[b]), self.nodes + k, -gain)
         self.rows, self.columns = np.array(rows, dtype=np.int64), np.array(columns, dtype=np.int64)
         self.values, self.steady = np.array(values, dtype=float), steady
-        self.q = q
-        shape = (self.size, self.size)
-        self.constant = csc_matrix((self.values, (self.rows, self.columns)), shape=shape)
-        self.storing = csc_matrix(
-            (np.array([v for *_, v in q], dtype=float), ([r for r, *_ in q], [c for _, c, _ in q])),
-            shape=shape,
-        )
+        of_q = np.array([(r, c) for r, c, _ in q], dtype=np.int64).reshape(-1, 2)
+        held = np.array([v for *_, v in q], dtype=float)
+        self.stores = np.zeros(self.size, dtype=bool)
+        self.stores[of_q[:, 0]] = True
         self.dense = self.size <= DENSE_MOST
         if self.dense:
-            self.constant_full = self.constant.toarray()
-            self.storing_full = self.storing.toarray()
+            self.constant_full = self._full(self.rows, self.columns, self.values)
+            self.storing_full = self._full(of_q[:, 0], of_q[:, 1], held)
+            return
+        shape = (self.size, self.size)
+        self.constant = csc_matrix((self.values, (self.rows, self.columns)), shape=shape)
+        self.storing = csc_matrix((held, (of_q[:, 0], of_q[:, 1])), shape=shape)
+
+    def _full(self, rows: Places, columns: Places, values: Array) -> Array:
+        found = np.bincount(rows * self.size + columns, weights=values, minlength=self.size**2)
+        full: Array = found.astype(float).reshape(self.size, self.size)
+        return full
 
     def hold(self, volts: dict[int, float]) -> None:
         """Give sources other voltages, by their branches."""

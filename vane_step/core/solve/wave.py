@@ -88,7 +88,7 @@ class _Run:
         self.longest = min(longest_s or until_s / 50, until_s / 20)
         self.shortest = until_s * 1e-12
         self.q = system.storing_full if system.dense else system.storing
-        self.stores = np.asarray(abs(system.storing).sum(axis=1)).ravel() > 0
+        self.stores = system.stores
         self.most = np.zeros(system.size)
         self.kept: list[tuple[float, Array, Array]] = []
         self.events: list[float] = []

@@ -16,8 +16,8 @@ from typing import Final
 
 import numpy as np
 import shapely
-from scipy.sparse import coo_matrix, csgraph
-from scipy.sparse.linalg import splu
+from scipy.sparse import coo_matrix, csc_matrix, csgraph
+from scipy.sparse.linalg import SuperLU, splu
 from shapely.geometry import Point
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
@@ -32,7 +32,7 @@ from vane_step.core.power.trace import resistance_ohm, via_barrel_mm2
 # Resistivity of copper in ohm mm at 20 °C, as `core.power.trace` has it, and of the wire of jumpers.
 RHO_OHM_MM: Final = 1.724e-5
 # Cells of a pour: their side, and how many at most, which makes them larger.
-CELL_MM, MOST_CELLS = 0.25, 60_000
+CELL_MM, MOST_CELLS = 0.3, 45_000
 # How far from a well its cell's pressure stands, in sides of the cell (Peaceman 1978).
 WELL_SHARE: Final = 0.2
 EDGE_SHARE: Final = 0.4
@@ -159,6 +159,7 @@ class CopperNet:
                 copper_of[layer] = shapely.union_all(shapes)
         side = max(CELL_MM, math.sqrt(sum(c.area for c in copper_of.values()) / MOST_CELLS))
         for name, copper in copper_of.items():
+            shapely.prepare(copper)
             low = np.array(copper.bounds[:2]) - side / 2
             nx, ny = (math.ceil((h - lo) / side) + 1 for lo, h in zip(low, copper.bounds[2:], strict=True))
             pairs, share = sides_of(copper, low, side, nx, ny)
@@ -193,7 +194,7 @@ class CopperNet:
         if sheet is None:
             return
         copper, side, low, cells = sheet
-        if copper.distance(item) > TOUCH_MM:
+        if not copper.intersects(item.buffer(TOUCH_MM)):
             return
         x0, y0, x1, y1 = item.bounds
         i0, j0 = np.floor((np.array([x0, y0]) - low) / side).astype(int)
@@ -354,7 +355,7 @@ class CopperNet:
             if self.size
             else np.zeros(0, dtype=np.int64)
         )
-        self._factors: dict[int, tuple[np.ndarray, object]] = {}
+        self._factors: dict[int, tuple[np.ndarray, SuperLU]] = {}
 
     def resistance(self, a: str, b: str) -> float | None:
         """Give the resistance between two pins; none where no copper joins them."""
@@ -383,9 +384,9 @@ class CopperNet:
             if len(mine) < 2:
                 continue
             if piece not in self._factors:
-                self._factors[piece] = (mine[1:], splu(self.matrix[mine[1:]][:, mine[1:]].tocsc()))
+                self._factors[piece] = (mine[1:], _factor(self.matrix[mine[1:]][:, mine[1:]].tocsc()))
             free, factor = self._factors[piece]
-            volts[free] = factor.solve(injected[free])  # type: ignore[attr-defined]
+            volts[free] = factor.solve(injected[free])
         return self._told(volts, into, open_a)
 
     def _told(self, volts: np.ndarray, into: Mapping[str, float], open_a: float) -> CopperCurrents:
@@ -421,3 +422,8 @@ class CopperNet:
             densest,
             open_a,
         )
+
+
+def _factor(matrix: csc_matrix) -> SuperLU:
+    """Factor a symmetric matrix: ordered as such it fills in less than half as much."""
+    return splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})

@@ -1,0 +1,97 @@
+"""Currents in real copper: strips and sheets against closed forms, the demos against themselves with another mesh."""
+
+from __future__ import annotations
+
+import unittest
+from unittest.mock import patch
+
+from tests.support import CIDER, FROST, board, demo, said, track, via
+from vane_step.core.board.analysis.copper_currents import copper_findings, net_currents
+from vane_step.core.board.copper import copper_flow
+from vane_step.core.board.copper.copper_flow import CopperNet
+from vane_step.core.design.model import Design, Pour
+from vane_step.core.power.trace import rise_k, via_barrel_mm2
+
+
+def strip(*more: str) -> Design:
+    """Make two plugs 72 mm apart on a long board."""
+    d = said(Design(name="strip", board=board()), "outline 80x20", "add NH-1x2", "add NH-1x2")
+    return said(d, "join J1.1 J2.1 CLK", "join J1.2 J2.2 GND", "place J1 4 10 90", "place J2 76 10 90", *more)
+
+
+def sheet() -> Design:
+    """Make a pour of 50 x 40 mm with two round contacts of 1 mm, held by vias."""
+    d = said(Design(name="sheet", board=board(50, 40)), "add NH-1x1", "join J1.1 GND", "place J1 25 36")
+    rules = d.board.rules.model_copy(update={"copper_to_edge_nm": 0})
+    return d.replaced(
+        pours={"p": Pour(id="p", net="GND", layer="back")},
+        vias={"V1": via("V1", "GND", 10, 20, pad=2.0), "V2": via("V2", "GND", 40, 20, pad=2.0)},
+        board=d.board.model_copy(update={"rules": rules}),
+    )
+
+
+class Copper(unittest.TestCase):
+    def test_a_track(self) -> None:
+        """A track has the resistance of its size; two side by side have half of it and share the current."""
+        one = strip().replaced(tracks={"T1": track("T1", "CLK", 0.25, (2.73, 10), (74.73, 10))})
+        ohm = CopperNet(one, "CLK").resistance("J1.1", "J2.1")
+        assert ohm is not None
+        copper = 1.724e-5 * 1 / (0.25 * 0.035)
+        # From pad to pad, whose copper counts for nothing.
+        self.assertTrue(copper * 69 < ohm < copper * 73, ohm / copper)
+        wide = (2.73, 10), (2.73, 14), (74.73, 14), (74.73, 10)
+        two = one.replaced(tracks={**one.tracks, "T2": track("T2", "CLK", 0.25, *wide)})
+        found = CopperNet(two, "CLK").solve({"J1.1": -1.0, "J2.1": 1.0})
+        amps = {id: max(p.amps for p in found.pieces if p.id == id) for id in ("T1", "T2")}
+        self.assertAlmostEqual(amps["T1"] + amps["T2"], 1.0, places=6)
+        self.assertTrue(1.0 < amps["T1"] / amps["T2"] < 1.2)
+
+    def test_a_spur(self) -> None:
+        """A way around carries all of it, a spur that leads nowhere nothing; heat is current times drop."""
+        d = strip()
+        ring = (2.73, 10), (2.73, 18), (40, 18), (74.73, 18), (74.73, 10)
+        d = d.replaced(
+            tracks={"T1": track("T1", "CLK", 0.5, *ring), "T2": track("T2", "CLK", 0.5, (40, 18), (40, 15))}
+        )
+        found = CopperNet(d, "CLK").solve({"J1.1": -2.0, "J2.1": 2.0})
+        self.assertEqual([p.amps for p in found.pieces if p.id == "T2" and p.amps > 1e-9], [])
+        self.assertAlmostEqual(max(p.amps for p in found.pieces), 2.0, places=6)
+        self.assertAlmostEqual(found.watts, found.drop_v * 2.0, places=9)
+
+    def test_a_sheet(self) -> None:
+        """Two round contacts on a sheet read what the field between them says, within two hundredths; two meshes agree."""
+        barrels = 2 * 1.724e-5 * 1.6 / via_barrel_mm2(0.3, 20.0)
+        found = []
+        for cell in (0.25, 0.4):
+            with patch.object(copper_flow, "CELL_MM", cell):
+                ohm = CopperNet(sheet(), "GND").resistance("V1", "V2")
+            assert ohm is not None
+            found.append(ohm - barrels)
+        self.assertAlmostEqual(found[0], 0.000660, delta=0.02 * 0.000660)
+        self.assertAlmostEqual(found[1], found[0], delta=0.03 * found[0])
+
+    def test_demos(self) -> None:
+        """What comes into a net leaves it, all is joined, and heat is current times drop within what pins share."""
+        for name, net in ((FROST, "12V"), (FROST, "3V3"), (CIDER, "12V"), (CIDER, "PUMP_BACK")):
+            one = net_currents(demo(name), net)
+            assert one is not None and one.hottest is not None
+            self.assertLess(one.currents.open_a, 1e-9)
+            self.assertLessEqual(one.hottest.amps, one.amps * 1.0001)
+            self.assertLessEqual(one.currents.watts, one.amps * one.currents.drop_v * 1.0001)
+            self.assertAlmostEqual(
+                one.rise_k, rise_k(one.hottest.width_mm, one.hottest.amps, 35.0, "outer"), delta=1.0
+            )
+            self.assertEqual(list(copper_findings(demo(name))), [])
+
+    def test_a_thin_track_is_told(self) -> None:
+        """A net of which nobody said a current is judged by what flows: thin it is found, said it is the claim that counts."""
+        d = strip().replaced(tracks={"T1": track("T1", "CLK", 0.2, (2.73, 10), (74.73, 10))})
+        d = said(d, "source PACK J1.1 J1.2 12V", "load LAMP J2.1 J2.2 2A")
+        found = list(copper_findings(d))
+        self.assertEqual([(f.code, f.level) for f in found], [("copper-hot", "stop")])
+        self.assertTrue(found[0].as_listed())
+        self.assertEqual(list(copper_findings(said(d, "load LAMP J2.1 J2.2 100mA"))), [])
+        self.assertEqual(list(copper_findings(said(d, "current CLK 2A"))), [])
+        # A pulse of a hundredth of a second does not heat it as much.
+        pulse = list(copper_findings(said(d, "load LAMP J2.1 J2.2 2A for 10ms")))
+        self.assertTrue(not pulse or (pulse[0].reading or 0) < (found[0].reading or 0))
