@@ -117,7 +117,7 @@ class Supplier(Served):
     def test_alternates_and_controllers(self) -> None:
         """The selection lists stand-ins with prices; candidates carry price and stock, and a proof of their own page."""
         self.post("offers", version=1)
-        self.assertIn("Replace by HK-60-3A", self.page("alternates?ref=D1"))
+        self.assertIn("Replace by HK-60-3A", self.page("alternates?ref=D2"))
         self.ask("value R13 330")
         self.assertIn("QR-16-330R", self.page("alternates?ref=R13"))
         text = self.page("parts?show=controller")

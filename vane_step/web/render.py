@@ -68,6 +68,7 @@ templates.env.globals.update(
 templates.env.filters.update(
     reading=reading,
     si=format_value,
+    volts=lambda v: format_value(0.0 if abs(v) < 5e-4 else v, "V", 4),
     mm=lambda v: f"{v / 1e6:.2f}",
     exact=lambda v: f"{v / 1e6:g}",
     count_of=counted,

@@ -29,6 +29,8 @@ def throws(part: Part) -> tuple[str, ...]:
         return ()
     if part.kind == "jumper":
         return ("closed", "open")
+    if part.kind == "thermistor" and "beta_k" not in part.params:
+        return ("lit", "dark")
     if part.kind == "switch" or _is_button(part):
         return ("open", "closed")
     if {"COM", "A", "B"} <= names or {"COM1", "A1", "B1"} <= names:

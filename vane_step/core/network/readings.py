@@ -60,7 +60,7 @@ class Reading:
         at = (
             ""
             if self.setting.at == "nominal"
-            else f", sources at their {'lowest' if self.setting.at == 'low' else 'highest'}"
+            else f", sources at the {self.setting.at} end"
         )
         return f"{self.setting.name}{at}"
 

@@ -143,6 +143,7 @@ def _rails(design: Design, reading: Reading, plus: dict[str, str]) -> set[str]:
         net = point if point in design.nets else design.net_of(point)
         if net is not None:
             found.add(net)
+    found |= _switching(design, reading)
     # What a stage makes is a rail, whatever it is called.
     for part in design.parts.values():
         for pin in part.pins:
@@ -151,6 +152,25 @@ def _rails(design: Design, reading: Reading, plus: dict[str, str]) -> set[str]:
             ):
                 found.add(net)
     return {n for n in found if design.nets[n].role != "ground"}
+
+
+def _switching(design: Design, reading: Reading) -> set[str]:
+    """Give the nets between converters and their coils, whatever their role is."""
+    found = {n.name for n in design.nets.values() if n.role == "switching"}
+    for stage in reading.stages:
+        coil = design.parts.get(stage.stage.coil)
+        own = design.parts.get(stage.stage.ref)
+        if coil is not None and own is not None:
+            nets = [{design.net_of(pin_name(p.ref, q.number)) for q in p.pins} for p in (coil, own)]
+            shared = nets[0] & nets[1] - {None}
+            # A boost regulator may share its supply with the coil: only what the coil leads to is between.
+            found |= {n for n in shared if n is not None and not _supplies(design, own, n)}
+    return found
+
+
+def _supplies(design: Design, part: Part, net: str) -> bool:
+    roles = ("supply-in", "supply-out")
+    return any(p.role in roles and design.net_of(pin_name(part.ref, p.number)) == net for p in part.pins)
 
 
 def _at_rails(design: Design, reading: Reading, part: Part, rails: set[str]) -> dict[str, float]:
@@ -175,13 +195,11 @@ def _transfers(design: Design, reading: Reading, part: Part, rails: set[str]) ->
     ins = [n for n, w in power.items() if w > 1e-6]
     outs = [n for n, w in power.items() if w < -1e-6]
     if not ins or not outs:
-        # Nothing flows: a path is shown where it would lead, from the first pin's rail on.
-        ends = list(at)
-        lead = (ends[1], ends[0]) if part.kind == "diode" else (ends[0], ends[1])
-        if reading.volts.get(lead[1], 0.0) and not reading.volts.get(lead[0], 0.0):
-            lead = (lead[1], lead[0]) if part.kind != "diode" else lead
+        # Nothing is passed on: the path is shown where it would lead.
+        source, to = _lead(design, reading, part, list(at))
+        lost = sum(power[n] for n in ins)
         blocked = bool(known) and position == "open"
-        yield Transfer((part.ref,), who(part), lead[0], lead[1], 0.0, 0.0, 0.0, position, known, blocked)
+        yield Transfer((part.ref,), who(part), source, to, lost, 0.0, 0.0, position, known, blocked)
         return
     total = sum(power[n] for n in ins)
     ground = max(total + sum(power[n] for n in outs), 0.0)
@@ -192,6 +210,21 @@ def _transfers(design: Design, reading: Reading, part: Part, rails: set[str]) ->
             lost = ground * share / len(outs)
             amps = abs(at[to]) * share
             yield Transfer((part.ref,), who(part), source, to, out + lost, out, amps, position, known)
+
+
+def _lead(design: Design, reading: Reading, part: Part, rails: list[str]) -> tuple[str, str]:
+    """Give from which rail to which a part would pass power: to its supply output, through a diode, from the higher."""
+    outs = [
+        n
+        for p in part.pins
+        if p.role == "supply-out" and (n := design.net_of(pin_name(part.ref, p.number))) in rails
+    ]
+    if outs:
+        return next((n for n in rails if n != outs[0]), rails[0]), str(outs[0])
+    if part.kind == "diode":
+        return rails[1], rails[0]
+    volts = [abs(reading.volts.get(n) or 0.0) for n in rails[:2]]
+    return (rails[0], rails[1]) if volts[0] >= volts[1] else (rails[1], rails[0])
 
 
 def _passes(part: Part) -> bool:
@@ -220,7 +253,7 @@ def _in_row(
     design: Design, reading: Reading, transfers: list[Transfer], draws: list[Draw], fed: set[str]
 ) -> list[Transfer]:
     """Join transfers over a net at which nothing else happens: between a converter and its coil, behind a fuse."""
-    drawn = {d.rail for d in draws}
+    drawn, nodes = {d.rail for d in draws}, _switching(design, reading)
     for net in dict.fromkeys(t.to for t in transfers):
         into = [t for t in transfers if t.to == net]
         out = [t for t in transfers if t.source == net]
@@ -231,7 +264,7 @@ def _in_row(
         before, at = reading.volts.get(a.source) or 0.0, reading.volts.get(net) or 0.0
         # A rail that a regulator makes stays one, and so does what a switch can cut off.
         same = abs(before - at) < SAME_SHARE * abs(before) and not a.throws and not b.throws
-        if design.nets[net].role != "switching" and not same:
+        if net not in nodes and not same:
             continue
         joined = Transfer(
             (*a.refs, *b.refs),

@@ -20,6 +20,7 @@ from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import AddPart, SetItem, Together, net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, Via, natural, pin_name, split_pin
 from vane_step.core.errors import InputError, NotFound
+from vane_step.core.operation.probed import probe_net, probe_part
 from vane_step.core.parts.part import part_from
 from vane_step.core.patterns.packages import package as own_package
 from vane_step.core.power import trace
@@ -208,7 +209,13 @@ def _about_part(design: Design, key: str) -> dict[str, Any]:
     part = part_of(design, key)
     pins = [(p, design.net_of(pin_name(key, p.number))) for p in part.pins]
     mine = [r for r in reasons(design) if key in r.calculation.sets.values()]
-    return {"part": part, "package": design.packages[part.package], "pins": pins, "why": mine}
+    return {
+        "part": part,
+        "package": design.packages[part.package],
+        "pins": pins,
+        "why": mine,
+        "probed": probe_part(design, key),
+    }
 
 
 def _about_pins(design: Design, key: str) -> dict[str, Any]:
@@ -258,6 +265,7 @@ def _about_net(design: Design, key: str) -> dict[str, Any]:
         "steps": len(steps),
         "tracks": len(tracks),
         "poured": any(p.net == key for p in design.pours.values()),
+        "probed": probe_net(design, key),
     }
 
 
