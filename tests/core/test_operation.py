@@ -100,10 +100,10 @@ CIRCUITS = {"linear": LINEAR, "two feeds": TWO_FEEDS, "relay": RELAY, "buck": BU
 # What is done to a correct circuit, the rule that must find it, and a word of the state it must be found in.
 FAULTS: tuple[tuple[str, tuple[str, ...], str, str], ...] = (
     ("linear", ("load MORE J2.1 J2.2 900mA",), "stage-current", "PLUG"),
-    ("linear", ("load MORE J2.1 J2.2 300mA",), "part-hot", "highest"),
+    ("linear", ("load MORE J2.1 J2.2 300mA",), "part-hot", "high end"),
     ("linear", ("source PLUG J1.1 J1.2 4.2V",), "headroom", "PLUG"),
     ("linear", ("source PLUG J1.1 J1.2 18V",), "stage-input", "PLUG"),
-    ("linear", ("source PLUG J1.1 J1.2 9V 8..17V",), "stage-input", "highest"),
+    ("linear", ("source PLUG J1.1 J1.2 9V 8..17V",), "stage-input", "high end"),
     ("linear", ("source PLUG J1.1 J1.2 9V 40ohm", "load MORE J2.1 J2.2 100mA"), "headroom", "PLUG"),
     ("linear", ("source PLUG J1.1 J1.2 9V 30mA",), "source-current", "PLUG"),
     ("linear", ("source BENCH 3V3 GND 3.6V",), "back-feed", "BENCH"),
@@ -153,7 +153,7 @@ FAULTS: tuple[tuple[str, tuple[str, ...], str, str], ...] = (
     ("buck", ("disconnect U1.EN",), "never-on", "PACK"),
     ("buck", ("swap R1 QR-16-82K",), "rail-claim", "PACK"),
     ("buck", ("swap R2 QR-16-4P7K",), "rail-claim", "PACK"),
-    ("buck", ("source PACK J1.1 J1.2 12V 9..20V",), "stage-input", "highest"),
+    ("buck", ("source PACK J1.1 J1.2 12V 9..20V",), "stage-input", "high end"),
     ("buck", ("source PACK J1.1 J1.2 12V 0.1ohm 0.3A",), "source-current", "PACK"),
     ("buck", ("source BENCH 5V GND 5.6V", "load LAMP 12V GND 200mA"), "back-feed", "BENCH"),
     (FROST, ("remove D3", "merge VBUS 5V0"), "back-feed", "frost"),

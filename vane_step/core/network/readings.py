@@ -57,11 +57,7 @@ class Reading:
     @property
     def name(self) -> str:
         """How the state is called, with where its sources are."""
-        at = (
-            ""
-            if self.setting.at == "nominal"
-            else f", sources at the {self.setting.at} end"
-        )
+        at = "" if self.setting.at == "nominal" else f", sources at the {self.setting.at} end"
         return f"{self.setting.name}{at}"
 
 
