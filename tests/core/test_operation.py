@@ -163,6 +163,7 @@ FAULTS: tuple[tuple[str, tuple[str, ...], str, str], ...] = (
     (CIDER, ("load PRESS_PUMP 12V PUMP_BACK 4.5A",), "part-current", "FEED"),
     (BLADE, ("load WIRE J2.1 J2.2 0.4ohm",), "part-current", "closed"),
     (PANEL, ("swap R2 LMF-47R",), "part-current", "outputs-high"),
+    (PANEL, ("add S99 PK-12", "join S99.1 PROG_TX", "join S99.2 GND"), "part-current", "S99 closed, loader"),
     (BEEPER, ("source CELL VCC GND 3V 500ohm",), "rail-low", "beep"),
 )
 

@@ -28,7 +28,7 @@ STRAY_F = (3e-12, 5e-12)
 
 def values(wired: Wiring) -> Iterator[Finding]:
     """Give the findings of every rule that goes by values."""
-    for rule in (_backwards, _spellings, _pull_ups, _crystals, _leds, _resets, _domains):
+    for rule in (_bridged, _backwards, _spellings, _pull_ups, _crystals, _leds, _resets, _domains):
         yield from rule(wired)
 
 
@@ -82,6 +82,29 @@ def _between(wired: Wiring, kind: str, net: Net, role: str) -> list[tuple[Part, 
             others = [n for n in _ends(wired, part) if n is not None and n is not net and n.role == role]
             found += [(part, n) for n in others]
     return found
+
+
+# Parts that do nothing where all of their pins are on one net.
+_DOES_NOTHING = "resistor capacitor polar-capacitor inductor diode led switch crystal fuse sounder thermistor jumper".split()
+
+
+def _bridged(wired: Wiring) -> Iterator[Finding]:
+    """Parts all of whose pins are on one net."""
+    for part in wired.parts:
+        nets = [wired.net_at(part, pin) for pin in part.pins]
+        if (
+            part.kind in _DOES_NOTHING
+            and len(nets) > 1
+            and nets[0] is not None
+            and len({*map(id, nets)}) == 1
+        ):
+            yield tell(
+                "bridged-part",
+                f"All pins of {part.ref} are on {nets[0].name}: it does nothing",
+                1,
+                2,
+                Place(refs=(part.ref,), net=nets[0].name),
+            )
 
 
 def _backwards(wired: Wiring) -> Iterator[Finding]:

@@ -181,7 +181,7 @@ def _bare_leds(wired: Wiring) -> Iterator[Finding]:
         if led.kind != "led" or len(led.pins) != 2 or not led.fitted:
             continue
         cathode, anode = (wired.net_at(led, p) for p in led.pins)
-        if cathode is None or anode is None:
+        if cathode is None or anode is None or cathode is anode:
             continue
         gap = across(anode, cathode)
         if gap:

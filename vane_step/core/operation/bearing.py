@@ -7,9 +7,12 @@ from collections.abc import Iterator
 from typing import Final
 
 from vane_step.core.design.model import Part, pin_name
+from vane_step.core.design.operation import LOADER, RESET
 from vane_step.core.finding import Place
+from vane_step.core.network.contacts import CLOSED, momentary
 from vane_step.core.network.readings import Reading
 from vane_step.core.operation.worst import Worst
+from vane_step.core.rules import Level
 
 MOST_C, WARM_C = 125.0, 105.0
 # Thermal resistances of packages soldered to little copper where the catalogue tells none (rule of thumb), by package.
@@ -78,6 +81,17 @@ def currents(part: Part, state: Reading) -> Iterator[tuple[float, float, str]]:
             yield at(pin.number), limit, pin.number
 
 
+def _level(worst: Worst, state: Reading) -> Level:
+    """Give how grave it is that a part bears too much: less where it does so only while a finger holds a key down
+    in the reset or the loader of a controller, unless somebody named that state."""
+    parts = worst.design.parts
+    held = any(
+        at in CLOSED and ref in parts and momentary(parts[ref]) for ref, at in state.setting.positions.items()
+    )
+    rare = held and state.setting.mode in (LOADER, RESET) and not state.setting.said
+    return "look" if rare else "stop"
+
+
 def _over(worst: Worst, state: Reading, part: Part, amps: float, limit: float, number: str) -> None:
     if amps <= limit * 1.0005:
         return
@@ -93,7 +107,7 @@ def _over(worst: Worst, state: Reading, part: Part, amps: float, limit: float, n
         amps,
         limit,
         badness=amps / limit,
-        level="stop",
+        level=_level(worst, state),
         place=Place.of_pins(pin, net=worst.design.net_of(pin)),
     )
 
@@ -136,8 +150,8 @@ def _heat(worst: Worst, state: Reading, part: Part, watts: float) -> None:
         and "supply_max_v" not in part.params
         and watts > 0.8 * bears
     ):
-        stop = watts > bears * 1.0005
-        limit = bears if stop else 0.8 * bears
+        over = watts > bears * 1.0005
+        limit = bears if over else 0.8 * bears
         text = f"{worst.part(part.ref)} turns {watts:.3g} W into heat of the {bears:g} W it bears"
         worst.note(
             "part-power",
@@ -147,15 +161,15 @@ def _heat(worst: Worst, state: Reading, part: Part, watts: float) -> None:
             watts,
             limit,
             badness=watts / bears,
-            level="stop" if stop else "look",
+            level=_level(worst, state) if over else "look",
             place=place,
-            source=None if stop else "the catalogue, a fifth kept (rule of thumb)",
+            source=None if over else "the catalogue, a fifth kept (rule of thumb)",
         )
     known = junction_c(worst, part, watts)
     if known is None or known[0] <= WARM_C:
         return
     celsius, source = known
-    stop = celsius > MOST_C
+    over = celsius > MOST_C
     ambient = worst.design.brief.ambient_c
     text = f"The junction of {worst.part(part.ref)} comes to {celsius:.0f} °C with {watts:.2g} W in {ambient:g} °C"
     worst.note(
@@ -164,9 +178,9 @@ def _heat(worst: Worst, state: Reading, part: Part, watts: float) -> None:
         state,
         text,
         celsius,
-        MOST_C if stop else WARM_C,
+        MOST_C if over else WARM_C,
         badness=celsius,
-        level="stop" if stop else "look",
+        level=_level(worst, state) if over else "look",
         place=place,
         source=source,
     )

@@ -36,6 +36,9 @@ let joining = false;
 document.addEventListener("submit", (e) => {
   joining = (e.target.dataset.form || "").startsWith("join ");
 });
+document.addEventListener("click", (e) => {
+  if (e.target.closest('[data-ask^="join "]')) joining = true;
+});
 onChange(() => {
   if (!joining) return;
   joining = false;
