@@ -85,7 +85,20 @@ def _between(wired: Wiring, kind: str, net: Net, role: str) -> list[tuple[Part, 
 
 
 # Parts that do nothing where all of their pins are on one net.
-_DOES_NOTHING = "resistor capacitor polar-capacitor inductor diode led switch crystal fuse sounder thermistor jumper".split()
+_DOES_NOTHING = [
+    "resistor",
+    "capacitor",
+    "polar-capacitor",
+    "inductor",
+    "diode",
+    "led",
+    "switch",
+    "crystal",
+    "fuse",
+    "sounder",
+    "thermistor",
+    "jumper",
+]
 
 
 def _bridged(wired: Wiring) -> Iterator[Finding]:
