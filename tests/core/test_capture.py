@@ -270,10 +270,10 @@ class Remedies(unittest.TestCase):
             circuit("split supply"),
             "add R5 LMF-1K",
             "join R5.1 OUT",
-            "join R5.2 out",
+            "join R5.2 GND",
             "add R6 LMF-1K",
-            "join R6.1 OUT",
-            "join R6.2 out",
+            "join R6.1 out",
+            "join R6.2 GND",
         )
         shorts = Finding(
             level="look",
