@@ -17,6 +17,10 @@ from vane_step.core.network.setting import Setting
 from vane_step.core.network.solve import PartReading, Solved, SourceReading, moved, solve
 from vane_step.core.network.states import States, states_of
 
+# After so many states without rest the others are not led by the long ways any more: a circuit that has no ground, say,
+# would take a minute to be told so of each.
+MOST_RESTLESS = 2
+
 
 @dataclass(frozen=True)
 class StageReading:
@@ -170,8 +174,11 @@ def _readings(design: Design) -> Readings:
     lost: dict[str, None] = {}
     assumed: dict[str, tuple[str, ...]] = {}
     starts: list[Solved] = []
+    restless = 0
     for setting in states.settings:
-        solved = solve(design, setting, start=_nearest(starts, setting))
+        patient = restless < MOST_RESTLESS
+        solved = solve(design, setting, start=_nearest(starts, setting), patient=patient)
+        restless += not solved.settled
         starts.append(solved)
         unmodelled |= solved.unmodelled
         unsaid |= dict.fromkeys(solved.unsaid)
@@ -179,7 +186,10 @@ def _readings(design: Design) -> Readings:
         for ref, words in solved.build.assumed.items():
             assumed[ref] = tuple(dict.fromkeys((*assumed.get(ref, ()), *words)))
         found.append(reading_of(solved))
-        found += [reading_of(moved(solved, at)) for at in _ends(design, setting)]
+        for at in _ends(design, setting):
+            end = moved(solved, at, patient=solved.settled and restless < MOST_RESTLESS)
+            restless += not end.settled
+            found.append(reading_of(end))
     return Readings(tuple(found), states, unmodelled, tuple(unsaid), tuple(lost), assumed)
 
 

@@ -121,6 +121,7 @@ def solve(
     start: Solved | None = None,
     deltas: Mapping[tuple[str, str], float] | None = None,
     plain: bool = False,
+    patient: bool = True,
 ) -> Solved:
     """Solve a design in one state.
 
@@ -136,6 +137,8 @@ def solve(
         Relative changes of figures, by part and figure, for corners and samples.
     plain
         Leave out what only findings ask for: nets that nothing but leaks hold, contacts of sources that are off.
+    patient
+        Try the long ways, too, where the short ones lead nowhere.
 
     Returns
     -------
@@ -144,17 +147,18 @@ def solve(
     """
     build, lost = build_of(design, setting, deltas)
     system = System(build.circuit)
-    point = operating_point(build.circuit, _guess(build, system, start), system)
+    point = operating_point(build.circuit, _guess(build, system, start), system, patient=patient)
     return _told(build, system, point, lost, plain)
 
 
-def moved(solved: Solved, at: str) -> Solved:
+def moved(solved: Solved, at: str, *, patient: bool = True) -> Solved:
     """Solve a state again with its sources elsewhere in their range; its network is used again and is the new one's
-    then."""
+    then. ``patient`` as for ``solve``."""
     build = solved.build
     build.setting = replace(build.setting, at=at)
     solved.system.hold(move_sources(build, at))
-    point = operating_point(build.circuit, solved.point if solved.settled else None, solved.system)
+    start = solved.point if solved.settled else None
+    point = operating_point(build.circuit, start, solved.system, patient=patient)
     return _told(build, solved.system, point, list(solved.lost))
 
 

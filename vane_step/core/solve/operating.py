@@ -75,7 +75,11 @@ class _Walk:
 
 
 def operating_point(
-    circuit: Circuit, start: OperatingPoint | None = None, system: System | None = None
+    circuit: Circuit,
+    start: OperatingPoint | None = None,
+    system: System | None = None,
+    *,
+    patient: bool = True,
 ) -> OperatingPoint:
     """Solve a circuit for direct current.
 
@@ -87,6 +91,8 @@ def operating_point(
         A solution of a circuit of the same form to begin at.
     system
         Its equations where they are there already.
+    patient
+        Try the long ways, too, where the short ones lead nowhere.
 
     Returns
     -------
@@ -103,7 +109,7 @@ def operating_point(
         x, last = start.x.copy(), [a.copy() for a in start.last]
     walk, way, seen = _Walk(x, last), "direct", set()
     for _ in range(2 * len(circuit.latches) + 4):
-        walk, way = _lead(system, walk, ties)
+        walk, way = _lead(system, walk, ties, patient)
         changes = system.latch_changes(walk.x) if walk.good else []
         if not changes:
             break
@@ -142,13 +148,14 @@ def _told(system: System, walk: _Walk, way: str, islands: list[list[int]], ties:
     )
 
 
-def _lead(system: System, walk: _Walk, ties: Array) -> tuple[_Walk, str]:
+def _lead(system: System, walk: _Walk, ties: Array, patient: bool) -> tuple[_Walk, str]:
     """Find the solution by the first way that leads there."""
     found = _newton(system, walk, ties)
     if found.good:
         return found, "direct"
     rounds = found.rounds
-    for way, lead in (("leaking", _leaking), ("eased", _eased), ("ramped", _ramped), ("relaxed", _relaxed)):
+    ways = (("leaking", _leaking), ("eased", _eased), ("ramped", _ramped), ("relaxed", _relaxed))
+    for way, lead in ways if patient else ways[:1]:
         tried = lead(system, ties)
         rounds += tried.rounds
         if tried.good:
