@@ -113,12 +113,11 @@ def ask(design: Design, text: str, resources: Resources | None = None) -> Propos
             if proposal.edit is not None:
                 apply(design, proposal.edit)
             return proposal
-    except ValidationError as error:
-        raise input_error(error, "ask line") from error
-    except VaneStepError as error:
+    except (ValidationError, VaneStepError) as error:
+        told = input_error(error, "ask line") if isinstance(error, ValidationError) else error
         # Whatever was wrong with it, the sentence can be said right.
-        error.next_step = error.next_step or f"The sentence goes: {verb.form}"
-        raise
+        told.next_step = told.next_step or f"The sentence goes: {verb.form}"
+        raise told from (error.__cause__ if told is error else error)
 
 
 def complete(design: Design, text: str, resources: Resources | None = None) -> list[str]:

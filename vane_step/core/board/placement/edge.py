@@ -25,7 +25,7 @@ def place_on_edge(design: Design, part: Part, edge: str, along_mm: float | None,
     Parameters
     ----------
     edge : str
-        ``left``, ``right``, ``top`` or ``bottom``.
+        One of ``left``, ``right``, ``top``, ``bottom``.
     along_mm : float, optional
         Where along the edge; its middle when left out.
 
