@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import random
 import unittest
 from unittest.mock import patch
 
-from tests.support import CIDER, FROST, board, demo, said, track, via
+from tests.support import CIDER, FROST, board, codes, demo, said, track, via
 from vane_step.core.board.analysis.copper_currents import copper_findings, net_currents
 from vane_step.core.board.copper import copper_flow
+from vane_step.core.board.copper.connectivity import net_copper
 from vane_step.core.board.copper.copper_flow import CopperNet
+from vane_step.core.board.copper.cut_currents import CutCurrents
 from vane_step.core.design.model import Design, Pour
 from vane_step.core.power.trace import rise_k, via_barrel_mm2
 
@@ -95,3 +98,98 @@ class Copper(unittest.TestCase):
         # A pulse of a hundredth of a second does not heat it as much.
         pulse = list(copper_findings(said(d, "load LAMP J2.1 J2.2 2A for 10ms")))
         self.assertTrue(not pulse or (pulse[0].reading or 0) < (found[0].reading or 0))
+
+
+def scrawl(seed: int) -> tuple[Design, dict[str, float]]:
+    """Make a net of single pins joined by a random tree of tracks on two layers, some rings, some pours; and limits."""
+    luck = random.Random(seed)
+    count = luck.randint(3, 7)
+    d = said(Design(name="scrawl", board=board(60, 50)), *(["add NH-1x1"] * count))
+    d = said(d, "join " + " ".join(f"J{k + 1}.1" for k in range(count)) + " VIN")
+    spots = luck.sample([(6 + 8 * i, 6 + 8 * k) for i in range(7) for k in range(6)], count)
+    d = said(d, *(f"place J{k + 1} {x} {y}" for k, (x, y) in enumerate(spots)))
+    pads = {i.id: (i.x_mm, i.y_mm) for i in net_copper(d)["VIN"].items}
+    ends = [pads[f"J{k + 1}.1"] for k in range(count)]
+    tracks, vias = {}, {}
+    for n in range(1, count + luck.randint(0, 2)):
+        a = ends[n] if n < count else luck.choice(ends)
+        b = luck.choice(ends[: min(n, count)])
+        if a == b:
+            continue
+        knee, layer = (a[0], b[1]), luck.choice(("front", "back"))
+        width = luck.choice((0.2, 0.5, 1.5))
+        tracks[f"T{n}"] = track(f"T{n}", "VIN", width, a, knee, layer=layer)
+        other = luck.choice((layer, "front"))
+        tracks[f"S{n}"] = track(f"S{n}", "VIN", luck.choice((0.2, 0.8)), knee, b, layer=other)
+        if other != layer:
+            vias[f"V{n}"] = via(f"V{n}", "VIN", *knee)
+    pours = {"p": Pour(id="p", net="VIN", layer="back")} if luck.random() < 0.3 else {}
+    limits = {f"J{k + 1}.1": luck.choice((0.0, 0.01, 0.3)) for k in range(count) if luck.random() < 0.5}
+    return d.replaced(tracks=tracks, vias=vias, pours=pours), limits
+
+
+class MostThatCanPass(unittest.TestCase):
+    """What bounds the current in a piece, against what flows in it."""
+
+    def test_never_below_what_flows(self) -> None:
+        """Whatever pins take within their limits, no piece or via carries more than was said it can."""
+        bounded = 0
+        for seed in range(40):
+            d, limits = scrawl(seed)
+            luck, claim = random.Random(seed), 5.0
+            with patch("vane_step.core.board.copper.cut_currents.pin_limits", lambda design, k=limits: k):
+                cuts = CutCurrents(d, "VIN", claim)
+            items = net_copper(d)["VIN"].items
+            most: dict[str, float] = {}
+            for item in items:
+                if item.kind in ("track", "via"):
+                    most[item.id] = max(most.get(item.id, 0.0), cuts.most_a([item]))
+            bounded += sum(a < claim for a in most.values())
+            copper = CopperNet(d, "VIN")
+            for _ in range(4):
+                takes = _within(luck, [i.id for i in items if i.kind == "pad"], limits, claim)
+                found = copper.solve(takes)
+                for id, amps in [*((p.id, p.amps) for p in found.pieces), *found.vias.items()]:
+                    self.assertLessEqual(amps, most[id] + 2e-3, (seed, id, takes))
+        self.assertGreater(bounded, 60)
+
+    def test_a_divider_needs_no_wide_track(self) -> None:
+        """On a net of 10 A the track to a divider may be thin, that to a shunt or a plug may not."""
+        d = said(
+            Design(name="sense", board=board(60, 40)), "add NH-1x2", "add NH-1x2", "add R 75k", "add R 0.05"
+        )
+        d = said(
+            d,
+            "join J1.1 J2.1 R1.1 R2.1 VIN",
+            "join J1.2 J2.2 GND",
+            "join R1.2 R2.2 OUT",
+            "source B VIN GND 12V",
+        )
+        d = said(
+            d, "place J1 6 10", "place J2 50 10", "place R1 20 30", "place R2 40 30", "width VIN 10A 20K"
+        )
+        at = {i.id: (i.x_mm, i.y_mm) for i in net_copper(d)["VIN"].items}
+        wide = d.nets["VIN"].rule
+        assert wide is not None
+        trunk = track("T1", "VIN", wide.width_nm / 1e6, at["J1.1"], at["J2.1"])
+        for leaf, bears in (("R1.1", True), ("R2.1", False)):
+            (x, y), (_, low) = at[leaf], at["J1.1"]
+            thin = track("T2", "VIN", 0.3, (x, low), (x, y))
+            told = set(codes(d.replaced(tracks={"T1": trunk, "T2": thin})))
+            self.assertEqual(not told & {"track-current", "net-width"}, bears, (leaf, told))
+
+
+def _within(luck: random.Random, pins: list[str], limits: dict[str, float], claim: float) -> dict[str, float]:
+    """Give currents of pins that sum to nothing, each within its limit, no more in all than the claim."""
+    takes = {p: luck.uniform(-1, 1) * limits.get(p, claim) for p in pins}
+    free = [p for p in pins if p not in limits]
+    if len(free) < 2:
+        takes |= dict.fromkeys(pins, 0.0)
+        if free and len(pins) > 1:
+            leaf = luck.choice([p for p in pins if p not in free])
+            takes |= {leaf: limits[leaf], free[0]: -limits[leaf]}
+        return takes
+    takes[free[0]] -= sum(takes.values())
+    given = sum(a for a in takes.values() if a > 0)
+    scale = min(1.0, claim / given) if given else 1.0
+    return {p: a * scale for p, a in takes.items()}

@@ -1,10 +1,9 @@
 """What feeds and loads the circuit and what it is doing: sources, loads, modes, pins' levels, states; what comes of
-it is
-worked out in ``network``."""
+it is worked out in ``network``."""
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Final, Literal
 
 from pydantic import Field, model_validator
 
@@ -13,6 +12,8 @@ from vane_step.core.design.base import Frozen, Line, Name
 # A net such as ``12V``, or a pin such as ``J1.1``.
 Point = Annotated[Line, Field(min_length=1, max_length=70)]
 Level = Literal["high", "low", "open", "input", "pullup", "pulldown", "analogue"]
+# The sections of a design from which, beside its parts and nets, it follows what the circuit does.
+OPERATION: Final = ("sources", "loads", "drives", "modes", "states", "variants", "brief")
 # States of a controller that are there without being said.
 RESET, LOADER = "reset", "loader"
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from vane_step.core.design.model import Design, Part
+from vane_step.core.design.operation import OPERATION
 from vane_step.core.errors import VaneStepError
 from vane_step.core.memo import MEMO
 from vane_step.core.network.build import Stage
@@ -144,7 +145,7 @@ def circuit_key(design: Design) -> str:
         mark.update(_part_key(part))
     for net in design.nets.values():
         mark.update(f"{net.name}|{net.role}|{net.volts}|{net.pins}".encode())
-    for section in ("sources", "loads", "drives", "modes", "states", "variants"):
+    for section in OPERATION[:-1]:
         mark.update(design.digest(section).encode())
     mark.update(str(design.brief.ambient_c).encode())
     return mark.hexdigest()

@@ -13,6 +13,7 @@ from scipy.sparse.csgraph import connected_components
 from shapely.geometry import LineString
 
 from vane_step.core.board.copper.connectivity import NetCopper, net_copper
+from vane_step.core.board.copper.cut_currents import CutCurrents, of_net
 from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
 from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, bare_of, necks_among
 from vane_step.core.board.geometry.necks import MOST_MM, TIMES, copper_rule
@@ -30,21 +31,38 @@ def current_findings(
     copper: NetCopper,
     necks: list[bool],
     pours: Sequence[PouredCopper],
+    cuts: CutCurrents | None = None,
 ) -> Iterator[Finding]:
     """Report the hottest piece of a net on each layer where its rise passes the limit, and the hottest neck.
 
-    Pieces within pours of their net that are as wide there as the current needs are not narrow.
+    Each is judged by the most that can pass it, see :mod:`cut_currents`. Pieces within pours of their net that are as
+    wide there as the current needs are not narrow.
     """
     need = rule.current
     assert need is not None
-    warm = _warm(design, rule, copper, necks, pours)
-    for piece, rise in _rises(design, rule, warm.tracks):
-        if rise > need.rise_k * (1 + 1e-9):
-            yield _runs_hot(design, net, rule, piece, rise, need.rise_k)
+    warm = _warm(design, rule, copper, necks, pours, cuts)
+    for hot in _rises(design, rule, warm.tracks, cuts):
+        if hot.rise_k > need.rise_k * (1 + 1e-9):
+            yield _runs_hot(design, net, rule, hot, need.rise_k)
     if warm.chains:
-        hot = max((_neck_rise(design, rule, chain) for chain in warm.chains), key=lambda found: found[1])
-        if hot[1] > TIMES * need.rise_k * (1 + 1e-9):
-            yield _runs_hot(design, net, rule, hot[0], hot[1], TIMES * need.rise_k, neck=True)
+        hot = max((_neck_rise(design, rule, chain, cuts) for chain in warm.chains), key=lambda h: h.rise_k)
+        if hot.rise_k > TIMES * need.rise_k * (1 + 1e-9):
+            yield _runs_hot(design, net, rule, hot, TIMES * need.rise_k, neck=True)
+
+
+@dataclass(frozen=True, slots=True)
+class _Hot:
+    """A piece, the most that can pass it, and its rise."""
+
+    piece: CopperItem
+    amps: float
+    rise_k: float
+
+
+def amps_of(rule: NetRule, pieces: Sequence[CopperItem], cuts: CutCurrents | None) -> float:
+    """Give the most that passes pieces of a net that lie together: what was said of the net, or less."""
+    assert rule.current is not None
+    return rule.current.current_a if cuts is None else cuts.most_a(pieces)
 
 
 def pours_of(design: Design, net: str) -> tuple[PouredCopper, ...]:
@@ -60,25 +78,29 @@ def _narrow(
     pieces: list[CopperItem],
     pads: list[CopperItem],
     pours: Sequence[PouredCopper],
-) -> tuple[list[CopperItem], list[CopperItem]]:
+    cuts: CutCurrents | None,
+) -> tuple[list[CopperItem], list[tuple[CopperItem, CopperItem]]]:
     """Part pieces into those that carry the current alone, and the short ends of those along a pour of their net.
 
     Along a pour that leaves room for the width the current needs a piece is not narrow; where it enters a pad, whose
-    spokes are thin, it is as a neck.
+    spokes are thin, it is as a neck. Of the ends the piece they are of is given beside them.
     """
     need = rule.current
     assert need is not None
     alone: list[CopperItem] = []
-    ends: list[CopperItem] = []
+    ends: list[tuple[CopperItem, CopperItem]] = []
     for piece in pieces:
         copper, where = copper_on(design, piece.layers[0])
         wanted = trace.width_mm(need.current_a, need.rise_k, copper, where, need.seconds)
+        if piece.width_mm < wanted - TOLERANCE_MM and cuts is not None:
+            amps = cuts.most_a([piece])
+            wanted = trace.width_mm(amps, need.rise_k, copper, where, need.seconds)
         near = [p for p in pours if p.layer in piece.layers] if piece.width_mm < wanted - TOLERANCE_MM else []
         rest = _beyond_pours(piece, pads, near, wanted) if near else [piece.spine]
         if not near or any(line.length > MOST_MM for line in rest):
             alone.append(piece)
         else:
-            ends += [replace(piece, spine=line) for line in rest]
+            ends += [(replace(piece, spine=line), piece) for line in rest]
     return alone, ends
 
 
@@ -99,11 +121,12 @@ def _beyond_pours(
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Chain:
-    """Necks that touch: the thinnest, their length outside of wide tracks, and whether they reach more copper."""
+    """Necks that touch: the thinnest, their length outside of wide tracks, whether they reach more copper, and all."""
 
     thinnest: CopperItem
     length_mm: float
     cooled: bool
+    pieces: tuple[CopperItem, ...]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -115,17 +138,22 @@ class _Warm:
 
 
 def _warm(
-    design: Design, rule: NetRule, copper: NetCopper, necks: list[bool], pours: Sequence[PouredCopper]
+    design: Design,
+    rule: NetRule,
+    copper: NetCopper,
+    necks: list[bool],
+    pours: Sequence[PouredCopper],
+    cuts: CutCurrents | None,
 ) -> _Warm:
     pieces = [i for i in copper.items if i.kind == "track"]
     pads = [i for i in copper.items if i.kind == "pad"]
     wide, fine = (
         [p for p, neck in zip(pieces, necks, strict=True) if neck is kind] for kind in (False, True)
     )
-    tracks, ends = _narrow(design, rule, wide, pads, pours)
-    thin, more = _narrow(design, rule, fine, pads, pours)
+    tracks, ends = _narrow(design, rule, wide, pads, pours, cuts)
+    thin, more = _narrow(design, rule, fine, pads, pours, cuts)
     chains = _chains(thin, copper.items) if thin else []
-    chains += [_Chain(piece, float(piece.spine.length), True) for piece in (*ends, *more)]
+    chains += [_Chain(end, float(end.spine.length), True, (piece,)) for end, piece in (*ends, *more)]
     return _Warm(tracks, chains)
 
 
@@ -133,16 +161,15 @@ def _runs_hot(
     design: Design,
     net: str,
     rule: NetRule,
-    piece: CopperItem,
-    rise_k: float,
+    hot: _Hot,
     limit_k: float,
     neck: bool = False,
 ) -> Finding:
-    need, layer = rule.current, piece.layers[0]
+    need, piece, layer = rule.current, hot.piece, hot.piece.layers[0]
     assert need is not None
     copper, where = copper_on(design, layer)
-    wanted = trace.width_mm(need.current_a, need.rise_k, copper, where, need.seconds)
-    amps = format_value(need.current_a, "A") + (f" for {need.seconds:g} s" if need.seconds else "")
+    wanted = trace.width_mm(hot.amps, need.rise_k, copper, where, need.seconds)
+    amps = format_value(hot.amps, "A") + (f" for {need.seconds:g} s" if need.seconds else "")
     what = "Neck" if neck else "Track"
     text = (
         f"{what} of {net} runs hot on the {layer}: {piece.width_mm:.2f} mm wide, {amps} needs {wanted:.2f} mm"
@@ -155,7 +182,7 @@ def _runs_hot(
     return tell(
         "track-current",
         text,
-        round(rise_k, 2),
+        round(hot.rise_k, 2),
         limit_k,
         Place(net=net, layer=layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm)),
         level="look" if neck else "stop",
@@ -193,35 +220,49 @@ def _chains(necks: list[CopperItem], items: Iterable[CopperItem]) -> list[_Chain
         )
         # A pad is no wider than its neck: it is as narrow a place, the more so where current goes on from it.
         bare = bare_of(line, [i for i in others if i.kind == "track"], mine[0].layers[0])
-        found.append(_Chain(min(mine, key=lambda n: n.width_mm), float(bare.length), cooled))
+        found.append(_Chain(min(mine, key=lambda n: n.width_mm), float(bare.length), cooled, tuple(mine)))
     return found
 
 
-def _neck_rise(design: Design, rule: NetRule, chain: _Chain) -> tuple[CopperItem, float]:
-    """Give the thinnest piece of a chain of necks, and the rise at its pin in kelvin."""
+def _neck_rise(design: Design, rule: NetRule, chain: _Chain, cuts: CutCurrents | None) -> _Hot:
+    """Give the thinnest piece of a chain of necks, what passes it, and the rise at its pin in kelvin."""
     need, width = rule.current, chain.thinnest.width_mm
     assert need is not None
+    amps = max(amps_of(rule, [piece], cuts) for piece in chain.pieces)
     copper, where = copper_on(design, chain.thinnest.layers[0])
     if not chain.cooled:
-        return chain.thinnest, trace.rise_k(width, need.current_a, copper, where, need.seconds)
+        return _Hot(chain.thinnest, amps, trace.rise_k(width, amps, copper, where, need.seconds))
     wide = max(rule.width_nm / 1e6, width)
-    return chain.thinnest, trace.neck_rise_k(
-        width, wide, chain.length_mm, need.current_a, copper, where, need.seconds
-    )
+    rise = trace.neck_rise_k(width, wide, chain.length_mm, amps, copper, where, need.seconds)
+    return _Hot(chain.thinnest, amps, rise)
 
 
-def _rises(design: Design, rule: NetRule, pieces: list[CopperItem]) -> Iterator[tuple[CopperItem, float]]:
-    """Give the thinnest piece of a net on each layer, and its rise in kelvin."""
+def _rises(
+    design: Design, rule: NetRule, pieces: list[CopperItem], cuts: CutCurrents | None
+) -> Iterator[_Hot]:
+    """Give the piece of a net that gets warmest on each layer, what passes it, and its rise in kelvin.
+
+    From the thinnest on, until one is no warmer with all that was said of the net than the warmest so far.
+    """
     need = rule.current
     assert need is not None
-    thinnest: dict[str, CopperItem] = {}
+    by_layer: dict[str, list[CopperItem]] = {}
     for piece in pieces:
-        layer = piece.layers[0]
-        if layer not in thinnest or piece.width_mm < thinnest[layer].width_mm:
-            thinnest[layer] = piece
-    for layer, piece in thinnest.items():
+        by_layer.setdefault(piece.layers[0], []).append(piece)
+    for layer, some in by_layer.items():
         copper, where = copper_on(design, layer)
-        yield piece, trace.rise_k(piece.width_mm, need.current_a, copper, where, need.seconds)
+        warmest: _Hot | None = None
+        for piece in sorted(some, key=lambda p: p.width_mm):
+            if warmest is not None and warmest.rise_k >= trace.rise_k(
+                piece.width_mm, need.current_a, copper, where, need.seconds
+            ):
+                break
+            amps = amps_of(rule, [piece], cuts)
+            rise = trace.rise_k(piece.width_mm, amps, copper, where, need.seconds)
+            if warmest is None or rise > warmest.rise_k:
+                warmest = _Hot(piece, amps, rise)
+        if warmest is not None:
+            yield warmest
 
 
 def wide_enough_nm(design: Design, net: str, layer: str) -> int:
@@ -263,10 +304,12 @@ def warmest(design: Design, net: str) -> tuple[float, bool] | None:
     if rule.current is None or copper is None or not pieces:
         return None
     necks = necks_among(rule, pieces, [i for i in copper.items if i.kind == "pad"])
-    warm = _warm(design, rule, copper, necks, pours_of(design, net))
+    cuts = of_net(design, net, copper, rule.current.current_a)
+    warm = _warm(design, rule, copper, necks, pours_of(design, net), cuts)
     limit = rule.current.rise_k * (1 + 1e-9)
-    found = [(rise, rise > limit) for _, rise in _rises(design, rule, warm.tracks)]
-    found += [(rise, rise > TIMES * limit) for _, rise in (_neck_rise(design, rule, c) for c in warm.chains)]
+    found = [(h.rise_k, h.rise_k > limit) for h in _rises(design, rule, warm.tracks, cuts)]
+    ends = [_neck_rise(design, rule, c, cuts).rise_k for c in warm.chains]
+    found += [(rise, rise > TIMES * limit) for rise in ends]
     return (max(found)[0], any(over for _, over in found)) if found else None
 
 
@@ -278,6 +321,7 @@ def hottest(design: Design) -> tuple[str, float] | None:
         if net is not None and rule.current is not None:
             pieces, pads = ([i for i in copper.items if i.kind == kind] for kind in ("track", "pad"))
             necks = necks_among(rule, pieces, pads)
-            tracks = _warm(design, rule, copper, necks, pours_of(design, net)).tracks
-            found += [(rise, net) for _, rise in _rises(design, rule, tracks)]
+            cuts = of_net(design, net, copper, rule.current.current_a)
+            tracks = _warm(design, rule, copper, necks, pours_of(design, net), cuts).tracks
+            found += [(h.rise_k, net) for h in _rises(design, rule, tracks, cuts)]
     return (max(found)[1], max(found)[0]) if found else None

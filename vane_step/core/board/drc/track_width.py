@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.board.copper.connectivity import NetCopper
+from vane_step.core.board.copper.cut_currents import CutCurrents, limits_on, of_net
 from vane_step.core.board.copper.pour_fill import PouredCopper
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, covered, necks_among
@@ -31,14 +32,16 @@ def width_findings(laid: Layout) -> Iterator[Finding]:
         rule = rules.get(net) or laid.design.rule_of(net)
         known = _of_net.get(id(copper))
         pours = pours_of(laid.design, net) if rule.current else ()
-        state = (net, maker, rule, tuple(map(id, pours)))
+        bounds = limits_on(laid.design, copper) if rule.current else ()
+        state = (net, maker, rule, tuple(map(id, pours)), bounds)
         if known is None or known[1] is not copper or known[2] != state:
             pieces = [i for i in copper.items if i.kind == "track"]
             pads = [i for i in copper.items if i.kind == "pad"]
             necks = necks_among(rule, pieces, pads)
-            found = [*_net_widths(laid.design, net, rule, pieces, necks)]
+            cuts = of_net(laid.design, net, copper, rule.current.current_a) if rule.current else None
+            found = [*_net_widths(laid.design, net, rule, pieces, necks, cuts)]
             found += (
-                current_findings(laid.design, net, rule, copper, necks, pours)
+                current_findings(laid.design, net, rule, copper, necks, pours, cuts)
                 if rule.current and pieces
                 else ()
             )
@@ -52,14 +55,19 @@ _of_net: Kept[
     tuple[
         tuple[Finding, ...],
         NetCopper,
-        tuple[str, bytes, NetRule, tuple[int, ...]],
+        tuple[str, bytes, NetRule, tuple[int, ...], tuple[float | None, ...]],
         tuple[PouredCopper, ...],
     ]
 ] = Kept()
 
 
 def _net_widths(
-    design: Design, net: str, rule: NetRule, pieces: list[CopperItem], necks: list[bool]
+    design: Design,
+    net: str,
+    rule: NetRule,
+    pieces: list[CopperItem],
+    necks: list[bool],
+    cuts: CutCurrents | None,
 ) -> Iterator[Finding]:
     least, wanted = design.board.rules.min_width_nm / 1e6, rule.width_nm / 1e6
     maker = design.board.rules.title or design.board.rules.name
@@ -71,11 +79,22 @@ def _net_widths(
         if piece.width_mm < least - TOLERANCE_MM:
             text = f"Track of {net} is thinner than the maker can hold"
             yield tell("width", text, piece.width_mm, least, place, source=maker, remedy=remedy)
-        elif not neck:
+        elif not neck and not _light(design, rule, piece, cuts):
             reach = (rule.neck_length_nm or 0) / 1e6
             why = f" and is no neck within {reach:g} mm of a pad" if rule.neck_width_nm else ""
             text, source = f"Track of {net} is thinner than its rule{why}", f"rule of {net}"
             yield tell("net-width", text, piece.width_mm, wanted, place, source=source, remedy=remedy)
+
+
+def _light(design: Design, rule: NetRule, piece: CopperItem, cuts: CutCurrents | None) -> bool:
+    """Whether a piece is wide enough for what can pass it, which is less than what was said of its net."""
+    need = rule.current
+    if need is None or cuts is None:
+        return False
+    amps = cuts.most_a([piece])
+    copper, where = copper_on(design, piece.layers[0])
+    wanted = trace.width_mm(amps, need.rise_k, copper, where, need.seconds)
+    return amps < need.current_a and piece.width_mm >= wanted - TOLERANCE_MM
 
 
 def layers_of(design: Design, rule: NetRule) -> tuple[str, ...]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
+from vane_step.core.board.copper.cut_currents import of_net
 from vane_step.core.board.drc.layout import Layout
-from vane_step.core.design.model import Design, Via
+from vane_step.core.design.model import CurrentNeed, Design, Via
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.power import trace
 from vane_step.core.quantity import format_value
@@ -46,25 +47,38 @@ def via_findings(laid: Layout) -> Iterator[Finding]:
         need = laid.design.rule_of(net).current
         if need is None:
             continue
-        groups = [
-            (carried_a(laid.design, g, need.rise_k, need.seconds), g) for g in via_groups(laid.design, net)
-        ]
-        weak = [(amps, g) for amps, g in groups if amps < need.current_a * (1 - 1e-9)]
+        weak = [w for g in via_groups(laid.design, net) if (w := _weak(laid, net, g, need)) is not None]
         if weak:
-            amps, group = min(weak, key=lambda w: w[0])
-            wanted = math.ceil(need.current_a / (amps / len(group)) - 1e-9)
+            amps, passes, group = min(weak, key=lambda w: w[0] / w[1])
+            wanted = math.ceil(passes / (amps / len(group)) - 1e-9)
             at = group[0]
             what = "1 via" if len(group) == 1 else f"{len(group)} vias"
             text = (
                 f"{what} of {net} {'carries' if len(group) == 1 else 'carry'} {format_value(round(amps, 2), 'A')} "
-                f"where {format_value(need.current_a, 'A')} may pass; {wanted} would"
+                f"where {format_value(passes, 'A')} may pass; {wanted} would"
             )
             yield tell(
                 "via-current",
                 text,
                 amps,
-                need.current_a,
+                passes,
                 Place(net=net, x_nm=at.x_nm, y_nm=at.y_nm),
                 source=f"{trace.SOURCE} on barrels of {PLATING_UM:g} µm, {need.rise_k:g} K, rule of thumb",
                 remedy=Remedy(label=f"Add vias to {net}", ask=f"vias {net}"),
             )
+
+
+def _weak(
+    laid: Layout, net: str, group: list[Via], need: CurrentNeed
+) -> tuple[float, float, list[Via]] | None:
+    """Give what a group of vias carries, what may pass it, and the group, where it carries less."""
+    amps = carried_a(laid.design, group, need.rise_k, need.seconds)
+    if amps >= need.current_a * (1 - 1e-9):
+        return None
+    copper = laid.net_copper.get(net)
+    cuts = of_net(laid.design, net, copper, need.current_a)
+    passes = need.current_a
+    if cuts is not None and copper is not None:
+        ids = {v.id for v in group}
+        passes = cuts.most_a([i for i in copper.items if i.kind == "via" and i.id in ids])
+    return (amps, passes, group) if amps < passes * (1 - 1e-9) else None
