@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import atexit
+import functools
 import os
 import shutil
 import signal
@@ -55,8 +57,26 @@ class Server:
         self.process.stdout.close()
 
 
+@functools.cache
+def shared() -> tuple[Server, Playwright, Browser]:
+    """Start one server and one browser for all tests of a run; what a test changes it puts on the shelf for itself."""
+    folder = tempfile.TemporaryDirectory()
+    server = Server(Path(folder.name))
+    playwright = sync_playwright().start()
+    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+
+    def end() -> None:
+        browser.close()
+        playwright.stop()
+        server.end()
+        folder.cleanup()
+
+    atexit.register(end)
+    return server, playwright, browser
+
+
 class InBrowser(unittest.TestCase):
-    """One server and one browser for the class, a fresh page for every test."""
+    """A fresh page for every test, of one browser, on one server."""
 
     server: Server
     playwright: Playwright
@@ -64,15 +84,8 @@ class InBrowser(unittest.TestCase):
 
     @classmethod
     def setUpClass(cls) -> None:
-        """Start both."""
-        cls.folder = tempfile.TemporaryDirectory()  # type: ignore[attr-defined]
-        cls.addClassCleanup(cls.folder.cleanup)  # type: ignore[attr-defined]
-        cls.server = Server(Path(cls.folder.name))  # type: ignore[attr-defined]
-        cls.addClassCleanup(lambda: cls.server.end())
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        cls.addClassCleanup(cls.browser.close)
+        """Start both, or take those that run."""
+        cls.server, cls.playwright, cls.browser = shared()
 
     def setUp(self) -> None:
         """Watch for script errors."""

@@ -7,12 +7,13 @@ import unittest
 from unittest.mock import patch
 
 from tests.support import CIDER, FROST, board, codes, demo, said, track, via
-from vane_step.core.board.analysis.copper_currents import copper_findings, net_currents
+from vane_step.core.board.analysis.copper_currents import net_currents
 from vane_step.core.board.copper import copper_flow
 from vane_step.core.board.copper.connectivity import net_copper
 from vane_step.core.board.copper.copper_flow import CopperNet
 from vane_step.core.board.copper.cut_currents import CutCurrents
 from vane_step.core.design.model import Design, Pour
+from vane_step.core.operation.hot_copper import copper_findings
 from vane_step.core.power.trace import rise_k, via_barrel_mm2
 
 
@@ -134,24 +135,25 @@ class MostThatCanPass(unittest.TestCase):
     def test_never_below_what_flows(self) -> None:
         """Whatever pins take within their limits, no piece or via carries more than was said it can."""
         bounded = 0
-        for seed in range(40):
+        for seed in range(25):
             d, limits = scrawl(seed)
             luck, claim = random.Random(seed), 5.0
             with patch("vane_step.core.board.copper.cut_currents.pin_limits", lambda design, k=limits: k):
-                cuts = CutCurrents(d, "VIN", claim)
-            items = net_copper(d)["VIN"].items
+                copper = net_copper(d)["VIN"]
+                cuts = CutCurrents(d, "VIN", copper, claim)
+            items = copper.items
             most: dict[str, float] = {}
             for item in items:
                 if item.kind in ("track", "via"):
                     most[item.id] = max(most.get(item.id, 0.0), cuts.most_a([item]))
             bounded += sum(a < claim for a in most.values())
-            copper = CopperNet(d, "VIN")
+            whole = CopperNet(d, "VIN")
             for _ in range(4):
                 takes = _within(luck, [i.id for i in items if i.kind == "pad"], limits, claim)
-                found = copper.solve(takes)
+                found = whole.solve(takes)
                 for id, amps in [*((p.id, p.amps) for p in found.pieces), *found.vias.items()]:
                     self.assertLessEqual(amps, most[id] + 2e-3, (seed, id, takes))
-        self.assertGreater(bounded, 60)
+        self.assertGreater(bounded, 40)
 
     def test_a_divider_needs_no_wide_track(self) -> None:
         """On a net of 10 A the track to a divider may be thin, that to a shunt or a plug may not."""

@@ -183,8 +183,8 @@ def cider_press_logger() -> Design:
     )
     design = said(Design(name="Cider Press Logger", title="Fernhollow Orchard", board=board), *CIDER_SAYS)
     wide = {
-        "12V": power_net("12V", "supply", 3.0, neck=(0.4, 3.5)),
-        "FEED": power_net("FEED", "supply", 3.0, neck=(0.6, 3)),
+        "12V": power_net("12V", "supply", 3.6, neck=(0.6, 3.5)),
+        "FEED": power_net("FEED", "supply", 3.6, neck=(0.6, 3)),
         "PUMP_BACK": power_net("PUMP_BACK", "high-current", 3.0, neck=(0.8, 2)),
         "VALVE_D": power_net("VALVE_D", "high-current", 1.0, neck=(0.4, 2)),
         "5V0": power_net("5V0", "supply", 0.5, 0.15, neck=(0.25, 3), least=0.4),

@@ -218,10 +218,10 @@ def frost_sentinel() -> Design:
     )
     wide = {
         "GND": power_net("GND", "ground", 0.6, neck=(0.25, 3.0), least=0.4),
-        "12V": power_net("12V", "supply", 2.0, neck=(0.4, 3.0)),
-        "BATT": power_net("BATT", "supply", 2.0),
-        "BATT_F": power_net("BATT_F", "supply", 2.0),
-        "PUMP": power_net("PUMP", "high-current", 2.0, neck=(0.5, 2.0)),
+        "12V": power_net("12V", "supply", 2.3, neck=(0.4, 3.0)),
+        "BATT": power_net("BATT", "supply", 2.3),
+        "BATT_F": power_net("BATT_F", "supply", 2.3),
+        "PUMP": power_net("PUMP", "high-current", 2.3, neck=(0.5, 2.0)),
         "5V0": power_net("5V0", "supply", 0.5, least=0.4),
         "5V_BUCK": power_net("5V_BUCK", "supply", 1.0),
         "VBUS": power_net("VBUS", "supply", 0.5, least=0.4),
@@ -246,7 +246,10 @@ def frost_sentinel() -> Design:
             id="made", text="FERNHOLLOW ORCHARD", x_nm=nm(61.0), y_nm=nm(44.8), height_nm=nm(1.2)
         ),
     }
-    pours = {"ground": Pour(id="ground", net="GND", layer="back")}
+    pours = {
+        "ground": Pour(id="ground", net="GND", layer="back"),
+        "front": Pour(id="front", net="GND", layer="front"),
+    }
     design = design.replaced(holes=holes, texts=texts, pours=pours)
     return said(
         design, *FROST_NUMBERS, "brief ambient 40", *FROST_REASONS, *FROST_NEEDS, "assign U1", *FROST_POWER

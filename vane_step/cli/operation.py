@@ -22,7 +22,7 @@ from vane_step.core.network.readings import Reading, readings
 from vane_step.core.network.setting import Setting
 from vane_step.core.network.spread import Spread, samples, spread
 from vane_step.core.network.sweeps import Curve, frequency_response, sweep, unit_of, wave_form
-from vane_step.core.operation.bearing import theta_of
+from vane_step.core.network.thermal import theta_of
 from vane_step.core.quantity import format_value, parse_value
 
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
@@ -302,7 +302,7 @@ def copper_(
                 "y_mm": f.hottest.y_mm,
             },
             "via_amps": max(f.currents.vias.values(), default=0.0),
-            "pour_a_mm": f.currents.density_a_mm,
+            "pour_a_mm": f.currents.densest[0] if f.currents.densest else None,
             "open_a": f.currents.open_a,
             "pins": dict(f.currents.volts),
         }

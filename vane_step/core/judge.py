@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 
-from vane_step.core.board.analysis.copper_currents import copper_findings
 from vane_step.core.board.analysis.near_parts import near_findings
 from vane_step.core.board.analysis.way_back import way_back_findings
 from vane_step.core.board.drc.check import check
@@ -19,6 +18,8 @@ from vane_step.core.design.model import Design, Waiver, pin_name
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.finding import Finding, ordered
 from vane_step.core.operation.findings import power_findings
+from vane_step.core.operation.heat import heat_findings
+from vane_step.core.operation.hot_copper import copper_findings
 from vane_step.core.patterns.patternsheet import pattern_findings
 from vane_step.core.rules import RULES
 
@@ -58,6 +59,7 @@ def _everything(design: Design, electrical: bool) -> list[Finding]:
             *pattern_findings(design),
             *power_findings(design),
             *copper_findings(design),
+            *heat_findings(design),
         ]
     return ordered(found)
 

@@ -8,6 +8,7 @@ from itertools import pairwise
 
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Action, Proposal, measures, need, no_more
+from vane_step.core.board.analysis.copper_currents import too_warm
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.figures import steps_of
 from vane_step.core.board.drc.track_heat import wide_enough_nm
@@ -27,6 +28,7 @@ from vane_step.core.design.model import (
     Via,
 )
 from vane_step.core.errors import EditRefused, InputError, NotFound
+from vane_step.core.operation.hot_copper import cooler
 from vane_step.core.power import trace
 from vane_step.core.quantity import nm, parse_length_nm, parse_value
 
@@ -272,6 +274,11 @@ def widen_tracks(design: Design, words: Sequence[str]) -> Proposal:
         widths = {layer: wide_enough_nm(design, net.name, layer) for layer in layers}
     laid_on = [t.layer for t in design.tracks.values() if t.net == net.name]
     wanted = max(widths[layer] for layer in laid_on or layers)
+    warm = too_warm(design, net.name) if len(words) == 1 else None
+    if warm is not None and (tried := cooler(design, warm)) is not None:
+        says = f"widens {len(tried[0].lift)} tracks of {net.name} where what flows makes them warm: "
+        says += f"{tried[1].rise_k:.0f} K instead of {warm.rise_k:.0f} K"
+        return Proposal(says, tried[0], about=(net.name,))
     edit, least = widened(design, net.name, widths)
     if not edit.tracks:
         raise EditRefused(

@@ -7,10 +7,11 @@ import hashlib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Part
 from vane_step.core.design.operation import OPERATION
 from vane_step.core.errors import VaneStepError
-from vane_step.core.memo import MEMO
+from vane_step.core.memo import MEMO, Kept
 from vane_step.core.network.build import Stage
 from vane_step.core.network.contacts import throws
 from vane_step.core.network.outside import all_sources
@@ -138,6 +139,7 @@ def reading_of(solved: Solved) -> Reading:
     )
 
 
+@derived("parts", "nets", *OPERATION)
 def circuit_key(design: Design) -> str:
     """Give a digest of what the circuit does: parts without their places, nets without their copper, what was said."""
     mark = hashlib.blake2b(digest_size=16)
@@ -152,9 +154,23 @@ def circuit_key(design: Design) -> str:
 
 
 def _part_key(part: Part) -> bytes:
-    return (
-        f"{part.ref}|{part.value}|{part.package}|{part.kind}|{part.fitted}|{part.catalogue}|{part.params}|{part.pins}"
-    ).encode()
+    known = _key_of.get(part.mark())
+    if known is None:
+        said = (
+            part.ref,
+            part.value,
+            part.package,
+            part.kind,
+            part.fitted,
+            part.catalogue,
+            part.params,
+            part.pins,
+        )
+        known = _key_of.put(part.mark(), repr(said).encode())
+    return known
+
+
+_key_of: Kept[bytes] = Kept()
 
 
 def readings(design: Design) -> Readings:

@@ -11,31 +11,11 @@ from vane_step.core.design.operation import LOADER, RESET
 from vane_step.core.finding import Place
 from vane_step.core.network.contacts import CLOSED, momentary
 from vane_step.core.network.readings import Reading
+from vane_step.core.network.thermal import theta_of
 from vane_step.core.operation.worst import Worst
 from vane_step.core.rules import Level
 
 MOST_C, WARM_C = 125.0, 105.0
-# Thermal resistances of packages soldered to little copper where the catalogue tells none (rule of thumb), by package.
-THETA: Final[tuple[tuple[str, float], ...]] = (
-    (r"SOT-23", 250.0),
-    (r"SC-70|SOT-323", 350.0),
-    (r"SOT-89", 120.0),
-    (r"SOT-223", 70.0),
-    (r"TO-252|TO-263", 50.0),
-    (r"TO-220|TO-126", 62.0),
-    (r"TO-92", 200.0),
-    (r"SOIC-8|MSOP|SSOP|TSSOP", 150.0),
-    (r"SOIC", 90.0),
-    (r"DIP", 100.0),
-    (r"QFN|SON", 50.0),
-    (r"SMA", 80.0),
-    (r"SMB", 70.0),
-    (r"SMC", 55.0),
-    (r"SOD-123", 200.0),
-    (r"SOD-323|SOD-523", 350.0),
-    (r"DO-41|DO-15", 75.0),
-    (r"DO-35", 300.0),
-)
 # Which pins carry what a part's rated current is told of: by the name of the rating.
 CARRIED: Final = {"id_a": r"D\d*", "ic_a": r"C\d*", "if_a": r"K\d*|A\d*"}
 
@@ -110,15 +90,6 @@ def _over(worst: Worst, state: Reading, part: Part, amps: float, limit: float, n
         level=_level(worst, state),
         place=Place.of_pins(pin, net=worst.design.net_of(pin)),
     )
-
-
-def theta_of(part: Part) -> tuple[float, str] | None:
-    """Give a part's thermal resistance from junction to surroundings, and where it comes from."""
-    said = part.params.get("theta_ja_k_per_w")
-    if said is not None:
-        return said, "the catalogue"
-    found = next((k for pattern, k in THETA if re.search(pattern, part.package)), None)
-    return (found, f"{part.package} on little copper (rule of thumb)") if found is not None else None
 
 
 def junction_c(worst: Worst, part: Part, watts: float) -> tuple[float, str] | None:

@@ -7,7 +7,7 @@ from typing import Final
 
 from vane_step.core.design.model import Design
 from vane_step.core.network.readings import Reading, readings
-from vane_step.core.operation.bearing import theta_of
+from vane_step.core.network.thermal import theta_of
 
 MOST_ROWS: Final = 6
 

@@ -78,6 +78,15 @@ POWER: Final[tuple[Row, ...]] = (
     ),
     ("part-hot", "a part's junction gets too hot", "stop, look", "at most", "°C", "usual limit"),
     (
+        "part-warmed",
+        "a part's junction gets too hot by what is beside it",
+        "stop, look",
+        "at most",
+        "°C",
+        "usual limit",
+    ),
+    ("board-hot", "the board gets too warm", "look", "at most", "°C", "FR-4 for long (rule of thumb)"),
+    (
         "on-in-reset",
         "a load that is switched runs before firmware does",
         "stop, look",

@@ -17,6 +17,7 @@ from vane_step.core.network.readings import Reading, reading_of, readings
 from vane_step.core.network.setting import Setting
 from vane_step.core.network.solve import solve
 from vane_step.core.network.states import Axis, axes_of, modes_of, states_of
+from vane_step.core.operation.board_picture import current_picture, heat_picture, warmest_state
 from vane_step.core.operation.budget import budget, lifetimes
 from vane_step.core.operation.flow_drawing import CARD_W, flow_drawing
 from vane_step.core.operation.overview import KINDS, overview
@@ -144,6 +145,29 @@ def power_copper(request: Request, id: str) -> HTMLResponse:
     kept = store_of(request).get(id)
     rows = all_currents(kept.design) if kept.design.tracks or kept.design.pours else []
     return page(request, "_power_copper.html", {"kept": kept, "design": kept.design, "flows": rows})
+
+
+@router.get("/d/{id}/power/picture", response_class=HTMLResponse)
+def power_picture(request: Request, id: str, show: str = "heat", layer: str = "") -> HTMLResponse:
+    """Draw the board in a state: how warm it gets, or what flows in the copper of a layer."""
+    kept = store_of(request).get(id)
+    design = kept.design
+    wanted = next((x for x in design.board.layers if x == layer), design.board.layers[0])
+    data: dict[str, Any] = {
+        "show": "current" if show == "current" else "heat",
+        "layer": wanted,
+        "picture": None,
+    }
+    if all_sources(design) and any(part.place for part in design.parts.values()):
+        state = reading_of(solve(design, setting_of_page(design, *asked(request))))
+        if show == "current":
+            data["picture"] = current_picture(design, state, wanted)
+        else:
+            warmest = warmest_state(design)
+            data["picture"] = heat_picture(design, state)
+            if warmest is not None and warmest.name != state.name:
+                data["warmest"], data["warmest_query"] = warmest.name, query_of(warmest.setting)
+    return page(request, "_power_picture.html", {"kept": kept, "design": design, **data})
 
 
 @router.get("/d/{id}/power/states", response_class=HTMLResponse)

@@ -2,26 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import hashlib
+import math
 from dataclasses import dataclass
 from typing import Final
 
-from vane_step.core.board.copper.copper_flow import CopperCurrents, CopperNet, PieceFlow
+from vane_step.core.board.copper.connectivity import net_copper
+from vane_step.core.board.copper.copper_flow import CopperNet
+from vane_step.core.board.copper.flows import CopperCurrents, PieceFlow
+from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.track_heat import copper_on
-from vane_step.core.design.model import Design, natural
+from vane_step.core.design.model import Design, Layer, natural
 from vane_step.core.errors import NotFound
-from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.memo import MEMO
 from vane_step.core.network.readings import Reading, circuit_key, readings
 from vane_step.core.power import trace
-from vane_step.core.quantity import format_value, nm
 
 # Rise that is allowed where nobody said another, and from which it is a stop; currents under this heat nothing.
 RISE_LOOK_K, RISE_STOP_K = 10.0, 40.0
 LEAST_A: Final = 0.1
 # The chart of IPC-2221 ends there.
 MOST_A: Final = 35.0
-COPPER: Final = ("parts", "packages", "board", "holes", "tracks", "vias", "jumpers", "pours", "texts")
 
 
 @dataclass(frozen=True)
@@ -71,12 +72,29 @@ def net_currents(design: Design, net: str, reading: Reading | None = None) -> Ne
     if worst is None:
         return None
     state, amps = worst
-    key = ("net-currents", net, circuit_key(design), state.name, *(design.digest(s) for s in COPPER))
+    key = ("net-currents", net, circuit_key(design), state.name, copper_mark(design, net))
     known: NetCurrents | None = MEMO.get(key)
     if known is None:
         known = _solved(design, net, state, amps)
         MEMO.put(key, known, like="net-currents")
     return known
+
+
+def copper_mark(design: Design, net: str) -> str:
+    """Give a digest of the copper of a net: it stays the same whatever happens to that of others."""
+    mark = hashlib.blake2b(digest_size=16)
+    rules = design.board.rules
+    mark.update(f"{design.board.layers}|{rules.copper_um}|{rules.inner_copper_um}|{rules.board_mm}".encode())
+    copper = net_copper(design).get(net)
+    for item in copper.items if copper is not None else ():
+        mark.update(f"{item.kind}|{item.id}|{item.layers}|{item.radius_mm}|{item.drill_mm}".encode())
+        mark.update(item.spine.wkb)
+    for poured in pour_pieces(design) if any(p.net == net for p in design.pours.values()) else ():
+        if poured.net == net:
+            mark.update(poured.layer.encode())
+            for piece in poured.pieces:
+                mark.update(piece.wkb)
+    return mark.hexdigest()
 
 
 def _solved(design: Design, net: str, state: Reading, amps: float) -> NetCurrents:
@@ -113,37 +131,52 @@ def all_currents(design: Design, grounds: bool = False) -> list[NetCurrents]:
         if worst is None or worst[1] < LEAST_A / 10 or (net.role == "ground" and not grounds):
             continue
         one = net_currents(design, net.name)
-        if one is not None and (one.currents.pieces or one.currents.density_a_mm):
+        if one is not None and (one.currents.pieces or one.currents.sheets):
             found.append(one)
     return sorted(found, key=lambda c: (-c.amps, natural(c.net)))
 
 
-def copper_findings(design: Design) -> Iterator[Finding]:
-    """Tell of nets whose current nobody said the piece of track that gets hot by what really flows in it.
+def too_warm(design: Design, net: str) -> NetCurrents | None:
+    """Give what flows in a net where a track of it gets warmer by that than allowed; none where none does.
 
-    A net with a current that was said is held against that, which is the upper claim.
+    A net is allowed what was said of it, else :data:`RISE_LOOK_K`. One of which a current was said that covers what
+    flows is held against that by the board's own rules, and left out here.
     """
-    for net in design.nets.values():
-        worst = (
-            None if net.role == "ground" or (net.rule and net.rule.current) else worst_state(design, net.name)
-        )
-        if worst is None or worst[1] < LEAST_A:
-            continue
-        one = net_currents(design, net.name)
-        piece = one.hottest if one is not None else None
-        if one is None or piece is None or one.rise_k <= RISE_LOOK_K:
-            continue
-        stop = one.rise_k > RISE_STOP_K
-        text = (
-            f"A track of {one.net} {piece.width_mm:.2f} mm wide carries {format_value(piece.amps, 'A')} and gets "
-            f"{one.rise_k:.0f} K warmer in state {one.state}"
-        )
-        place = Place(net=one.net, layer=piece.layer, x_nm=nm(piece.x_mm), y_nm=nm(piece.y_mm))
-        yield tell(
-            "copper-hot",
-            text,
-            one.rise_k,
-            RISE_STOP_K if stop else RISE_LOOK_K,
-            place,
-            level="stop" if stop else "look",
-        )
+    need = design.rule_of(net).current
+    worst = worst_state(design, net)
+    if worst is None or worst[1] < LEAST_A or (need is not None and need.current_a >= worst[1] * (1 - 1e-6)):
+        return None
+    limit = allowed_k(design, net)
+    copper = net_copper(design).get(net)
+    tracks = [i for i in copper.items if i.kind == "track"] if copper is not None else []
+    narrow = [t for t in tracks if t.width_mm < _wanted_mm(design, t.layers[0], worst[1], limit) - 1e-6]
+    # With all of it in each piece nothing would be too warm: what flows where need not be known.
+    if not narrow:
+        return None
+    found = net_currents(design, net)
+    return found if found is not None and found.hottest is not None and found.rise_k > limit else None
+
+
+def allowed_k(design: Design, net: str) -> float:
+    """Give how much warmer tracks of a net may become."""
+    need = design.rule_of(net).current
+    return need.rise_k if need is not None else RISE_LOOK_K
+
+
+def _wanted_mm(design: Design, layer: str, amps: float, rise_k: float) -> float:
+    um, where = copper_on(design, layer)
+    return trace.width_mm(min(amps, MOST_A), rise_k, um, where)
+
+
+def wanted_widths(design: Design, found: NetCurrents) -> tuple[dict[Layer, int], frozenset[str]]:
+    """Give the widths on each layer, in nanometres, at which no track of a net is too warm, and the tracks that are."""
+    limit = allowed_k(design, found.net)
+    widths: dict[Layer, int] = dict.fromkeys(design.board.layers, design.board.rules.min_width_nm)
+    hot: set[str] = set()
+    for piece in found.currents.pieces:
+        wanted = _wanted_mm(design, piece.layer, piece.amps, limit) if piece.amps > 1e-3 else 0.0
+        if piece.width_mm < wanted - 1e-6:
+            hot.add(piece.id)
+            layer = next(x for x in design.board.layers if x == piece.layer)
+            widths[layer] = max(widths[layer], math.ceil(wanted * 100 - 1e-6) * 10_000)
+    return widths, frozenset(hot)

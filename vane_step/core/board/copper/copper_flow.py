@@ -11,7 +11,6 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Final
 
 import numpy as np
@@ -23,6 +22,7 @@ from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.board.copper.connectivity import net_copper
+from vane_step.core.board.copper.flows import CopperCurrents, PieceFlow, SheetFlow
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.copper.sheet_sides import sides_of
 from vane_step.core.board.geometry.laid import CopperItem
@@ -36,57 +36,9 @@ CELL_MM, MOST_CELLS = 0.3, 45_000
 # How far from a well its cell's pressure stands, in sides of the cell (Peaceman 1978).
 WELL_SHARE: Final = 0.2
 EDGE_SHARE: Final = 0.4
-BOARD_MM: Final = 1.6
 TOUCH_MM: Final = 1e-4
 # Plating of vias where the maker tells none (rule of thumb: 18 to 25 µm).
 PLATING_UM: Final = 20.0
-
-
-@dataclass(frozen=True)
-class PieceFlow:
-    """A straight piece of track between two places: its current, its width, and where its middle lies."""
-
-    id: str
-    layer: str
-    amps: float
-    width_mm: float
-    length_mm: float
-    x_mm: float
-    y_mm: float
-
-
-@dataclass(frozen=True)
-class CopperCurrents:
-    """What flows in the copper of a net.
-
-    Parameters
-    ----------
-    pieces
-        Of tracks, by descending current.
-    vias
-        The greatest current through each via.
-    volts
-        At each pin, against the pin at the highest voltage: never above zero.
-    watts
-        What becomes heat in all of it.
-    density_a_mm
-        The greatest current across a millimetre of a pour, and where; zero without pours.
-    open_a
-        Current that has no way in copper, because the net is not joined whole.
-    """
-
-    pieces: tuple[PieceFlow, ...]
-    vias: Mapping[str, float]
-    volts: Mapping[str, float]
-    watts: float
-    density_a_mm: float
-    densest: tuple[str, float, float] | None
-    open_a: float
-
-    @property
-    def drop_v(self) -> float:
-        """The greatest voltage between two pins that carry current."""
-        return max(self.volts.values(), default=0.0) - min(self.volts.values(), default=0.0)
 
 
 class CopperNet:
@@ -107,7 +59,7 @@ class CopperNet:
         self.a: list[int] = []
         self.b: list[int] = []
         self.g: list[float] = []
-        self.track_rows: list[tuple[int, CopperItem, float, float, float]] = []
+        self.track_rows: list[tuple[int, CopperItem, tuple[float, float, float, float]]] = []
         self.via_rows: list[tuple[int, str]] = []
         self.sheet_rows: list[tuple[str, int, int, float]] = []
         self.pads: dict[str, int] = {}
@@ -244,7 +196,8 @@ class CopperNet:
                 area = via_barrel_mm2(item.drill_mm, PLATING_UM)
                 here = [x for x in layers if x in item.layers]
                 for upper, lower in itertools.pairwise(here):
-                    ohm = RHO_OHM_MM * BOARD_MM / max(len(layers) - 1, 1) / area
+                    deep = self.design.board.rules.board_mm
+                    ohm = RHO_OHM_MM * deep / max(len(layers) - 1, 1) / area
                     row = self._resistor(self.at[k][upper], self.at[k][lower], ohm)
                     self.via_rows.append((row, item.id))
             elif item.kind == "jumper":
@@ -316,7 +269,8 @@ class CopperNet:
             if sheet is not None and sheet[0].contains(middle):
                 continue
             row = self._resistor(a, b, resistance_ohm(to - at, track.width_mm, um, self.celsius))
-            self.track_rows.append((row, track, float(middle.x), float(middle.y), to - at))
+            ends = [c for d in (at, to) for c in track.spine.interpolate(d).coords[0]]
+            self.track_rows.append((row, track, (ends[0], ends[1], ends[2], ends[3])))
 
     def _wires(self) -> None:
         """Join the two holes of each wire jumper by its wire."""
@@ -392,35 +346,43 @@ class CopperNet:
     def _told(self, volts: np.ndarray, into: Mapping[str, float], open_a: float) -> CopperCurrents:
         a, b = self._ends
         flow = (volts[a] - volts[b]) * self._conductance
+        heat = flow * (volts[a] - volts[b])
         pieces = [
-            PieceFlow(t.id, t.layers[0], abs(float(flow[row])), t.width_mm, length, x, y)
-            for row, t, x, y, length in self.track_rows
+            PieceFlow(t.id, t.layers[0], abs(float(flow[row])), t.width_mm, ends, float(heat[row]))
+            for row, t, ends in self.track_rows
         ]
         vias: dict[str, float] = {}
         for row, id in self.via_rows:
             vias[id] = max(vias.get(id, 0.0), abs(float(flow[row])))
         at = {p: float(volts[self.number[self.pads[p]]]) for p in into if p in self.pads}
         top = max(at.values(), default=0.0)
-        density, densest = 0.0, None
-        for layer, first, last, side in self.sheet_rows:
-            amps = np.abs(flow[first:last])
-            if not len(amps):
-                continue
-            k = int(np.argmax(amps))
-            if amps[k] / side > density:
-                density = float(amps[k]) / side
-                _, _, low, cells = self._sheets[layer]
-                cell = next(c for c, n in cells.items() if n == self.a[first + k])
-                x, y = low + (np.array(cell) + 0.5) * side
-                densest = (layer, float(x), float(y))
+        sheets = [self._sheet(row, flow, heat) for row in self.sheet_rows if row[2] > row[1]]
         return CopperCurrents(
             tuple(sorted(pieces, key=lambda p: -p.amps)),
             vias,
             {p: v - top for p, v in at.items()},
-            float((flow * (volts[a] - volts[b])).sum()),
-            density,
-            densest,
+            float(heat.sum()),
+            tuple(sheets),
             open_a,
+        )
+
+    def _sheet(self, row: tuple[str, int, int, float], flow: np.ndarray, heat: np.ndarray) -> SheetFlow:
+        """Give what flows in the cells of a layer: along and across from both its sides, its share of their heat."""
+        layer, first, last, side = row
+        _, _, low, nodes = self._sheets[layer]
+        base = min(nodes.values())
+        cells = np.array(list(nodes))
+        one, two = (np.array(ends[first:last], dtype=np.int64) - base for ends in (self.a, self.b))
+        amps, watts = flow[first:last], heat[first:last]
+        across = cells[one, 0] != cells[two, 0]
+        through = np.zeros((len(cells), 2))
+        warm = np.zeros(len(cells))
+        for end in (one, two):
+            np.add.at(through[:, 0], end[across], amps[across] / 2)
+            np.add.at(through[:, 1], end[~across], amps[~across] / 2)
+            np.add.at(warm, end, watts / 2)
+        return SheetFlow(
+            layer, side, (float(low[0]), float(low[1])), cells, np.hypot(*through.T) / side, warm
         )
 
 

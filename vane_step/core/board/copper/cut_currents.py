@@ -16,7 +16,7 @@ import shapely
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from vane_step.core.board.copper.connectivity import NetCopper, net_copper
+from vane_step.core.board.copper.connectivity import NetCopper
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.copper_table import TOUCH_MM
 from vane_step.core.board.geometry.shapes import CopperItem
@@ -34,16 +34,15 @@ class CutCurrents:
     ----------
     design
         The design.
-    net
-        The net.
+    net, copper
+        The net and its copper, whose pieces are asked for.
     claim_a
         The current said of the net.
     """
 
-    def __init__(self, design: Design, net: str, claim_a: float) -> None:
-        copper = net_copper(design).get(net)
+    def __init__(self, design: Design, net: str, copper: NetCopper, claim_a: float) -> None:
         self.claim_a = claim_a
-        self.items: Sequence[CopperItem] = copper.items if copper is not None else ()
+        self.items: Sequence[CopperItem] = copper.items
         self._places = {id(item): k for k, item in enumerate(self.items)}
         known = pin_limits(design)
         self._limit = np.array(
@@ -149,4 +148,4 @@ def of_net(design: Design, net: str, copper: NetCopper | None, claim_a: float) -
     """Give what bounds the current in pieces of a net; none where nothing does."""
     if copper is None or not any(a is not None and a < claim_a for a in limits_on(design, copper)):
         return None
-    return CutCurrents(design, net, claim_a)
+    return CutCurrents(design, net, copper, claim_a)
