@@ -16,7 +16,6 @@ from vane_step.core.ask import ask
 from vane_step.core.board.analysis.score import scoreboard
 from vane_step.core.board.drc.check import check
 from vane_step.core.board.placement.placer import propose
-from vane_step.core.circuit.reasons import reasons
 from vane_step.core.design.edits import Edit, SetOutline, Together, apply, edit_from
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Board, Design
@@ -27,6 +26,7 @@ from vane_step.core.judge import all_findings
 from vane_step.core.order.buying import lines
 from vane_step.core.power.trace import width_mm
 from vane_step.core.quantity import nm
+from vane_step.core.reasons.calculations import reasons
 from vane_step.core.route.router import route
 from vane_step.core.sheet.sheet import sheet
 from vane_step.data.shipped import resources, rule_sets

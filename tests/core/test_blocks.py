@@ -12,12 +12,12 @@ from hypothesis import given, settings, strategies as st
 from tests.support import FROST, board, demo, design, said
 from vane_step.core.circuit.blocks import block_from, block_json, take_block, use_block
 from vane_step.core.circuit.copies import added_refs, copied, set_in
-from vane_step.core.circuit.minimum import minimum_block
-from vane_step.core.circuit.reasons import reasons
 from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design, natural, split_pin
 from vane_step.core.errors import InputError, NotFound, VaneStepError
+from vane_step.core.reasons.calculations import reasons
+from vane_step.core.reasons.minimum import minimum_block
 from vane_step.data.shipped import blocks, catalogue
 
 WANTED = (

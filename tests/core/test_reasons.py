@@ -5,16 +5,17 @@ from __future__ import annotations
 import unittest
 from typing import ClassVar
 
-from tests.support import BEEPER, FROST, PANEL, demo, said
+from tests.support import BEEPER, FROST, PANEL, board, demo, said
 from vane_step.core.brief.limits import limit_findings
 from vane_step.core.brief.needs import Figure, evidence, known_figures, need_findings
-from vane_step.core.circuit.reasons import mentioned, reasons, where_it_counts
 from vane_step.core.circuit.variants import fitted, variant_findings, without_unfitted
 from vane_step.core.circuit.wiring import Wiring
 from vane_step.core.design.edits import RemovePart, apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError
 from vane_step.core.judge import all_findings, waived_findings
+from vane_step.core.reasons.calculations import reasons
+from vane_step.core.reasons.mentions import mentioned, where_it_counts
 
 
 def states(d: Design) -> dict[str, str]:
@@ -64,6 +65,22 @@ class Reasons(unittest.TestCase):
         ):
             with self.subTest(sentence, id=id):
                 self.assertEqual(states(said(d, sentence))[id], "stale")
+
+    def test_what_the_circuit_does(self) -> None:
+        """A result that leans on a current of a state turns stale with the load, and not with what moves last digits."""
+        d = said(Design(name="fed", board=board()), "add NH-1x2", "add R 0.1", "add R 10k")
+        d = said(d, "join J1.1 R1.1 VIN", "join J1.2 R2.2 GND", "join R1.2 R2.1 OUT", "source B VIN GND 12V")
+        d = said(d, "load L OUT GND 2A", "state run B=on", "calc LOSS sense current_a=I(R1.1)@run drop_v=30m")
+        now = next(r for r in reasons(d) if r.calculation.id == "LOSS")
+        self.assertAlmostEqual(now.outputs["r_ohm"], 0.03 / 2.0, delta=2e-5)
+        self.assertEqual(states(said(d, "value R2 20k"))["LOSS"], "holds")
+        more = said(d, "load L OUT GND 3A")
+        self.assertEqual(states(more)["LOSS"], "stale")
+        self.assertIn("stale-value", {f.code for f in all_findings(more)})
+        self.assertEqual(states(said(more, "accept LOSS"))["LOSS"], "holds")
+        self.assertEqual(states(said(d, "state run none"))["LOSS"], "broken")
+        with self.assertRaises(InputError):
+            said(d, "calc LOSS sense current_a=I(R1.1)@walk drop_v=30m")
 
     def test_by_hand_and_gone(self) -> None:
         """A value changed by hand is noted, a part that is gone breaks the reason, and a ring is refused."""

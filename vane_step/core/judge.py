@@ -21,6 +21,7 @@ from vane_step.core.operation.findings import power_findings
 from vane_step.core.operation.heat import heat_findings
 from vane_step.core.operation.hot_copper import copper_findings
 from vane_step.core.patterns.patternsheet import pattern_findings
+from vane_step.core.reasons.findings import reason_findings
 from vane_step.core.rules import RULES
 
 
@@ -42,7 +43,7 @@ def waived_findings(design: Design) -> list[tuple[Finding, Waiver]]:
 
 
 def _everything(design: Design, electrical: bool) -> list[Finding]:
-    electrical = electrical and has_roles(design)
+    roles = electrical and has_roles(design)
     found = [
         *check(design).findings,
         *nearness_findings(design),
@@ -53,14 +54,13 @@ def _everything(design: Design, electrical: bool) -> list[Finding]:
         *seating_findings(design),
         *tile_findings(design),
     ]
+    if roles:
+        found += [*review(design), *pattern_findings(design)]
+    # Values have reasons, and sources drive currents, whether or not any pin says what it does.
     if electrical:
-        found += [
-            *review(design),
-            *pattern_findings(design),
-            *power_findings(design),
-            *copper_findings(design),
-            *heat_findings(design),
-        ]
+        found += reason_findings(design)
+    if roles or (electrical and design.sources):
+        found += [*power_findings(design), *copper_findings(design), *heat_findings(design)]
     return ordered(found)
 
 

@@ -11,13 +11,13 @@ from vane_step.core.catalogue.search import figure
 from vane_step.core.circuit.capture import matrix
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.pins import counted, find_pin
-from vane_step.core.circuit.reasons import where_it_counts
 from vane_step.core.design import edits
 from vane_step.core.design.edits import apply, net_of, part_of
 from vane_step.core.design.model import Design, PinRole, pin_name, split_pin
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.parts.pinfiles.table import role_of_name
 from vane_step.core.quantity import parse_value
+from vane_step.core.reasons.mentions import where_it_counts
 
 KEY_PACKAGES = ("KEY-P650-D6", "DIODE-P762")
 

@@ -9,7 +9,6 @@ from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, need, pairs
 from vane_step.core.brief.needs import Figure, checked, known_figures
 from vane_step.core.brief.state_figures import asked_figure
-from vane_step.core.circuit.reasons import accept, bind, reasons
 from vane_step.core.controllers.demand import read_demand
 from vane_step.core.design import edits
 from vane_step.core.design.model import Brief, Calculation, Design, Requirement
@@ -17,6 +16,7 @@ from vane_step.core.errors import InputError, NotFound
 from vane_step.core.judge import waive
 from vane_step.core.power.formulas import formula
 from vane_step.core.quantity import format_value, parse_length_nm, parse_value
+from vane_step.core.reasons.calculations import accept, bind, reasons
 
 _LIMIT = re.compile(r"^(.*?)(<=|>=)(.+)$")
 

@@ -12,6 +12,7 @@ from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.finding import Finding
+from vane_step.core.reasons.findings import reason_findings
 
 # Verbs that change what is joined or what a part is; others only move or lay what can be moved back.
 CHANGING = ("merge", "swap", "pin", "role", "remove", "rename")
@@ -50,7 +51,9 @@ def harmless(design: Design, findings: Iterable[Finding], resources: Resources) 
 
 def _judged(design: Design) -> Counter[tuple[str, str]]:
     """Count the stops and looks of the circuit by rule."""
-    return Counter((f.level, f.code) for f in review(design) if f.level != "note")
+    return Counter(
+        (f.level, f.code) for f in (*review(design), *reason_findings(design)) if f.level != "note"
+    )
 
 
 def _judged_after(design: Design, said: str, resources: Resources) -> Counter[tuple[str, str]] | None:

@@ -11,7 +11,6 @@ from vane_step.core.ask.parts import told
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, Resources, need, pairs
 from vane_step.core.circuit.blocks import use_block
-from vane_step.core.circuit.minimum import minimum_block
 from vane_step.core.controllers.choose import apply_assignment, solve_for
 from vane_step.core.controllers.demand import Demand, read_demand
 from vane_step.core.design import edits
@@ -20,6 +19,7 @@ from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.patterns.skills import wants_leaded
 from vane_step.core.quantity import typed
+from vane_step.core.reasons.minimum import minimum_block
 
 FORM = "use BLOCK [PORT=NET …] · use controller NUMBER [CRYSTAL] [leaded]"
 # A clock that most programs are written for, where the demand names none.

@@ -9,12 +9,12 @@ from typing import Literal
 from vane_step.core.board.drc.heights import stack_nm
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.brief.state_figures import state_figure
-from vane_step.core.circuit.reasons import reasons
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Requirement, natural
 from vane_step.core.errors import InputError
 from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.patterns.skills import is_through_hole
+from vane_step.core.reasons.calculations import reasons
 
 State = Literal["shown", "fails", "waits"]
 # Figures that come from outside of the design, when somebody asked for them.

@@ -3,12 +3,10 @@
 
 from __future__ import annotations
 
-import math
-
 from vane_step.core.design.model import Design
-from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.core.network.probe import probe
+from vane_step.core.errors import NotFound, VaneStepError
 from vane_step.core.network.readings import readings
+from vane_step.core.network.state_reading import state_reading
 from vane_step.core.operation.budget import lifetimes
 
 
@@ -55,20 +53,7 @@ def _figure(design: Design, key: str, sense: str) -> tuple[str, str, float] | No
         return f"{name} lasts", "h", life.hours
     if "(" not in key:
         return None
-    text, _, state = key.partition("@")
-    wanted = probe(design, text)
-    found = readings(design)
-    group = found.of(state)
-    if not group:
-        names = list(dict.fromkeys(r.setting.name for r in found.all))
-        raise InputError(
-            f"{key} names no state." if not state else f"There is no state {state}.",
-            where=key,
-            value=state,
-            allowed="; ".join(names[:8]) or "none: say a source first",
-            next_step=f"Write {text}@{names[0]}." if names else "",
-        )
-    values = [v for r in group if not math.isnan(v := wanted.of_reading(r))]
+    wanted, state, values = state_reading(design, key)
     if not values:
         return None
     return f"{wanted.label} in {state}", wanted.unit, min(values) if sense == "at least" else max(values)

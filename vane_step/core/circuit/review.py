@@ -14,7 +14,6 @@ from vane_step.core.circuit.hazards import hazards
 from vane_step.core.circuit.lines import line_findings
 from vane_step.core.circuit.programming import programming_findings
 from vane_step.core.circuit.rails import is_lower_supply, taking_pins
-from vane_step.core.circuit.reasons import reason_findings
 from vane_step.core.circuit.sources import fed_nets, nets_before, source_findings
 from vane_step.core.circuit.stress import stress_findings
 from vane_step.core.circuit.variants import variant_findings
@@ -31,7 +30,7 @@ CIRCUIT = "the circuit"
 
 @derived("parts", "packages", "nets", "variants", "calculations", "brief", "texts")
 def review(design: Design) -> tuple[Finding, ...]:
-    """Review a circuit: open pins, lonely nets, fights, supplies, decoupling, values, ratings, reasons and variants."""
+    """Review a circuit: open pins, lonely nets, fights, supplies, decoupling, values, ratings and variants."""
     wired = Wiring(design)
     found = [
         *_open_pins(wired),
@@ -50,7 +49,6 @@ def review(design: Design) -> tuple[Finding, ...]:
         *converter_findings(wired),
         *contact_findings(wired),
         *programming_findings(wired),
-        *reason_findings(wired),
         *variant_findings(wired),
     ]
     return tuple(ordered(found))

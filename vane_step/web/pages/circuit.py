@@ -15,7 +15,6 @@ from vane_step.core.board.geometry.necks import copper_rule
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.placement.align import LINES, WAYS
 from vane_step.core.circuit.bearing import pin_says
-from vane_step.core.circuit.reasons import reasons, where_it_counts
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import AddPart, SetItem, Together, net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, Via, natural, pin_name, split_pin
@@ -25,6 +24,8 @@ from vane_step.core.parts.part import part_from
 from vane_step.core.patterns.packages import package as own_package
 from vane_step.core.power import trace
 from vane_step.core.power.formulas import FORMULAS
+from vane_step.core.reasons.calculations import reasons
+from vane_step.core.reasons.mentions import where_it_counts
 from vane_step.core.sheet.export import sheet_svg, sheets_pdf
 from vane_step.core.sheet.sheet import SHEET_WIDTH, sheet, sheet_names
 from vane_step.importers import connection_list, package_file, pin_file

@@ -5,11 +5,11 @@ from __future__ import annotations
 from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.circuit.blocks import SavedBlock, take_block
-from vane_step.core.circuit.reasons import bind
 from vane_step.core.controllers.choose import add_from
 from vane_step.core.design.edits import AddPart, Join, SetItem, SetNetRule, Single, Together, apply
 from vane_step.core.design.model import Board, Calculation, Design, Part, RuleSet
 from vane_step.core.errors import InputError
+from vane_step.core.reasons.calculations import bind
 
 HINTS = (
     "each 100 nF within 3 mm of its supply pin",

@@ -1,30 +1,28 @@
-"""Values that remember why: calculations bound to parts, what turned stale, and where a rail's voltage lives.
+"""Calculations bound to values of parts: what they come to now, and what no longer follows from them.
 
 The formulas are in ``core.power.formulas``; what accepting a result changes is an edit like any other.
 """
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
 from vane_step.core.circuit.electrics import forward_volts, value_of, volts
-from vane_step.core.circuit.wiring import Wiring
 from vane_step.core.derive import derived
 from vane_step.core.design.edits import SetItem, SetValue, Single, Together
-from vane_step.core.design.model import Calculation, Design, Net, Part, natural, pin_name
+from vane_step.core.design.model import Calculation, Design, Part, natural
+from vane_step.core.design.operation import OPERATION
 from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.core.finding import Finding, Place, Remedy, tell
+from vane_step.core.network.state_reading import is_reading, state_reading
 from vane_step.core.power.formulas import Formula, Quantity, formula
 from vane_step.core.quantity import format_value, parse_value, typed
 
 State = Literal["holds", "stale", "overruled", "broken"]
 SAME = 1e-6
-_VOLTAGE = re.compile(
-    r"(?<![\w.])\+?(\d{1,2})V(\d{1,2})?(?![\w])|(?<![\w.])(\d{1,2}(?:[.,]\d{1,2})?)\s?V(?![\w])"
-)
+# What the solver reads moves in its last digits with anything: an input of its moves when it differs by this share.
+READ = 2e-3
 
 
 @dataclass(frozen=True)
@@ -41,7 +39,8 @@ class Told:
         """Whether the input differs from what was accepted."""
         if self.now is None or self.was is None:
             return self.now is not self.was
-        return abs(self.now - self.was) > SAME * max(abs(self.now), abs(self.was))
+        share = READ if is_reading(self.text) else SAME
+        return abs(self.now - self.was) > share * max(abs(self.now), abs(self.was))
 
 
 @dataclass(frozen=True)
@@ -72,7 +71,9 @@ class Reason:
 
 
 def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
-    """Give what an input stands for: a rail, a part's value or parameter, another calculation's output, or a value.
+    """Give what an input stands for: a rail, a part's value or parameter, a calculation's output, a reading or a value.
+
+    A reading is what the circuit does in a state, ``I(U3.OUT)@pumping``, with its sources at their nominal voltages.
 
     What begins with a letter is a name and never a value: ``R16`` is a part, or one that is gone, and not 0.16 ohm.
 
@@ -88,6 +89,15 @@ def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
             where=text,
             next_step="Give one of them a value instead.",
         )
+    if is_reading(text):
+        _, _, values_read = state_reading(design, text)
+        if not values_read:
+            raise InputError(
+                f"Nothing holds {text} at a value.",
+                where=text,
+                next_step="Ask in a state in which something does.",
+            )
+        return values_read[0]
     if text == "ambient":
         return design.brief.ambient_c
     if (net := design.nets.get(text)) is not None:
@@ -117,7 +127,7 @@ def resolve(design: Design, text: str, unit: str = "", depth: int = 0) -> float:
         raise NotFound(
             f"There is no {name}.",
             where=text,
-            allowed="a rail, a part, a calculation's output or a value",
+            allowed="a rail, a part, a calculation's output, a reading such as V(3V3)@STATE, or a value",
             next_step="Give another input, or put it back.",
         )
     return parse_value(text, "input", unit)
@@ -165,7 +175,7 @@ def _read(
     return values, told, wrong
 
 
-@derived("parts", "nets", "calculations", "brief")
+@derived("parts", "nets", "calculations", *OPERATION)
 def reasons(design: Design) -> tuple[Reason, ...]:
     """Work every calculation of a design out anew and tell which values no longer follow from it."""
     return tuple(
@@ -275,122 +285,3 @@ def _accepting(reason: Reason) -> Iterator[Single]:
         yield SetValue(ref=value.ref, value=value.new)
     was = {t.quantity.key: t.now for t in reason.inputs if t.now is not None}
     yield SetItem(calculation=reason.calculation.model_copy(update={"was": was}))
-
-
-def reason_findings(wired: Wiring) -> Iterator[Finding]:
-    """Tell stale, overruled and broken calculations, and voltages that no rail has any more."""
-    for reason in reasons(wired.design):
-        found = reason.calculation
-        refs = tuple(dict.fromkeys(found.sets.values()))
-        place = Place(step="circuit", refs=refs)
-        source = f"{reason.formula.title}: {reason.formula.source}"
-        if reason.state == "stale":
-            yield tell(
-                "stale-value",
-                f"{found.id} no longer holds: {reason.says}",
-                len(reason.changes) or 1,
-                0,
-                place,
-                sense="at most",
-                unit="value" if len(reason.changes) < 2 else "values",
-                source=source,
-                remedy=Remedy(label="Apply the new values", ask=f"accept {found.id}"),
-            )
-        elif reason.state == "overruled":
-            yield tell(
-                "overruled",
-                f"{found.id} was {reason.says}",
-                len(reason.changes),
-                0,
-                place,
-                sense="at most",
-                source=source,
-                remedy=Remedy(label="Apply the calculated values", ask=f"accept {found.id}"),
-            )
-        elif reason.state == "broken":
-            text = f"{found.id} cannot be worked out: {reason.says}"
-            yield tell("broken-reason", text, 1, 0, place, sense="at most", source=source)
-    yield from _orphans(wired)
-
-
-def mentioned(text: str) -> list[float]:
-    """List the voltages a text names, as ``3V3`` or ``3.3 V``."""
-    found = []
-    for match in _VOLTAGE.finditer(text):
-        whole = match[1] if match[1] is not None else match[3].replace(",", ".")
-        found.append(float(f"{whole}.{match[2]}" if match[1] is not None and match[2] else whole))
-    return found
-
-
-def _texts(design: Design) -> Iterator[tuple[str, str, Place]]:
-    for text in design.texts.values():
-        yield f"text {text.id}", text.text, Place(step="board", x_nm=text.x_nm, y_nm=text.y_nm)
-    for part in design.parts.values():
-        if part.note:
-            yield f"note of {part.ref}", part.note, Place(step="circuit", refs=(part.ref,))
-
-
-def _orphans(wired: Wiring) -> Iterator[Finding]:
-    """Texts and notes that name a voltage which no rail has."""
-    rails = sorted({v for n in wired.nets.values() if (v := volts(n)) is not None})
-    if not rails:
-        return
-    for what, text, place in _texts(wired.design):
-        for value in mentioned(text):
-            if all(abs(value - rail) > 0.05 for rail in rails):
-                known = ", ".join(f"{r:g} V" for r in rails)
-                yield tell(
-                    "old-voltage",
-                    f"The {what} says “{text[:60]}”: no rail has {value:g} V",
-                    value,
-                    min(rails, key=lambda rail: abs(rail - value)),
-                    place,
-                    level="note",
-                    source=f"the rails: {known}",
-                )
-
-
-@dataclass(frozen=True)
-class Trace:
-    """A place where a rail's voltage counts: what it is, and why."""
-
-    where: str
-    why: str
-
-
-def where_it_counts(design: Design, name: str) -> list[Trace]:
-    """List every place that depends on a rail's voltage: calculations, dividers, pull-ups, ratings, texts, needs."""
-    net = design.nets.get(name)
-    rail = volts(net) if net else None
-    found = [
-        Trace(c.id, f"{formula(c.formula).title} uses it")
-        for c in design.calculations.values()
-        if name in c.inputs.values()
-    ]
-    if net is not None:
-        found += list(_on_rail(design, net))
-    if rail is not None:
-        for what, text, _ in _texts(design):
-            if any(abs(v - rail) < 0.05 for v in mentioned(text)):
-                found.append(Trace(what, f"says “{text[:60]}”"))
-        for need in design.requirements.values():
-            if need.about == name or any(abs(v - rail) < 0.05 for v in mentioned(need.text)):
-                found.append(Trace(need.id, f"requires “{need.text[:60]}”"))
-    return found
-
-
-def _on_rail(design: Design, net: Net) -> Iterator[Trace]:
-    for part, pin in design.pins_on(net.name):
-        others = [
-            design.nets[n]
-            for p in part.pins
-            if p.number != pin.number and (n := design.net_of(pin_name(part.ref, p.number))) is not None
-        ]
-        if part.kind == "resistor" and others:
-            what = "divides or discharges it" if others[0].role == "ground" else f"pulls {others[0].name} up"
-            yield Trace(part.ref, what)
-        rating = next(
-            (k for k in ("vmax_v", "vr_v", "vds_v", "vin_max_v", "supply_max_v") if k in part.params), None
-        )
-        if rating:
-            yield Trace(part.ref, f"is rated {part.params[rating]:g} V")
