@@ -12,6 +12,8 @@ from vane_step.core.network.build import JOIN_OHM, Build, Pins, model
 # Drop of a fuse at its rating (rule of thumb: 0.1 V), and resistance of a closed contact.
 FUSE_V: Final = 0.1
 KELVIN: Final = 273.15
+# Series resistance of a capacitor where none is known (rule of thumb): with poles, and without.
+ESR_POLAR_OHM, ESR_OHM = 0.2, 0.01
 # A light-dependent resistor in the dark against its value in light (rule of thumb).
 DARK: Final = 50.0
 
@@ -59,7 +61,7 @@ def thermistor(build: Build, part: Part, pins: Pins) -> str | None:
 
 @model(10)
 def capacitor(build: Build, part: Part, pins: Pins) -> str | None:
-    """A capacitor with its series resistance; nothing flows in it once all is steady."""
+    """A capacitor with its series resistance; nothing flows in it once all is steady, and most while it is empty."""
     if part.kind not in ("capacitor", "polar-capacitor") or len(part.pins) != 2:
         return None
     farad = build.value(part, "c_f")
@@ -68,6 +70,10 @@ def capacitor(build: Build, part: Part, pins: Pins) -> str | None:
         return "none"
     a, b = build.ends(part)
     farad = build.vary(part, "c_f", farad, part.params.get("tolerance_pct"))
+    if build.setting.empty:
+        usual = ESR_POLAR_OHM if part.kind == "polar-capacitor" else ESR_OHM
+        build.circuit.resistor(a, b, max(part.params.get("esr_ohm", usual), JOIN_OHM))
+        return "capacitor that is empty"
     build.circuit.capacitor(a, b, farad, part.params.get("esr_ohm", 0.0))
     return "capacitor"
 

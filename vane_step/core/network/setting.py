@@ -30,6 +30,9 @@ class Setting:
         Where in their range sources are: ``low``, ``nominal`` or ``high``.
     said
         Whether somebody named it.
+    empty
+        The moment after the sources were connected: capacitors hold nothing yet and take what their series resistance
+        lets them.
     """
 
     name: str
@@ -39,6 +42,7 @@ class Setting:
     variant: str = ""
     at: str = "nominal"
     said: bool = False
+    empty: bool = False
 
     def told(self) -> str:
         """Say what is set, in one line."""

@@ -9,6 +9,7 @@ from vane_step.core.memo import MEMO
 from vane_step.core.network.readings import circuit_key, readings
 from vane_step.core.operation.bearing import bearing
 from vane_step.core.operation.feeds import feeds, unknown
+from vane_step.core.operation.inrush import inrush
 from vane_step.core.operation.pins import pins
 from vane_step.core.operation.rails import rails
 from vane_step.core.operation.worst import Worst
@@ -22,6 +23,6 @@ def power_findings(design: Design) -> tuple[Finding, ...]:
         return known
     worst = Worst(design, readings(design))
     found = unknown(worst)
-    for rule in (feeds, rails, bearing, pins):
+    for rule in (feeds, rails, bearing, pins, inrush):
         rule(worst)
     return MEMO.put(key, (*found, *worst.findings()), like="power-findings")  # type: ignore[no-any-return]

@@ -15,6 +15,8 @@ from vane_step.core.operation.worst import Worst
 # milliamperes).
 CLAMP_LOOK_A, CLAMP_STOP_A = 2e-4, 2e-3
 ABOVE_V: Final = 0.35
+# From this over its supply an input reads its end and no more.
+BEYOND_V: Final = 0.1
 # From this voltage at its drain on a transistor switches something.
 LIVE_V: Final = 0.5
 # What runs at a quarter of its most before firmware does is on; what is under a twentieth in some mode is switched.
@@ -84,6 +86,7 @@ def _clamped(worst: Worst, state: Reading, part: Part) -> None:
             continue
         amps = state.amps.get(name, 0.0)
         above, below = at - top, -at
+        _beyond(worst, state, part, name, at, top, needs)
         if above > ABOVE_V and amps > CLAMP_LOOK_A:
             dead = top < needs
             text = (
@@ -115,6 +118,25 @@ def _clamped(worst: Worst, state: Reading, part: Part) -> None:
             level="stop" if abs(amps) > CLAMP_STOP_A else "look",
             place=Place.of_pins(name, net=net),
         )
+
+
+def _beyond(worst: Worst, state: Reading, part: Part, name: str, at: float, top: float, needs: float) -> None:
+    """A divider or a pull-up that goes beyond what the input reads, with too little current to harm it."""
+    if top < needs or at - top <= BEYOND_V or not 1e-7 < state.amps.get(name, 0.0) <= CLAMP_LOOK_A:
+        return
+    net = worst.design.net_of(name)
+    text = f"{name} of {worst.part(part.ref)} reads no more than its supply of {top:.2f} V, and {net} wants {at:.2f} V"
+    worst.note(
+        "input-beyond",
+        name,
+        state,
+        text,
+        at,
+        top,
+        badness=at - top,
+        level="look",
+        place=Place.of_pins(name, net=net),
+    )
 
 
 def _early(worst: Worst) -> None:
