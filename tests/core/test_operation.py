@@ -163,7 +163,13 @@ FAULTS: tuple[tuple[str, tuple[str, ...], str, str], ...] = (
     (FROST, ("swap R15 QR-16-56K",), "input-beyond", "high end"),
     (
         FROST,
-        ("add C99 470u 16V", "join C99.1 BATT_F", "join C99.2 GND", "rating C99 esr_ohm=0.05"),
+        (
+            "add C99 470u 16V",
+            "join C99.1 BATT_F",
+            "join C99.2 GND",
+            "rating C99 esr_ohm=0.05",
+            "rating F1 i_a=0.5",
+        ),
         "inrush-fuse",
         "frost",
     ),
