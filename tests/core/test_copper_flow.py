@@ -12,6 +12,7 @@ from vane_step.core.board.copper import copper_flow
 from vane_step.core.board.copper.connectivity import net_copper
 from vane_step.core.board.copper.copper_flow import CopperNet
 from vane_step.core.board.copper.cut_currents import CutCurrents
+from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.design.model import Design, Pour
 from vane_step.core.operation.hot_copper import copper_findings
 from vane_step.core.power.trace import rise_k, via_barrel_mm2
@@ -138,9 +139,8 @@ class MostThatCanPass(unittest.TestCase):
         for seed in range(25):
             d, limits = scrawl(seed)
             luck, claim = random.Random(seed), 5.0
-            with patch("vane_step.core.board.copper.cut_currents.pin_limits", lambda design, k=limits: k):
-                copper = net_copper(d)["VIN"]
-                cuts = CutCurrents(d, "VIN", copper, claim)
+            copper = net_copper(d)["VIN"]
+            cuts = CutCurrents(limits, pour_pieces(d), copper, claim)
             items = copper.items
             most: dict[str, float] = {}
             for item in items:

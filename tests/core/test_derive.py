@@ -122,21 +122,20 @@ class Keeping(unittest.TestCase):
 
     def test_never_stale(self) -> None:
         """After every kind of change, the kept findings are those computed afresh."""
-        d = demo(FROST)
-        place = d.parts["C8"].place
-        assert place is not None
-        for text in (
-            "lift PUMP",
-            "width PUMP 3A",
-            "hole 20 20 3",
-            'text "X" 30 30',
-            "pour GND front",
-            "rules four-layer-house 4",
-            "outline 70x56",
-            "role GND signal",
-            "turn U1",
-            "move H1 9 9",
-            "remove ground",
+        frost, beeper = demo(FROST), demo(BEEPER)
+        for d, text in (
+            (frost, "lift PUMP"),
+            (frost, "width PUMP 3A"),
+            (frost, "load LAMP 12V GND 1A"),
+            (frost, "rules four-layer-house 4"),
+            (frost, "turn U1"),
+            (frost, "remove ground"),
+            (beeper, "hole 20 20 3"),
+            (beeper, 'text "X" 30 30'),
+            (beeper, "pour GND back"),
+            (beeper, "outline 70x56"),
+            (beeper, "role GND signal"),
+            (beeper, "source CELL VCC GND 3V 50ohm"),
         ):
             edit = ask(d, text, resources()).edit
             assert edit is not None
@@ -152,7 +151,7 @@ class AtTheSameTime(unittest.TestCase):
     def test_nobody_waits_in_a_circle(self) -> None:
         """One works on findings while another asks for the same geometry of another design: both come to their end."""
         frost, beeper = demo(FROST), demo(BEEPER)
-        for _ in range(12):
+        for _ in range(4):
             forget()
             with ThreadPoolExecutor(2) as pool:
                 # The one holds the lock from the beginning, the other comes to it from within a property.

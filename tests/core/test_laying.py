@@ -138,7 +138,7 @@ class Relaying(unittest.TestCase):
     def test_said(self) -> None:
         """The same by sentences, with what they refuse."""
         d = demo(FROST)
-        self.assertGreater(len(said(d, "widen GND 0.6mm").tracks), len(d.tracks))
+        self.assertGreater(len(said(d, "widen 3V3 0.8mm").tracks), len(d.tracks))
         for sentence in ("widen GND 0.1mm", "widen NOSUCH", "route R9.2 R9.1"):
             with self.assertRaises(VaneStepError):
                 said(d, sentence)

@@ -37,7 +37,7 @@ DEMOS: dict[str, Callable[[], Design]] = {
     "6-comb-blade": comb_blade,
 }
 AFTERWARDS = {
-    "1-frost-sentinel": ("vias 12V", "centre all", "stitch GND 8"),
+    "1-frost-sentinel": ("vias 12V", "centre all"),
     "2-seedling-thirst-beeper": ("centre all",),
     "3-packing-bench-panel": ("centre all",),
     "4-cider-press-logger": ("centre all", "stitch GND 6"),

@@ -217,7 +217,7 @@ def frost_sentinel() -> Design:
         outline=rectangle(80, 56), corner_radius_nm=nm(3), copper_layers=2, rules=rule_set("standard-house")
     )
     wide = {
-        "GND": power_net("GND", "ground", 0.6, neck=(0.25, 3.0), least=0.4),
+        "GND": power_net("GND", "ground", 2.3, neck=(0.25, 3.0), least=0.4),
         "12V": power_net("12V", "supply", 2.3, neck=(0.4, 3.0)),
         "BATT": power_net("BATT", "supply", 2.3),
         "BATT_F": power_net("BATT_F", "supply", 2.3),
@@ -246,10 +246,7 @@ def frost_sentinel() -> Design:
             id="made", text="FERNHOLLOW ORCHARD", x_nm=nm(61.0), y_nm=nm(44.8), height_nm=nm(1.2)
         ),
     }
-    pours = {
-        "ground": Pour(id="ground", net="GND", layer="back"),
-        "front": Pour(id="front", net="GND", layer="front"),
-    }
+    pours = {"ground": Pour(id="ground", net="GND", layer="back")}
     design = design.replaced(holes=holes, texts=texts, pours=pours)
     return said(
         design, *FROST_NUMBERS, "brief ambient 40", *FROST_REASONS, *FROST_NEEDS, "assign U1", *FROST_POWER

@@ -11,6 +11,7 @@ from vane_step.core.board.drc.layout import Layout
 from vane_step.core.brief.state_figures import state_figure
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Requirement, natural
+from vane_step.core.design.operation import OPERATION
 from vane_step.core.errors import InputError
 from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.patterns.skills import is_through_hole
@@ -54,8 +55,8 @@ class Evidence:
     "pours",
     "holes",
     "calculations",
-    "brief",
     "texts",
+    *OPERATION,
 )
 def known_figures(design: Design) -> dict[str, Figure]:
     """Give every figure of a design by key: board, parts, links, currents of nets, results of calculations."""

@@ -7,11 +7,15 @@ import math
 from dataclasses import dataclass
 from typing import Final
 
-from vane_step.core.board.copper.connectivity import net_copper
+import shapely
+
+from vane_step.core.board.copper.connectivity import NetCopper, net_copper
 from vane_step.core.board.copper.copper_flow import CopperNet
+from vane_step.core.board.copper.cut_currents import CutCurrents
 from vane_step.core.board.copper.flows import CopperCurrents, PieceFlow
-from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
 from vane_step.core.board.drc.track_heat import copper_on
+from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design, Layer, natural
 from vane_step.core.errors import NotFound
 from vane_step.core.memo import MEMO
@@ -21,6 +25,8 @@ from vane_step.core.power import trace
 # Rise that is allowed where nobody said another, and from which it is a stop; currents under this heat nothing.
 RISE_LOOK_K, RISE_STOP_K = 10.0, 40.0
 LEAST_A: Final = 0.1
+# Cells of a net's pours where all nets of a board are looked at after every edit.
+POUR_CELLS: Final = 14_000
 # The chart of IPC-2221 ends there.
 MOST_A: Final = 35.0
 
@@ -89,7 +95,7 @@ def copper_mark(design: Design, net: str) -> str:
     for item in copper.items if copper is not None else ():
         mark.update(f"{item.kind}|{item.id}|{item.layers}|{item.radius_mm}|{item.drill_mm}".encode())
         mark.update(item.spine.wkb)
-    for poured in pour_pieces(design) if any(p.net == net for p in design.pours.values()) else ():
+    for poured in pour_pieces(design) if _is_poured(design, net) else ():
         if poured.net == net:
             mark.update(poured.layer.encode())
             for piece in poured.pieces:
@@ -98,7 +104,7 @@ def copper_mark(design: Design, net: str) -> str:
 
 
 def _solved(design: Design, net: str, state: Reading, amps: float) -> NetCurrents:
-    found = CopperNet(design, net).solve(taken(design, net, state))
+    found = CopperNet(design, net, most_cells=POUR_CELLS).solve(taken(design, net, state))
     hottest, rise, seconds = None, 0.0, _pulse_s(design, state, amps)
     for piece in found.pieces:
         if piece.amps < 1e-3:
@@ -150,11 +156,47 @@ def too_warm(design: Design, net: str) -> NetCurrents | None:
     copper = net_copper(design).get(net)
     tracks = [i for i in copper.items if i.kind == "track"] if copper is not None else []
     narrow = [t for t in tracks if t.width_mm < _wanted_mm(design, t.layers[0], worst[1], limit) - 1e-6]
-    # With all of it in each piece nothing would be too warm: what flows where need not be known.
-    if not narrow:
+    # With all that can come to each piece nothing would be too warm: what flows where need not be known.
+    if copper is None or not narrow or not _may_be_warm(design, net, copper, narrow, worst, limit):
         return None
     found = net_currents(design, net)
     return found if found is not None and found.hottest is not None and found.rise_k > limit else None
+
+
+def _may_be_warm(
+    design: Design,
+    net: str,
+    copper: NetCopper,
+    narrow: list[CopperItem],
+    worst: tuple[Reading, float],
+    limit_k: float,
+) -> bool:
+    """Whether any of some narrow tracks outside of pours may carry too much, by what the pins on its sides take."""
+    pours = [p for p in pour_pieces(design) if p.net == net] if _is_poured(design, net) else []
+    amps = {pin: abs(a) for pin, a in taken(design, net, worst[0]).items()}
+    cuts = CutCurrents(amps, pours, copper, worst[1])
+    for track in narrow:
+        most = min(cuts.most_a([track]), MOST_A)
+        um, where = copper_on(design, track.layers[0])
+        if trace.rise_k(track.width_mm, most, um, where) > limit_k and not _within(track, pours):
+            return True
+    return False
+
+
+def _within(track: CopperItem, pours: list[PouredCopper]) -> bool:
+    """Whether a track lies in pours of its net, whose copper it then is."""
+    rest = track.spine
+    for poured in pours:
+        if poured.layer in track.layers:
+            for piece in poured.pieces:
+                shapely.prepare(piece)
+                if piece.intersects(rest):
+                    rest = rest.difference(piece)
+    return bool(rest.length < 0.05)
+
+
+def _is_poured(design: Design, net: str) -> bool:
+    return any(p.net == net for p in design.pours.values())
 
 
 def allowed_k(design: Design, net: str) -> float:

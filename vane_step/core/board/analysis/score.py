@@ -19,6 +19,7 @@ from vane_step.core.board.geometry.shapes import copper_items, courtyards, outli
 from vane_step.core.circuit.bypass import is_connector
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
+from vane_step.core.design.operation import OPERATION
 from vane_step.core.order.board_price import Step, price_step
 
 # What a crossing of two straight links costs, in mm: about a pair of vias.
@@ -115,7 +116,9 @@ class Figure:
     digits: int = 0
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(
+    "parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts", *OPERATION
+)
 def scoreboard(design: Design) -> tuple[Figure, ...]:
     """Give the figures a layout is judged by, most pressing first."""
     numbers = figures(design)

@@ -17,7 +17,7 @@ import numpy as np
 import shapely
 from scipy.sparse import coo_matrix, csc_matrix, csgraph
 from scipy.sparse.linalg import SuperLU, splu
-from shapely.geometry import Point
+from shapely.geometry import LineString, Point
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
@@ -48,10 +48,13 @@ class CopperNet:
     ----------
     celsius
         Temperature of the copper.
+    most_cells
+        How many cells its pours are made of at most.
     """
 
-    def __init__(self, design: Design, net: str, celsius: float = 20.0) -> None:
+    def __init__(self, design: Design, net: str, celsius: float = 20.0, most_cells: int = MOST_CELLS) -> None:
         self.design, self.net, self.celsius = design, net, celsius
+        self.most_cells = most_cells
         copper = net_copper(design).get(net)
         items = copper.items if copper is not None else ()
         self.items = [i for i in items if i.kind in ("pad", "via", "jumper", "track")]
@@ -109,7 +112,7 @@ class CopperNet:
             ]
             if shapes:
                 copper_of[layer] = shapely.union_all(shapes)
-        side = max(CELL_MM, math.sqrt(sum(c.area for c in copper_of.values()) / MOST_CELLS))
+        side = max(CELL_MM, math.sqrt(sum(c.area for c in copper_of.values()) / self.most_cells))
         for name, copper in copper_of.items():
             shapely.prepare(copper)
             low = np.array(copper.bounds[:2]) - side / 2
@@ -249,7 +252,11 @@ class CopperNet:
                 places.append((at, node))
         if sheet is not None:
             # Where it runs in the pour its copper is the pour's: only what lies outside is a piece of its own.
-            inside = track.spine.intersection(sheet[0])
+            whole = sheet[0].contains(track.spine)
+            apart = not whole and not sheet[0].intersects(track.spine)
+            about = None if whole or apart else shapely.clip_by_rect(sheet[0], *track.spine.buffer(1).bounds)
+            inside = track.spine if about is None else track.spine.intersection(about)
+            inside = LineString() if apart else inside
             for part in shapely.get_parts(inside):
                 if part.length < TOUCH_MM:
                     continue

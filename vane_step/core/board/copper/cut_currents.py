@@ -9,7 +9,7 @@ the net carries elsewhere. Around a loop nothing is known of the share of each w
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 import shapely
@@ -17,11 +17,9 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from vane_step.core.board.copper.connectivity import NetCopper
-from vane_step.core.board.copper.pour_fill import pour_pieces
+from vane_step.core.board.copper.pour_fill import PouredCopper
 from vane_step.core.board.geometry.copper_table import TOUCH_MM
 from vane_step.core.board.geometry.shapes import CopperItem
-from vane_step.core.design.model import Design
-from vane_step.core.network.pin_limits import pin_limits
 
 # Laws of heat have no answer at zero: a piece that leads nowhere counts as carrying this.
 LEAST_A = 1e-3
@@ -32,19 +30,23 @@ class CutCurrents:
 
     Parameters
     ----------
-    design
-        The design.
-    net, copper
-        The net and its copper, whose pieces are asked for.
+    limits
+        What pins can pass at most, see ``pin_limits``.
+    pours
+        The pours of the net.
+    copper
+        Its copper, whose pieces are asked for.
     claim_a
         The current said of the net.
     """
 
-    def __init__(self, design: Design, net: str, copper: NetCopper, claim_a: float) -> None:
+    def __init__(
+        self, limits: Mapping[str, float], pours: Sequence[PouredCopper], copper: NetCopper, claim_a: float
+    ) -> None:
         self.claim_a = claim_a
         self.items: Sequence[CopperItem] = copper.items
         self._places = {id(item): k for k, item in enumerate(self.items)}
-        known = pin_limits(design)
+        known = limits
         self._limit = np.array(
             [
                 0.0
@@ -55,7 +57,7 @@ class CutCurrents:
                 for i in self.items
             ]
         )
-        poured = [(p.layer, q) for p in pour_pieces(design) if p.net == net for q in p.pieces]
+        poured = [(p.layer, q) for p in pours for q in p.pieces]
         self.count = len(self.items) + len(poured)
         self._limit = np.concatenate([self._limit, np.zeros(len(poured))])
         spines = np.array([i.spine for i in self.items], dtype=object)
@@ -123,29 +125,37 @@ class CutCurrents:
             layers = [set(self._layers_of(k)) for k in beside.tolist()]
             return not set.intersection(*layers)
         track = cut[0]
-        low, high, widest = math.inf, 0.0, 0.0
-        for k in beside.tolist():
-            other = self.items[k].spine if k < len(self.items) else self._pours[k - len(self.items)][1]
-            reach = track.radius_mm + (self.items[k].radius_mm if k < len(self.items) else 0.0) + TOUCH_MM
-            widest = max(widest, reach)
-            within = track.spine.intersection(other.buffer(reach))
+        shapes = [
+            self.items[k].spine if k < len(self.items) else self._pours[k - len(self.items)][1]
+            for k in beside.tolist()
+        ]
+        radius = [self.items[k].radius_mm if k < len(self.items) else 0.0 for k in beside.tolist()]
+        reach = np.array(radius) + track.radius_mm + TOUCH_MM
+        # Mostly all of it is at one end.
+        for end in (0, -1):
+            if shapely.dwithin(shapely.get_point(track.spine, end), shapes, reach).all():
+                return False
+        low, high = math.inf, 0.0
+        for shape, far in zip(shapes, reach.tolist(), strict=True):
+            within = track.spine.intersection(shape.buffer(far))
             for at in shapely.get_coordinates(within).tolist():
                 along = float(track.spine.project(shapely.Point(at)))
                 low, high = min(low, along), max(high, along)
-        return high - low > 2 * widest + TOUCH_MM
+        return high - low > 2 * float(reach.max()) + TOUCH_MM
 
     def _layers_of(self, k: int) -> tuple[str, ...]:
         return self.items[k].layers if k < len(self.items) else (self._pours[k - len(self.items)][0],)
 
 
-def limits_on(design: Design, copper: NetCopper) -> tuple[float | None, ...]:
+def limits_on(limits: Mapping[str, float], copper: NetCopper) -> tuple[float | None, ...]:
     """Give what the pin of each pad of a net can pass at most, none where that is not known."""
-    known = pin_limits(design)
-    return tuple(known.get(i.id) for i in copper.items if i.kind == "pad")
+    return tuple(limits.get(i.id) for i in copper.items if i.kind == "pad")
 
 
-def of_net(design: Design, net: str, copper: NetCopper | None, claim_a: float) -> CutCurrents | None:
+def cuts_of(
+    limits: Mapping[str, float], pours: Sequence[PouredCopper], copper: NetCopper, claim_a: float
+) -> CutCurrents | None:
     """Give what bounds the current in pieces of a net; none where nothing does."""
-    if copper is None or not any(a is not None and a < claim_a for a in limits_on(design, copper)):
+    if not any(a is not None and a < claim_a for a in limits_on(limits, copper)):
         return None
-    return CutCurrents(design, net, copper, claim_a)
+    return CutCurrents(limits, pours, copper, claim_a)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 from shapely.geometry import Polygon
 from shapely.strtree import STRtree
@@ -10,6 +12,7 @@ from vane_step.core.board.copper import connectivity, figures, pour_fill
 from vane_step.core.board.geometry import bypass_distance, copper_table, shapes
 from vane_step.core.design.model import Design, RuleSet
 from vane_step.core.lazy import lazy
+from vane_step.core.network.pin_limits import pin_limits
 
 
 class Layout:
@@ -48,6 +51,11 @@ class Layout:
     def touching(self) -> tuple[copper_table.Columns, np.ndarray, np.ndarray, np.ndarray]:
         """Columns, and the pairs of pieces that touch (n, n) with how deep."""
         return copper_table.touching_pairs(self.design)
+
+    @lazy
+    def pin_limits(self) -> Mapping[str, float]:
+        """The most current that can pass each pin of which that is known."""
+        return pin_limits(self.design)
 
     @lazy
     def joined(self) -> connectivity.Connectivity:

@@ -13,13 +13,14 @@ from scipy.sparse.csgraph import connected_components
 from shapely.geometry import LineString
 
 from vane_step.core.board.copper.connectivity import NetCopper, net_copper
-from vane_step.core.board.copper.cut_currents import CutCurrents, of_net
+from vane_step.core.board.copper.cut_currents import CutCurrents, cuts_of
 from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
 from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, bare_of, necks_among
 from vane_step.core.board.geometry.necks import MOST_MM, TIMES, copper_rule
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design, NetRule
 from vane_step.core.finding import Finding, Place, Remedy, tell
+from vane_step.core.network.pin_limits import pin_limits
 from vane_step.core.power import trace
 from vane_step.core.quantity import format_value, nm
 
@@ -304,7 +305,7 @@ def warmest(design: Design, net: str) -> tuple[float, bool] | None:
     if rule.current is None or copper is None or not pieces:
         return None
     necks = necks_among(rule, pieces, [i for i in copper.items if i.kind == "pad"])
-    cuts = of_net(design, net, copper, rule.current.current_a)
+    cuts = cuts_of(pin_limits(design), pours_of(design, net), copper, rule.current.current_a)
     warm = _warm(design, rule, copper, necks, pours_of(design, net), cuts)
     limit = rule.current.rise_k * (1 + 1e-9)
     found = [(h.rise_k, h.rise_k > limit) for h in _rises(design, rule, warm.tracks, cuts)]
@@ -321,7 +322,7 @@ def hottest(design: Design) -> tuple[str, float] | None:
         if net is not None and rule.current is not None:
             pieces, pads = ([i for i in copper.items if i.kind == kind] for kind in ("track", "pad"))
             necks = necks_among(rule, pieces, pads)
-            cuts = of_net(design, net, copper, rule.current.current_a)
+            cuts = cuts_of(pin_limits(design), pours_of(design, net), copper, rule.current.current_a)
             tracks = _warm(design, rule, copper, necks, pours_of(design, net), cuts).tracks
             found += [(h.rise_k, net) for h in _rises(design, rule, tracks, cuts)]
     return (max(found)[1], max(found)[0]) if found else None

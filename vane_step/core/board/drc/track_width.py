@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from vane_step.core.board.copper.connectivity import NetCopper
-from vane_step.core.board.copper.cut_currents import CutCurrents, limits_on, of_net
+from vane_step.core.board.copper.cut_currents import CutCurrents, cuts_of, limits_on
 from vane_step.core.board.copper.pour_fill import PouredCopper
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, covered, necks_among
-from vane_step.core.board.drc.track_heat import copper_on, current_findings, pours_of
+from vane_step.core.board.drc.track_heat import copper_on, current_findings
 from vane_step.core.board.geometry.necks import copper_rules
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design, NetRule
@@ -26,19 +26,20 @@ def width_findings(laid: Layout) -> Iterator[Finding]:
     """Hold every track against least width, its net's width, its necks and its net's current."""
     maker = laid.design.board.mark()
     rules = copper_rules(laid.design)
+    poured = {p.net for p in laid.design.pours.values()}
     for net, copper in laid.net_copper.items():
         if net is None:
             continue
         rule = rules.get(net) or laid.design.rule_of(net)
         known = _of_net.get(id(copper))
-        pours = pours_of(laid.design, net) if rule.current else ()
-        bounds = limits_on(laid.design, copper) if rule.current else ()
+        pours = tuple(p for p in laid.poured if p.net == net) if rule.current and net in poured else ()
+        bounds = limits_on(laid.pin_limits, copper) if rule.current else ()
         state = (net, maker, rule, tuple(map(id, pours)), bounds)
         if known is None or known[1] is not copper or known[2] != state:
             pieces = [i for i in copper.items if i.kind == "track"]
             pads = [i for i in copper.items if i.kind == "pad"]
             necks = necks_among(rule, pieces, pads)
-            cuts = of_net(laid.design, net, copper, rule.current.current_a) if rule.current else None
+            cuts = cuts_of(laid.pin_limits, pours, copper, rule.current.current_a) if rule.current else None
             found = [*_net_widths(laid.design, net, rule, pieces, necks, cuts)]
             found += (
                 current_findings(laid.design, net, rule, copper, necks, pours, cuts)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from vane_step.core.board.copper.cut_currents import of_net
+from vane_step.core.board.copper.cut_currents import cuts_of
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.design.model import CurrentNeed, Design, Via
 from vane_step.core.finding import Finding, Place, Remedy, tell
@@ -76,8 +76,8 @@ def _weak(
     if amps >= need.current_a * (1 - 1e-9):
         return None
     copper = laid.net_copper.get(net)
-    cuts = of_net(laid.design, net, copper, need.current_a)
     passes = need.current_a
+    cuts = cuts_of(laid.pin_limits, (), copper, passes) if copper is not None else None
     if cuts is not None and copper is not None:
         ids = {v.id for v in group}
         passes = cuts.most_a([i for i in copper.items if i.kind == "via" and i.id in ids])

@@ -47,7 +47,7 @@ document.addEventListener("input", (e) => {
   const ends = [...slider.querySelectorAll("input")].map((i) => Number(i.value)).sort((a, b) => a - b);
   slider.querySelector("output").textContent = ends.map((k) => steps[k]).join(" – ");
 });
-document.addEventListener("htmx:afterSwap", () => {
+document.addEventListener("htmx:after:swap", () => {
   for (const box of document.querySelectorAll("[data-compare]"))
     box.checked = compared.has(box.dataset.compare);
 });
