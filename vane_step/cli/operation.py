@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
-import math
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Annotated, Any
@@ -17,6 +14,7 @@ from vane_step.cli.files import load
 from vane_step.core.board.analysis.copper_currents import all_currents, net_currents
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, NotFound
+from vane_step.core.network.curve_files import curve_csv, curve_json
 from vane_step.core.network.probe import probes
 from vane_step.core.network.readings import Reading, readings
 from vane_step.core.network.setting import Setting
@@ -361,35 +359,6 @@ def spread_(
     print(
         f"{boards} boards by seed {seed}, figures evenly spread within their tolerances; {unsettled} did not settle"
     )
-
-
-def curve_csv(curve: Curve) -> str:
-    """Write a curve as CSV: a head with units, then rows."""
-    out = io.StringIO()
-    rows = csv.writer(out, lineterminator="\n")
-    rows.writerow(
-        [
-            f"{curve.title} ({curve.unit})",
-            *(f"{n} ({u})" for n, u in zip(curve.labels, curve.units, strict=True)),
-        ]
-    )
-    for x, y in zip(curve.x, curve.y, strict=True):
-        rows.writerow([f"{float(x):.9g}", *("" if math.isnan(v) else f"{float(v):.9g}" for v in y)])
-    return out.getvalue()
-
-
-def curve_json(curve: Curve) -> dict[str, Any]:
-    """Give a curve as plain data."""
-    return {
-        "title": curve.title,
-        "unit": curve.unit,
-        "x": [float(v) for v in curve.x],
-        "curves": {
-            label: {"unit": unit, "y": [None if math.isnan(v) else float(v) for v in column]}
-            for label, unit, column in zip(curve.labels, curve.units, curve.y.T, strict=True)
-        },
-        "notes": list(curve.notes),
-    }
 
 
 def _put_out(curve: Curve, to_csv: Path | None, as_json: bool) -> None:

@@ -19,7 +19,7 @@ from vane_step.core.solve.devices import Array
 from vane_step.core.solve.operating import OperatingPoint, operating_point
 from vane_step.core.solve.response import decades, response
 from vane_step.core.solve.system import System
-from vane_step.core.solve.wave import wave
+from vane_step.core.solve.wave import MOST_STEPS, wave
 
 MOST_POINTS = 2000
 
@@ -205,6 +205,7 @@ def wave_form(
     before: Setting | None = None,
     *,
     empty: bool = False,
+    most_steps: int = MOST_STEPS,
 ) -> Curve:
     """Follow a design through time: after power comes on, or after it went from one state to another.
 
@@ -216,6 +217,13 @@ def wave_form(
         The state it was at rest in before; its capacitors and coils keep what they held.
     empty
         Whether all capacitors are empty at the beginning, as at power-up.
+    most_steps
+        After how many steps it is given up.
+
+    Raises
+    ------
+    InputError
+        When it begins at no rest, or needs too many or too short steps.
     """
     build, _ = build_of(design, setting)
     system = System(build.circuit)
@@ -225,7 +233,7 @@ def wave_form(
         if not rest.settled:
             raise InputError("The state it begins in comes to no rest.", where=(before or setting).name)
         start = rest.point if before is None else _carried(build, system, rest)
-    found = wave(build.circuit, seconds, start, system=system)
+    found = wave(build.circuit, seconds, start, system=system, most_steps=most_steps)
     rows = []
     for x, rate in zip(found.x, found.rate, strict=True):
         rows.append([_read(build, system, x, rate, p) for p in probes])

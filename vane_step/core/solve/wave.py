@@ -54,6 +54,7 @@ def wave(
     tolerance: float = 2e-5,
     longest_s: float | None = None,
     system: System | None = None,
+    most_steps: int = MOST_STEPS,
 ) -> Wave:
     """Follow a circuit through time.
 
@@ -70,21 +71,30 @@ def wave(
     tolerance
         Error of a step as a share of the largest charge or flux of its kind so far.
 
+    most_steps
+        After how many steps it is given up.
+
     Raises
     ------
     InputError
-        When steps become so short that the time would not be reached, with the time it came to.
+        When steps become so short or so many that the time would not be reached, with the time it came to.
     """
-    run = _Run(circuit, system or System(circuit), until_s, tolerance, longest_s)
+    run = _Run(circuit, system or System(circuit), until_s, tolerance, longest_s, most_steps)
     return run.go(start, sorted({b for b in breaks if 0 < b < until_s} | {until_s}))
 
 
 class _Run:
     def __init__(
-        self, circuit: Circuit, system: System, until_s: float, tolerance: float, longest_s: float | None
+        self,
+        circuit: Circuit,
+        system: System,
+        until_s: float,
+        tolerance: float,
+        longest_s: float | None,
+        most_steps: int,
     ) -> None:
         self.circuit, self.system, self.until = circuit, system, until_s
-        self.tolerance = tolerance
+        self.tolerance, self.most_steps = tolerance, most_steps
         self.longest = min(longest_s or until_s / 50, until_s / 20)
         self.shortest = until_s * 1e-12
         self.q = system.storing_full if system.dense else system.storing
@@ -131,6 +141,14 @@ class _Run:
                 continue
             t, state = t + h, nxt
             self.keep(t, state.x, rate)
+            if self.steps > self.most_steps:
+                raise InputError(
+                    f"The wave form has {self.steps} steps at {t:.3g} s of {self.until:.3g} s.",
+                    where="wave",
+                    value=self.steps,
+                    allowed=f"up to {self.most_steps} steps",
+                    next_step=f"Ask for {t:.2g} s or less.",
+                )
             if changes:
                 self.events.append(t)
                 for latch, value in changes:
@@ -151,7 +169,7 @@ class _Run:
     def shorter(self, t: float, h: float, by: float) -> float:
         """Give a shorter step; refuse where none is short enough."""
         self.refused += 1
-        if h * by < self.shortest or self.refused + self.steps > MOST_STEPS:
+        if h * by < self.shortest or self.refused + self.steps > 2 * self.most_steps:
             raise InputError(
                 f"The wave form stops at {t:.3g} s: steps of {h:.2g} s are still too long.",
                 where="wave",
