@@ -96,7 +96,31 @@ BUCK = (
     "source PACK J1.1 J1.2 12V 11..13.4V 0.1ohm",
     "load BOARD J2.1 J2.2 1A",
 )
-CIRCUITS = {"linear": LINEAR, "two feeds": TWO_FEEDS, "relay": RELAY, "buck": BUCK}
+THERMOSTAT = (
+    "add U1 OC-2",
+    "add TH1 MT-10K",
+    "add R1..2 QR-16-10K",
+    "add R3 QR-16-22K",
+    "add R4 QR-16-4P7K",
+    "add Q1 HN-30-4L",
+    "add C1 DC-32X-22U",
+    "add J1..2 NT-2",
+    "join J1.1 U1.V+ R1.1 R2.1 R4.1 C1.1 J2.1 12V",
+    "join J1.2 U1.V- TH1.2 R3.2 Q1.S U1.IN2+ C1.2 GND",
+    "join R1.2 TH1.1 U1.IN1+ SENSE",
+    "join R2.2 R3.1 U1.IN1- U1.IN2- SET",
+    "join U1.OUT1 R4.2 Q1.G GATE",
+    "join Q1.D J2.2 HEAT",
+    "source PACK J1.1 J1.2 12V 0.1ohm",
+    "load HEATER J2.1 J2.2 12ohm",
+)
+CIRCUITS = {
+    "linear": LINEAR,
+    "two feeds": TWO_FEEDS,
+    "relay": RELAY,
+    "buck": BUCK,
+    "thermostat": THERMOSTAT,
+}
 # What is done to a correct circuit, the rule that must find it, and a word of the state it must be found in.
 FAULTS: tuple[tuple[str, tuple[str, ...], str, str], ...] = (
     ("linear", ("load MORE J2.1 J2.2 900mA",), "stage-current", "PLUG"),
@@ -156,6 +180,8 @@ FAULTS: tuple[tuple[str, tuple[str, ...], str, str], ...] = (
     ("buck", ("source PACK J1.1 J1.2 12V 9..20V",), "stage-input", "high end"),
     ("buck", ("source PACK J1.1 J1.2 12V 0.1ohm 0.3A",), "source-current", "PACK"),
     ("buck", ("source BENCH 5V GND 5.6V", "load LAMP 12V GND 200mA"), "back-feed", "BENCH"),
+    ("thermostat", ("load HEATER J2.1 J2.2 2ohm",), "part-current", "TH1 -20C"),
+    ("thermostat", ("source PACK J1.1 J1.2 12V 0.1ohm 0.3A",), "source-current", "TH1 -20C"),
     (FROST, ("remove D3", "merge VBUS 5V0"), "back-feed", "frost"),
     (FROST, ("load SPRINKLER 12V PUMP 2.5ohm",), "part-current", "alarm"),
     (FROST, ("remove R10", "remove R9"), "gate-open", "PUMP_G"),

@@ -28,7 +28,7 @@ RULE_OF_THUMB = "rule of thumb"
 CIRCUIT = "the circuit"
 
 
-@derived("parts", "packages", "nets", "variants", "calculations", "brief", "texts")
+@derived("parts", "packages", "nets", "variants", "calculations", "brief", "texts", "sources")
 def review(design: Design) -> tuple[Finding, ...]:
     """Review a circuit: open pins, lonely nets, fights, supplies, decoupling, values, ratings and variants."""
     wired = Wiring(design)

@@ -96,10 +96,15 @@ def nets_before(wired: Wiring, name: str) -> list[str]:
 
 
 def fed_nets(wired: Wiring) -> set[str]:
-    """Give the nets fed by a supply output, by an output on a switching net, or from a net that is fed."""
+    """Give the nets fed by a source that was said, by a supply output, by an output on a switching net, or from a net
+    that is fed."""
     through = feeding_ways(wired)
     fed: set[str] = set()
     waiting = [n.name for n in wired.nets.values() if any(_feeds(n, pin) for _, pin in wired.pins_on(n.name))]
+    for source in wired.design.sources.values():
+        for point in (source.plus, source.minus):
+            net = point if point in wired.nets else wired.design.net_of(point)
+            waiting += [net] if net in wired.nets else []
     while waiting:
         name = waiting.pop()
         if name not in fed and wired.nets[name].role != "ground":

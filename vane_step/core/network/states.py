@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from vane_step.core.circuit.variants import fitted
-from vane_step.core.design.model import Design, Part, PowerState, natural
+from vane_step.core.design.model import Design, Part, PowerState, natural, pin_name
 from vane_step.core.design.operation import LOADER, RESET
 from vane_step.core.errors import InputError
 from vane_step.core.network.contacts import momentary, throws
@@ -20,6 +20,10 @@ from vane_step.core.network.setting import HIGH_MODE, LOW_MODE, Setting
 
 # As many states are solved one by one; beyond that so many that each pair of positions occurs together.
 MOST_STATES: Final = 512
+# What a thermistor and a trimmer are set to: as they are, and the ends that are looked at (rule of thumb for
+# temperatures).
+SENSED_C: Final = ("ambient", "-20C", "100C")
+TURNED: Final = ("50%", "0%", "100%")
 ON, OFF = ("on", "yes", "connected", "1"), ("off", "no", "none", "0")
 
 
@@ -85,6 +89,39 @@ def axes_of(design: Design) -> tuple[list[Axis], list[Part]]:
     return axes, keys
 
 
+def sensed(design: Design) -> list[Axis]:
+    """Give the sensors and trimmers that turn something else than firmware: as they are, and at both their ends.
+
+    Those are thermistors and trimmers on a net, or one resistor from it, where something that is no controller listens:
+    a comparator, an amplifier, a transistor. What they switch is on only at one of the ends.
+    """
+    found = []
+    for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
+        thermal = part.kind == "thermistor" and "beta_k" in part.params
+        turned = {"A", "W", "B"} == {p.name.upper() for p in part.pins} and "r_ohm" in part.params
+        if part.fitted and (thermal or turned) and _heard(design, part):
+            found.append(Axis(part.ref, SENSED_C if thermal else TURNED))
+    return found
+
+
+def _heard(design: Design, part: Part) -> bool:
+    """Whether something that is no controller listens to a part, over no more than one resistor."""
+    near = {design.net_of(pin_name(part.ref, p.number)) for p in part.pins}
+    nets = {n for n in near if n is not None and design.nets[n].role not in ("ground", "supply")}
+    further = {
+        other
+        for net in nets
+        for p, _ in design.pins_on(net)
+        if p.kind == "resistor" and len(p.pins) == 2
+        for q in p.pins
+        if (other := design.net_of(pin_name(p.ref, q.number))) is not None
+        and design.nets[other].role not in ("ground", "supply")
+    }
+    return any(
+        q.role == "input" and not is_controller(p) for net in nets | further for p, q in design.pins_on(net)
+    )
+
+
 def _stays(part: Part) -> bool:
     """Tell two-pin switches that stay where they are put from keys: rockers, key locks, reeds, floats."""
     return bool(re.match(r"(ROCKER|KEYLOCK|PLUG|CER|TOGGLE|SLIDE)", part.package))
@@ -97,14 +134,15 @@ def states_of(design: Design) -> States:
     -------
     States
         Each source present or not (none at all is left out), each switch and jumper in each position, each mode and
-        variant; each key pressed alone with all sources on. Jumpers and switches whose two ends carry nothing are kept.
+        variant; each key pressed alone with all sources on, each sensor and trimmer at its ends alone. Jumpers and
+        switches whose two ends carry nothing are kept.
     """
     axes, keys = axes_of(design)
     named = [setting_of(design, state) for state in design.states.values()]
     if not all_sources(design):
         return States(tuple(named), len(named), False)
     product = math.prod(len(a.values) for a in axes)
-    product += len(keys) * len(modes_of(design))
+    product += (len(keys) + 2 * len(sensed(design))) * len(modes_of(design))
     pairwise = product > MOST_STATES
     rows: Iterator[Sequence[str]] = (
         iter(_pairwise(axes)) if pairwise else itertools.product(*(a.values for a in axes))
@@ -121,6 +159,13 @@ def states_of(design: Design) -> States:
             row = [*everything]
             row[where] = mode
             setting = _made(design, axes, row, {key.ref: "closed"})
+            if setting is not None:
+                found.setdefault(_marks(setting), setting)
+    for axis in sensed(design):
+        for value, mode in itertools.product(axis.values[1:], modes_of(design)):
+            row = [*everything]
+            row[where] = mode
+            setting = _made(design, axes, row, {axis.name: value})
             if setting is not None:
                 found.setdefault(_marks(setting), setting)
     return States(tuple(found.values()), product, pairwise)

@@ -9,6 +9,8 @@ from vane_step.core.design.model import Part
 
 # A resistor at its rated power in 70 °C is as warm as it may be, 155 °C (usual derating of film resistors).
 RATED_AT_C, FILM_C = 70.0, 155.0
+# Packages that are only the plug or the terminal of what hangs on a cable.
+ELSEWHERE: Final = ("PLUG-", "TERM-", "PTERM-")
 # Thermal resistances of packages soldered to little copper where the catalogue tells none (rule of thumb), by package.
 THETA: Final[tuple[tuple[str, float], ...]] = (
     (r"SOT-23", 250.0),
@@ -48,3 +50,8 @@ def own_k_w(part: Part) -> float | None:
         return (FILM_C - RATED_AT_C) / power
     known = theta_of(part)
     return known[0] if known is not None else None
+
+
+def lies_elsewhere(part: Part) -> bool:
+    """Whether what a part turns into heat is not on the board: fans, lamps and heaters at the end of a plug's cable."""
+    return part.package.startswith(ELSEWHERE)

@@ -15,7 +15,7 @@ from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.memo import MEMO
 from vane_step.core.network.readings import Reading, circuit_key, readings
-from vane_step.core.network.thermal import theta_of
+from vane_step.core.network.thermal import lies_elsewhere, theta_of
 from vane_step.core.operation.bearing import MOST_C, WARM_C
 from vane_step.core.quantity import nm
 
@@ -58,7 +58,8 @@ def _found(design: Design) -> Iterator[Finding]:
     if sum(most[ref] for ref in warm) < LEAST_W:
         return
     under = feet(design)
-    refs = tuple(ref for ref in warm if ref in under and design.parts[ref].fitted)
+    here = [design.parts[ref] for ref in warm if ref in under]
+    refs = tuple(p.ref for p in here if p.fitted and not lies_elsewhere(p))
     if not refs:
         return
     each = between_parts(design, refs)

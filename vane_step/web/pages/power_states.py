@@ -16,7 +16,7 @@ from vane_step.core.network.outside import all_sources, unknown_feeds
 from vane_step.core.network.readings import Reading, reading_of, readings
 from vane_step.core.network.setting import Setting
 from vane_step.core.network.solve import solve
-from vane_step.core.network.states import Axis, axes_of, modes_of, states_of
+from vane_step.core.network.states import Axis, axes_of, modes_of, sensed, states_of
 from vane_step.core.operation.board_picture import current_picture, heat_picture, warmest_state
 from vane_step.core.operation.budget import budget, lifetimes
 from vane_step.core.operation.flow_drawing import CARD_W, flow_drawing
@@ -45,6 +45,7 @@ def setting_of_page(design: Design, query: Mapping[str, str], lists: Mapping[str
         for a in axes
         if is_switch(a)
     }
+    positions |= {a.name: chosen[a.name] for a in sensed(design) if chosen.get(a.name) in a.values[1:]}
     if query.get("key") in {k.ref for k in keys}:
         positions[query["key"]] = "closed"
     mode = query.get("mode", "")
@@ -91,7 +92,7 @@ def state_data(design: Design, setting: Setting) -> dict[str, Any]:
         "unknown": unknown_feeds(design),
         "setting": setting,
         "modes": modes_of(design),
-        "switches": [a for a in axes if is_switch(a)],
+        "switches": [*(a for a in axes if is_switch(a)), *sensed(design)],
         "keys": keys,
         "pressed": next((k.ref for k in keys if setting.positions.get(k.ref) == "closed"), ""),
         "ranged": any(s.lowest_v != s.highest_v for s in known.values()),

@@ -16,7 +16,7 @@ from vane_step.core.board.copper.flows import CopperCurrents
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
 from vane_step.core.network.readings import Reading
-from vane_step.core.network.thermal import own_k_w
+from vane_step.core.network.thermal import lies_elsewhere, own_k_w
 
 # Parts that turn less into heat warm nothing, and nets that carry less.
 LEAST_W: Final = 1e-3
@@ -72,7 +72,7 @@ def board_heat(design: Design, state: Reading) -> BoardHeat:
     heat = np.zeros(sheet.count)
     placed_w = unplaced_w = 0.0
     for ref, reading in state.parts.items():
-        if reading.watts < LEAST_W:
+        if reading.watts < LEAST_W or lies_elsewhere(design.parts[ref]):
             continue
         if ref not in under:
             unplaced_w += reading.watts
