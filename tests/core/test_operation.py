@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import json
+import re
 import tempfile
 import unittest
 from pathlib import Path
@@ -374,6 +375,12 @@ class Sentences(unittest.TestCase):
                 ["response", name, "BATT", "V_BATT", "--state", "night"],
                 ["wave", name, "100us", "--read", "12V", "--state", "frost", "--before", "night"],
                 ["spread", name, "--read", "V_BATT", "--boards", "3", "--state", "night"],
+                ["heat", name],
+                ["solve", name, "--state", "frost", "--pdf", str(Path(folder) / "power.pdf")],
             ):
                 result = run.invoke(app, words)
                 self.assertEqual(result.exit_code, 0, (words, result.output))
+            paper = (Path(folder) / "power.pdf").read_bytes()
+            self.assertEqual((paper[:5], len(re.findall(rb"/Type /Page\b", paper))), (b"%PDF-", 4))
+            warm = json.loads(run.invoke(app, ["heat", name, "--state", "frost", "--json"]).output)
+            self.assertTrue(warm["ambient_c"] < max(warm["parts_c"].values()) <= warm["hottest_c"])

@@ -51,6 +51,15 @@ class Drawn(Served):
             self.assertAlmostEqual(float(title.removesuffix(" V")), float(row[0]), delta=1e-3)
             self.assertAlmostEqual(float(values[0].removesuffix(" V")), float(row[1]), delta=1e-3)
 
+    def test_paper(self) -> None:
+        """Flow, heat, states and findings of a state come as PDF; a board that nothing feeds says what to do."""
+        answer = self.client.get(f"/d/{FROST}/power.pdf?given=1&on=BATT&mode=alarm&at=high")
+        self.assertEqual(answer.headers["content-type"], "application/pdf")
+        self.assertEqual(len(re.findall(rb"/Type /Page\b", answer.content)), 4)
+        bare = self.client.get(f"/d/{FROST}/power.pdf?given=1")
+        self.assertEqual(bare.status_code, 422)
+        self.assertIn("source BATT NET GND 12V", bare.text)
+
     def test_refused_in_words(self) -> None:
         """What cannot be drawn says why and what is allowed, and the form stays."""
         for query, said in (

@@ -10,10 +10,12 @@ from typing import Annotated, Any
 import numpy as np
 import typer
 
-from vane_step.cli.files import load
+from vane_step.cli.files import load, write
+from vane_step.core.board.analysis.board_heat import board_heat
 from vane_step.core.board.analysis.copper_currents import all_currents, net_currents
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, NotFound
+from vane_step.core.judge import all_findings
 from vane_step.core.network.curve_files import curve_csv, curve_json
 from vane_step.core.network.probe import probes
 from vane_step.core.network.readings import Reading, readings
@@ -21,7 +23,10 @@ from vane_step.core.network.setting import Setting
 from vane_step.core.network.spread import Spread, samples, spread
 from vane_step.core.network.sweeps import Curve, frequency_response, sweep, unit_of, wave_form
 from vane_step.core.network.thermal import theta_of
+from vane_step.core.operation.board_picture import warmest_state
+from vane_step.core.operation.power_paper import power_pdf
 from vane_step.core.quantity import format_value, parse_value
+from vane_step.core.rules import RULES
 
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
 File = Annotated[Path, typer.Argument(help="Design file.")]
@@ -68,11 +73,17 @@ def solve_(
     file: File,
     state: Annotated[str, typer.Option("--state", help="Only the state of this name.")] = "",
     worst: Annotated[bool, typer.Option("--worst", help="Tolerances at their worst as well.")] = False,
+    to_pdf: Annotated[
+        Path | None, typer.Option("--pdf", help="Write flow, heat, states and findings to this file.")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Work out voltages, currents and heat in every state of the board."""
     design = load(file)
     found = states_named(design, state)
+    if to_pdf is not None:
+        told = [f for f in all_findings(design) if RULES[f.code].room == "power"]
+        write(to_pdf, power_pdf(design, found[0], told, file.name))
     known = readings(design)
     by_name: dict[str, list[Reading]] = {}
     for reading in found:
@@ -319,6 +330,46 @@ def copper_(
             f"{f.net}: {format_value(f.amps, 'A')} in state "
             f"{f.state}{hot}, drop {format_value(f.currents.drop_v, 'V')}"
         )
+
+
+def heat_(
+    file: File,
+    state: Annotated[
+        str, typer.Option("--state", help="In this state; the one that warms most where it is left out.")
+    ] = "",
+    as_json: AsJson = False,
+) -> None:
+    """Work out how warm the board gets: at its hottest, and under each part."""
+    design = load(file)
+    reading = states_named(design, state)[0] if state else warmest_state(design)
+    if reading is None:
+        raise InputError(
+            "No state of this board is solved.",
+            where=design.name,
+            next_step="Say a source. Type: source BATT NET GND 12V",
+        )
+    heat = board_heat(design, reading)
+    rise, x, y = heat.hottest
+    parts = {ref: heat.ambient_c + k for ref, k in sorted(heat.parts_k.items(), key=lambda e: -e[1])}
+    if as_json:
+        told = {
+            "state": heat.state,
+            "ambient_c": heat.ambient_c,
+            "hottest_c": heat.ambient_c + rise,
+            "at_mm": [x, y],
+            "parts_w": heat.parts_w,
+            "copper_w": heat.copper_w,
+            "unplaced_w": heat.unplaced_w,
+            "parts_c": parts,
+        }
+        print(json.dumps(told, indent=1))
+        return
+    print(
+        f"{heat.ambient_c + rise:.0f} °C at {x:.1f}, {y:.1f} mm in state {heat.state}, "
+        f"in air of {heat.ambient_c:g} °C: {format_value(heat.parts_w, 'W')} of parts, "
+        f"{format_value(heat.copper_w, 'W')} of copper"
+    )
+    print("  under " + ", ".join(f"{ref} {celsius:.0f} °C" for ref, celsius in list(parts.items())[:8]))
 
 
 def spread_(

@@ -7,11 +7,12 @@ from typing import Any
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, Response
 
 from vane_step.core.board.analysis.copper_currents import all_currents
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
+from vane_step.core.judge import all_findings
 from vane_step.core.network.outside import all_sources, unknown_feeds
 from vane_step.core.network.readings import Reading, reading_of, readings
 from vane_step.core.network.setting import Setting
@@ -22,6 +23,8 @@ from vane_step.core.operation.budget import budget, lifetimes
 from vane_step.core.operation.flow_drawing import CARD_W, flow_drawing
 from vane_step.core.operation.overview import KINDS, overview
 from vane_step.core.operation.power_flow import power_flow
+from vane_step.core.operation.power_paper import power_pdf
+from vane_step.core.rules import RULES
 from vane_step.web.render import page, store_of
 
 router = APIRouter()
@@ -108,6 +111,7 @@ def state_data(design: Design, setting: Setting) -> dict[str, Any]:
         "flow": flow,
         "drawing": flow_drawing(flow),
         "given_w": sum(max(s.watts, 0.0) for s in reading.sources.values()),
+        "query": query_of(setting),
         "toggles": {name: _toggled(setting, name) for name in known},
         "throws": {
             (t.refs[0], to): _thrown(setting, t.refs[0], to)
@@ -146,6 +150,18 @@ def power_copper(request: Request, id: str) -> HTMLResponse:
     kept = store_of(request).get(id)
     rows = all_currents(kept.design) if kept.design.tracks or kept.design.pours else []
     return page(request, "_power_copper.html", {"kept": kept, "design": kept.design, "flows": rows})
+
+
+@router.get("/d/{id}/power.pdf")
+def power_paper(request: Request, id: str) -> Response:
+    """Give flow, heat, states and findings as PDF, of the state that is asked for."""
+    kept = store_of(request).get(id)
+    design = kept.design
+    state = reading_of(solve(design, setting_of_page(design, *asked(request))))
+    found = [f for f in all_findings(design) if RULES[f.code].room == "power"]
+    data = power_pdf(design, state, found, f"version {kept.version}, {kept.changed_at[:10]}")
+    headers = {"Content-Disposition": f'inline; filename="{id}-power.pdf"'}
+    return Response(data, media_type="application/pdf", headers=headers)
 
 
 @router.get("/d/{id}/power/picture", response_class=HTMLResponse)

@@ -1,0 +1,259 @@
+"""The power of a board on paper: its flow in a state, how warm it gets, all states, what is wrong; what is on it is
+worked out beside."""
+
+from __future__ import annotations
+
+import base64
+import io
+import re
+from collections.abc import Sequence
+from typing import Final
+
+from reportlab.lib.colors import Color, HexColor, black, white
+from reportlab.lib.pagesizes import A4, landscape
+from reportlab.lib.utils import ImageReader
+from reportlab.pdfgen.canvas import Canvas
+
+from vane_step.core.design.model import Design
+from vane_step.core.errors import InputError
+from vane_step.core.finding import Finding
+from vane_step.core.network.readings import Reading, readings
+from vane_step.core.operation.board_picture import Picture, heat_picture
+from vane_step.core.operation.flow_drawing import CARD_W, Card, FlowDrawing, flow_drawing
+from vane_step.core.operation.overview import KINDS, overview
+from vane_step.core.operation.power_flow import power_flow
+from vane_step.core.quantity import format_value
+
+MARGIN: Final = 34.0
+GREY, HEAT, RIBBON = HexColor("#6b6b66"), HexColor("#a32a22"), Color(0.06, 0.37, 0.4, alpha=0.3)
+RANK: Final = {"stop": 0, "look": 1, "note": 2}
+
+
+def power_pdf(design: Design, state: Reading, findings: Sequence[Finding], made: str) -> bytes:
+    """Write the power of a board as PDF.
+
+    Parameters
+    ----------
+    state
+        The state whose flow and heat are drawn.
+    findings
+        Of the power step, told as the list beside the page does.
+    made
+        Which version, and of when.
+
+    Raises
+    ------
+    InputError
+        When nothing feeds the board, so that there is nothing to draw.
+    """
+    if not state.sources and not state.setting.sources:
+        raise InputError(
+            "Nothing feeds this board.",
+            where=design.name,
+            next_step="Say a source first. Type: source BATT NET GND 12V",
+        )
+    out = io.BytesIO()
+    paper = _Paper(Canvas(out, pagesize=landscape(A4), invariant=True), design, made)
+    paper.flow(state)
+    if any(part.place for part in design.parts.values()):
+        paper.heat(heat_picture(design, state))
+    paper.states(design)
+    paper.findings(findings)
+    paper.canvas.save()
+    return out.getvalue()
+
+
+class _Paper:
+    """Pages with a head, written from the top down."""
+
+    def __init__(self, canvas: Canvas, design: Design, made: str) -> None:
+        self.canvas, self.design, self.made = canvas, design, made
+        self.width, self.height = landscape(A4)
+        self.y = 0.0
+        self.page = 0
+        canvas.setTitle(f"{design.name}: power")
+
+    def begin(self, title: str) -> None:
+        if self.page:
+            self.canvas.showPage()
+        self.page += 1
+        self.y = self.height - MARGIN - 10
+        self.word(MARGIN, self.y, f"{self.design.name}: {title}", 15, bold=True)
+        self.word(self.width - MARGIN, self.y, f"{self.made}, page {self.page}", 9, anchor="end", ink=GREY)
+        self.y -= 22
+
+    def word(
+        self,
+        x: float,
+        y: float,
+        text: str,
+        size: float = 9.5,
+        bold: bool = False,
+        anchor: str = "start",
+        ink: Color = black,
+    ) -> None:
+        self.canvas.setFont("Helvetica-Bold" if bold else "Helvetica", size)
+        self.canvas.setFillColor(ink)
+        # The fonts every reader has know no Ω and no minus sign of their own.
+        text = text.replace("Ω", "ohm").replace("▾", "").replace("−", "-")
+        draw = {"start": self.canvas.drawString, "end": self.canvas.drawRightString}.get(
+            anchor, self.canvas.drawCentredString
+        )
+        draw(x, y, text)
+
+    def room(self, wanted: float, title: str) -> None:
+        """Begin a page where less room is left than wanted."""
+        if self.y - wanted < MARGIN:
+            self.begin(title)
+
+    def flow(self, state: Reading) -> None:
+        self.begin("flow of power")
+        flow = power_flow(self.design, state)
+        given = sum(max(s.watts, 0.0) for s in state.sources.values())
+        self.word(
+            MARGIN,
+            self.y,
+            f"State {state.name}: {format_value(given, 'W')} from the sources, "
+            f"{format_value(flow.heat_w, 'W')} become heat on the way",
+        )
+        drawing = flow_drawing(flow)
+        scale = min(
+            1.0, (self.width - 2 * MARGIN) / drawing.width, (self.y - MARGIN - 14) / max(drawing.height, 1)
+        )
+        canvas = self.canvas
+        canvas.saveState()
+        canvas.translate(MARGIN, self.y - 14)
+        canvas.scale(scale, scale)
+        self._drawn(drawing)
+        canvas.restoreState()
+
+    def _drawn(self, drawing: FlowDrawing) -> None:
+        canvas = self.canvas
+        for ribbon in drawing.ribbons:
+            canvas.setStrokeColor(RIBBON)
+            canvas.setLineWidth(ribbon.width)
+            path = canvas.beginPath()
+            for letter, said in re.findall(r"([MCL])([^MCL]*)", ribbon.path):
+                at = [float(v) for v in said.split()]
+                at[1::2] = [-v for v in at[1::2]]
+                {"M": path.moveTo, "L": path.lineTo, "C": path.curveTo}[letter](*at)
+            canvas.drawPath(path)
+        for ribbon in drawing.ribbons:
+            told = ribbon.transfer
+            self.word(ribbon.label_x, -ribbon.label_y + 10, " ".join(told.refs), 8, anchor="middle")
+            if told.heat_w > 5e-4:
+                heat = f"{format_value(told.heat_w, 'W')} heat"
+                self.word(ribbon.label_x, -ribbon.label_y, heat, 8, anchor="middle", ink=HEAT)
+        for card in drawing.cards:
+            self._card(card)
+
+    def _card(self, card: Card) -> None:
+        canvas, rail = self.canvas, card.rail
+        canvas.setFillColor(white)
+        canvas.setStrokeColor(black)
+        canvas.setLineWidth(1)
+        canvas.roundRect(card.x, -card.y - card.height, CARD_W, card.height, 3, fill=1)
+        self.word(card.x + 8, -card.y - 15, rail.name, 10, bold=True)
+        volts = "off" if card.off else format_value(rail.volts, "V", 4)
+        self.word(card.x + 8, -card.y - 34, volts, 15, bold=True)
+        self.word(card.x + 8, -card.y - 48, format_value(rail.amps, "A"), 9, ink=GREY)
+        self.word(card.x + 8, -card.y - 60, format_value(rail.watts, "W"), 9, ink=GREY)
+        for k, feed in enumerate(card.feeds):
+            y = -card.y - card.height + 18 * (len(card.feeds) - k) - 13
+            said = f"{feed.name}: {format_value(feed.amps, 'A') if feed.on else 'off'}"
+            self.word(card.x + 8, y, said, 9, bold=True)
+        for draw, y, _ in card.draws:
+            self.word(card.x + 4, -y, draw.name, 9)
+            self.word(card.x + CARD_W - 4, -y, format_value(draw.watts, "W"), 9, anchor="end", ink=GREY)
+
+    def heat(self, picture: Picture) -> None:
+        self.begin("how warm the board gets")
+        assert picture.heat is not None
+        heat = picture.heat
+        self.word(
+            MARGIN,
+            self.y,
+            f"State {picture.state}: {heat.ambient_c + heat.hottest[0]:.0f} °C at its hottest, "
+            f"{heat.hottest[1]:.1f}, {heat.hottest[2]:.1f} mm, in air of {heat.ambient_c:g} °C",
+        )
+        x0, y0, x1, y1 = picture.bounds
+        scale = min((self.width - 2 * MARGIN - 90) / (x1 - x0), (self.y - MARGIN - 20) / (y1 - y0))
+        canvas = self.canvas
+        canvas.saveState()
+        canvas.translate(MARGIN, self.y - 14 - (y1 - y0) * scale)
+        canvas.scale(scale, scale)
+        canvas.translate(-x0, -y0)
+        for raster in picture.rasters:
+            data = ImageReader(io.BytesIO(base64.b64decode(raster.data.partition(",")[2])))
+            canvas.drawImage(data, *raster.box, mask="auto")
+        canvas.setStrokeColor(GREY)
+        canvas.setLineWidth(0.5 / scale)
+        for _, outline in picture.bodies:
+            self._outline(outline)
+        canvas.setStrokeColor(black)
+        canvas.setLineWidth(1.2 / scale)
+        self._outline(picture.board)
+        for name, x, y, celsius in picture.marks:
+            self.word(x, y, f"{name} {celsius:.0f}", 9 / scale, bold=True, anchor="middle")
+        canvas.restoreState()
+        self.word(self.width - MARGIN - 80, self.y - 24, f"up to {picture.top:g} {picture.unit}", 9)
+
+    def _outline(self, said: str) -> None:
+        for ring in said.split("Z"):
+            points = [tuple(map(float, p.split())) for p in re.split("[ML]", ring) if p]
+            if points:
+                path = self.canvas.beginPath()
+                path.moveTo(*points[0])
+                for point in points[1:]:
+                    path.lineTo(*point)
+                path.close()
+                self.canvas.drawPath(path)
+
+    def states(self, design: Design) -> None:
+        title = "states"
+        self.begin(title)
+        columns = [MARGIN + 250 + k * 106 for k in range(len(KINDS))]
+        for (_, name), x in zip(KINDS, columns, strict=True):
+            self.word(x + 96, self.y, name.capitalize(), 9, bold=True, anchor="end")
+        for row in sorted(overview(design, readings(design)), key=lambda r: RANK.get(r.level, 2)):
+            self.room(24, title)
+            self.y -= 24
+            self.word(MARGIN, self.y, row.reading.setting.name[:58], 9)
+            for (kind, _), x in zip(KINDS, columns, strict=True):
+                cell = row.cells[kind]
+                if cell.of:
+                    ink = HEAT if cell.level == "stop" else black
+                    reading = format_value(cell.reading, cell.unit)
+                    bold = bool(cell.level)
+                    self.word(x + 96, self.y, reading, 9, anchor="end", ink=ink, bold=bold)
+                    limit = (
+                        "" if cell.limit is None else f" {cell.held} {format_value(cell.limit, cell.unit)}"
+                    )
+                    self.word(x + 96, self.y - 9, f"{cell.of}{limit}"[:26], 7, anchor="end", ink=GREY)
+
+    def findings(self, findings: Sequence[Finding]) -> None:
+        title = "findings of power"
+        self.begin(title)
+        if not findings:
+            self.word(MARGIN, self.y, "None.")
+        for finding in findings:
+            lines = _wrapped(finding.message, 125)
+            self.room(16 + 12 * len(lines), title)
+            self.y -= 6
+            self.word(
+                MARGIN, self.y, finding.level, 9, bold=True, ink=HEAT if finding.level == "stop" else black
+            )
+            for line in lines:
+                self.word(MARGIN + 46, self.y, line)
+                self.y -= 12
+            self.word(MARGIN + 46, self.y, f"limit: {finding.source}", 7.5, ink=GREY)
+            self.y -= 8
+
+
+def _wrapped(text: str, most: int) -> list[str]:
+    lines = [""]
+    for word in text.split():
+        if lines[-1] and len(lines[-1]) + len(word) >= most:
+            lines.append("")
+        lines[-1] = f"{lines[-1]} {word}".strip()
+    return lines
