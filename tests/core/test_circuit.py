@@ -14,6 +14,7 @@ from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import Edit, Join, PartPins, SetPin, apply
 from vane_step.core.design.model import Design, Net, Part, role_of_net
 from vane_step.core.errors import InputError
+from vane_step.core.reasons.findings import reason_findings
 from vane_step.data.shipped import resources
 
 
@@ -60,8 +61,9 @@ class Review(unittest.TestCase):
         for fault in faults:
             d = said(circuit(fault["design"]), *fault["say"])
             with self.subTest(fault["say"], code=fault["code"]):
-                mine = [f for f in review(d) if (f.code, f.level) == (fault["code"], fault["level"])]
-                self.assertEqual([f for f in review(d) if not f.as_listed()], [])
+                told = [*review(d), *reason_findings(d)]
+                mine = [f for f in told if (f.code, f.level) == (fault["code"], fault["level"])]
+                self.assertEqual([f for f in told if not f.as_listed()], [])
                 self.assertTrue([f for f in mine if set(fault["refs"]) <= set(f.place.refs)], found(d))
                 self.assertTrue(
                     all(

@@ -203,7 +203,7 @@ class Pages(Served):
         track = next(iter(self.design().tracks))
         for kind, key, words in (
             ("part", "U1", ["OW-32T", "Flip", "PUMP_ON"]),
-            ("net", "PUMP", ["2 A", "0.781 mm", "IPC-2221"]),
+            ("net", "PUMP", ["2.3 A", "0.948 mm", "IPC-2221"]),
             ("pins", "U1.1,R9.1", ["Join these pins", "PUMP_ON"]),
             ("pins", "U1.12", ["PA8", "io"]),
             ("copper", track, ["mm", "Remove this piece"]),

@@ -32,6 +32,8 @@ def shelf(request: Request) -> HTMLResponse:
     """Show the designs and how each of them stands; one that cannot be read hides no other."""
     store = store_of(request)
     cards = [_card_or_damage(store, id, name, changed) for id, name, _, changed in store.shelf()]
+    for card in cards:
+        card["counts"] = _counted.get((card["id"], card.get("version", 0), card["changed"]))
     return page(request, "shelf.html", {"cards": cards, "binned": store.shelf(binned=True), "design": None})
 
 
@@ -53,7 +55,6 @@ def _card(kept: Kept) -> dict[str, Any]:
     if known is not None:
         return known
     design = kept.design
-    found = findings_of(design)
     x0, y0, x1, y1 = outline(design).bounds
     rings = (outline(design).exterior, *outline(design).interiors)
     shape = "".join("M" + "L".join(f"{x:.2f} {-y:.2f}" for x, y in ring.coords) + "Z" for ring in rings)
@@ -65,7 +66,7 @@ def _card(kept: Kept) -> dict[str, Any]:
         "changed": kept.changed_at,
         "figures": figures(design),
         "size": (x1 - x0, y1 - y0),
-        "counts": {k: sum(1 for f in found if f.level == k) for k in ("stop", "look", "note")},
+        "version": kept.version,
         "shape": shape,
         "view": f"{x0 - 1:.2f} {-y1 - 1:.2f} {x1 - x0 + 2:.2f} {y1 - y0 + 2:.2f}",
         "pads": [_pad(i) for i in copper_items(design) if i.kind == "pad"],
@@ -74,6 +75,26 @@ def _card(kept: Kept) -> dict[str, Any]:
     }
     MEMO.put(key, card, like="card")
     return card
+
+
+@router.get("/d/{id}/counts", response_class=HTMLResponse)
+def counts(request: Request, id: str) -> HTMLResponse:
+    """Judge a design for its card: how many of its findings are stops, how many are to look at.
+
+    A shelf of many designs is there at once; its cards ask for this one by one where nobody has judged them yet.
+    """
+    kept = store_of(request).get(id)
+    found = findings_of(kept.design)
+    told = {level: sum(1 for f in found if f.level == level) for level in ("stop", "look")}
+    while len(_counted) >= MOST_COUNTED:
+        _counted.pop(next(iter(_counted)))
+    _counted[(kept.id, kept.version, kept.changed_at)] = told
+    return page(request, "_counts.html", {"counts": told})
+
+
+# What is judged already, by design, version and time: a few bytes each, so that it outlasts all that is larger.
+MOST_COUNTED = 2000
+_counted: dict[tuple[str, int, str], dict[str, int]] = {}
 
 
 def _line(points: Iterable[PointNm]) -> str:
