@@ -8,6 +8,7 @@ from collections.abc import Callable
 from bench.run import Run, seconds_of
 from bench.timing import least_of
 from vane_step.core.ask import ask
+from vane_step.core.board.analysis.board_heat import board_heat
 from vane_step.core.board.analysis.copper_currents import taken, worst_state
 from vane_step.core.board.copper.copper_flow import CopperNet
 from vane_step.core.board.copper.pour_fill import pour_pieces
@@ -126,7 +127,17 @@ def _copper(run: Run) -> None:
         time.perf_counter() - begun,
         "s",
         2,
-        "heat is not among it",
+        "cells of 0.3 mm",
+    )
+    state = next(r for r in readings(cider).all if r.settled)
+    begun = time.perf_counter()
+    board_heat(cider, state)
+    run.row(
+        "copper and heat of the Cider Press Logger, all nets and layers, one state",
+        time.perf_counter() - begun,
+        "s",
+        2,
+        "copper alone above",
     )
 
 

@@ -23,8 +23,8 @@ VIEWS = {
     "patterns": "/d/3-packing-bench-panel/parts?show=patterns",
     "circuit": f"{FROST}/circuit",
     "reasons": f"{FROST}/circuit?show=reasons",
-    "blocks": f"{FROST}/circuit?show=blocks",
-    "power": f"{FROST}/power",
+    "power": f"{FROST}/power?given=1&on=BATT&mode=alarm",
+    "heat": f"{FROST}/power?given=1&on=BATT&mode=alarm&at=high",
     "board": f"{FROST}/board",
     "panel": "/d/3-packing-bench-panel/board",
     "proposals": f"{FROST}/board",
@@ -54,6 +54,8 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
                 for name in names or VIEWS:
                     page.goto(address + VIEWS[name])
                     page.wait_for_timeout(400)
+                    if name == "shelf":
+                        page.wait_for_function("!document.body.innerText.includes('judging')", timeout=60_000)
                     if name == "prices":
                         page.get_by_role("button", name="Ask the supplier").click()
                         page.wait_for_selector(".finding.look")
@@ -67,6 +69,10 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
                         page.keyboard.press("s")
                         page.wait_for_selector("#space[data-parts]", timeout=60_000)
                         page.wait_for_timeout(500)
+                    if name == "heat":
+                        page.wait_for_selector(".board-picture", timeout=30_000)
+                        page.wait_for_timeout(2500)
+                        page.evaluate("document.querySelector('#picture').scrollIntoView()")
                     if name == "order":
                         page.wait_for_selector(".verdict")
                         page.wait_for_timeout(1200)
