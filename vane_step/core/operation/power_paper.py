@@ -74,6 +74,7 @@ class _Paper:
         canvas.setTitle(f"{design.name}: power")
 
     def begin(self, title: str) -> None:
+        """Begin a page with its head."""
         if self.page:
             self.canvas.showPage()
         self.page += 1
@@ -92,6 +93,7 @@ class _Paper:
         anchor: str = "start",
         ink: Color = black,
     ) -> None:
+        """Write a word with its baseline at a height."""
         self.canvas.setFont("Helvetica-Bold" if bold else "Helvetica", size)
         self.canvas.setFillColor(ink)
         # The fonts every reader has know no Ω and no minus sign of their own.
@@ -107,6 +109,7 @@ class _Paper:
             self.begin(title)
 
     def flow(self, state: Reading) -> None:
+        """Draw the flow of power of a state on a page of its own."""
         self.begin("flow of power")
         flow = power_flow(self.design, state)
         given = sum(max(s.watts, 0.0) for s in state.sources.values())
@@ -167,6 +170,7 @@ class _Paper:
             self.word(card.x + CARD_W - 4, -y, format_value(draw.watts, "W"), 9, anchor="end", ink=GREY)
 
     def heat(self, picture: Picture) -> None:
+        """Draw how warm the board gets."""
         self.begin("how warm the board gets")
         assert picture.heat is not None
         heat = picture.heat
@@ -210,6 +214,7 @@ class _Paper:
                 self.canvas.drawPath(path)
 
     def states(self, design: Design) -> None:
+        """Write all states, the gravest first."""
         title = "states"
         self.begin(title)
         columns = [MARGIN + 250 + k * 106 for k in range(len(KINDS))]
@@ -232,6 +237,7 @@ class _Paper:
                     self.word(x + 96, self.y - 9, f"{cell.of}{limit}"[:26], 7, anchor="end", ink=GREY)
 
     def findings(self, findings: Sequence[Finding]) -> None:
+        """Write what is wrong, with the source of each limit."""
         title = "findings of power"
         self.begin(title)
         if not findings:
