@@ -15,6 +15,7 @@ from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.shapes import rectangle
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Board, Design, Pour, Via
+from vane_step.core.network.converter_cycles import converter_cycles
 from vane_step.core.network.probe import probes
 from vane_step.core.network.readings import reading_of, readings
 from vane_step.core.network.solve import solve
@@ -88,6 +89,11 @@ def circuits(run: Run, smoke: bool) -> None:
         lambda: flow_drawing(power_flow(frost, reading_of(solve(frost, setting, start=near))))
     )
     run.row("a turned switch on the flow of power", 1000 * turned, "ms", 150, "as above, drawn")
+    buck = demo_designs()[FROST]
+    pumping = next(s for s in readings(buck).states.settings if s.name == "frost")
+    begun = time.perf_counter()
+    converter_cycles(buck, pumping, "U2", 10e-3)
+    run.row("10 ms of a switching buck, cycle by cycle", time.perf_counter() - begun, "s", 2, "5,000 cycles")
     _copper(run)
 
 

@@ -8,7 +8,7 @@ import sys
 import typer
 from pydantic import ValidationError
 
-from vane_step.cli import board, circuit, make, operation, parts, power, server
+from vane_step.cli import board, circuit, curves, make, operation, parts, power, server
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.errors import VaneStepError
 
@@ -33,12 +33,13 @@ for _command in (
     app.command()(_command)
 app.command("demo")(server.demo_)
 app.command("solve")(operation.solve_)
-app.command("sweep")(operation.sweep_)
-app.command("response")(operation.response_)
-app.command("wave")(operation.wave_)
+app.command("sweep")(curves.sweep_)
+app.command("response")(curves.response_)
+app.command("wave")(curves.wave_)
 app.command("spread")(operation.spread_)
 app.command("copper")(operation.copper_)
 app.command("heat")(operation.heat_)
+app.command("cycles")(curves.cycles_)
 calc_app.command("trace")(power.calc_trace)
 calc_app.command("formula")(power.formula_)
 app.add_typer(circuit.block_app, name="block")

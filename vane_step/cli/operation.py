@@ -1,9 +1,10 @@
-"""Commands of the terminal for what the circuit does: states solved, one thing varied, responses, wave forms."""
+"""Commands of the terminal for what the circuit does: states solved, sampled boards, copper, heat; curves are in
+``curves``."""
 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -16,16 +17,14 @@ from vane_step.core.board.analysis.copper_currents import all_currents, net_curr
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.judge import all_findings
-from vane_step.core.network.curve_files import curve_csv, curve_json
 from vane_step.core.network.probe import probes
 from vane_step.core.network.readings import Reading, readings
 from vane_step.core.network.setting import Setting
 from vane_step.core.network.spread import Spread, samples, spread
-from vane_step.core.network.sweeps import Curve, frequency_response, sweep, unit_of, wave_form
 from vane_step.core.network.thermal import theta_of
 from vane_step.core.operation.board_picture import warmest_state
 from vane_step.core.operation.power_paper import power_pdf
-from vane_step.core.quantity import format_value, parse_value
+from vane_step.core.quantity import format_value
 from vane_step.core.rules import RULES
 
 AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
@@ -34,7 +33,6 @@ State = Annotated[str, typer.Option("--state", help="Name of a state; the first 
 Reads = Annotated[
     list[str] | None, typer.Option("--read", help="V(NET), I(REF.PIN) or P(REF); may be repeated.")
 ]
-AsCsv = Annotated[Path | None, typer.Option("--csv", help="File the curve is written to.")]
 
 
 def states_named(design: Design, name: str) -> list[Reading]:
@@ -53,7 +51,7 @@ def states_named(design: Design, name: str) -> list[Reading]:
             "Nothing is known that feeds this board.",
             where="states",
             allowed="a source that was said, a USB receptacle, a battery holder",
-            next_step='Say one, such as: vane-step ask DESIGN "source BATT BATT GND 12V"',
+            next_step='Say one, such as: vane-step say DESIGN "source BATT BATT GND 12V"',
         )
     if not name:
         return list(known.all)
@@ -65,7 +63,8 @@ def states_named(design: Design, name: str) -> list[Reading]:
     return found
 
 
-def _first(design: Design, name: str) -> Setting:
+def first_state(design: Design, name: str) -> Setting:
+    """Give the state of a name, or the first there is."""
     return states_named(design, name)[0].setting
 
 
@@ -197,86 +196,6 @@ def _print_state(design: Design, name: str, answer: dict[str, Any]) -> None:
         print(f"  most heat: {', '.join(words)}")
 
 
-def sweep_(
-    file: File,
-    what: Annotated[str, typer.Argument(help="A source, load or part, REF.rating, RV1%, RT1C or ambient.")],
-    low: Annotated[str, typer.Argument(help="From this value, such as 9V.")],
-    high: Annotated[str, typer.Argument(help="To this value.")],
-    read: Reads = None,
-    state: State = "",
-    points: Annotated[int, typer.Option(help="How many.")] = 41,
-    to_csv: AsCsv = None,
-    as_json: AsJson = False,
-) -> None:
-    """Vary one thing and read others."""
-    design = load(file)
-    unit = unit_of(design, what)
-    ends = [
-        parse_value(
-            text.removesuffix("°C").removesuffix("%"), what, unit if unit in ("V", "A", "W", "Ω") else ""
-        )
-        for text in (low, high)
-    ]
-    if points < 2 or points > 2000:
-        raise InputError(f"{points} points.", where="--points", value=points, allowed="2 to 2000")
-    curve = sweep(
-        design,
-        _first(design, state),
-        what,
-        [float(v) for v in np.linspace(ends[0], ends[1], points)],
-        probes(design, read or []),
-    )
-    _put_out(curve, to_csv, as_json)
-
-
-def response_(
-    file: File,
-    source: Annotated[str, typer.Argument(help="Source that is moved.")],
-    net: Annotated[str, typer.Argument(help="Net that is read.")],
-    low: Annotated[str, typer.Option("--from", help="Lowest frequency.")] = "1Hz",
-    high: Annotated[str, typer.Option("--to", help="Highest frequency.")] = "1MHz",
-    state: State = "",
-    to_csv: AsCsv = None,
-    as_json: AsJson = False,
-) -> None:
-    """Give gain and phase from a source to a net, around the state's operating point."""
-    design = load(file)
-    curve = frequency_response(
-        design,
-        _first(design, state),
-        source,
-        net,
-        parse_value(low, "--from", "Hz"),
-        parse_value(high, "--to", "Hz"),
-    )
-    _put_out(curve, to_csv, as_json)
-
-
-def wave_(
-    file: File,
-    seconds: Annotated[str, typer.Argument(help="How long, such as 10ms.")],
-    read: Reads = None,
-    state: State = "",
-    before: Annotated[
-        str, typer.Option("--before", help="State it was at rest in before; empty: power comes on.")
-    ] = "",
-    to_csv: AsCsv = None,
-    as_json: AsJson = False,
-) -> None:
-    """Follow the circuit through time, from power-up or from one state into another."""
-    design = load(file)
-    was = _first(design, before) if before else None
-    duration = parse_value(seconds, "seconds", "s")
-    if not 1e-9 <= duration <= 1e4:
-        raise InputError(
-            f"{seconds} is no time to follow.", where="seconds", value=seconds, allowed="1 ns to 10,000 s"
-        )
-    curve = wave_form(
-        design, _first(design, state), duration, probes(design, read or []), was, empty=was is None
-    )
-    _put_out(curve, to_csv, as_json)
-
-
 def copper_(
     file: File,
     net: Annotated[str, typer.Option("--net", help="Only this net.")] = "",
@@ -385,7 +304,7 @@ def spread_(
     wanted = probes(design, read or [])
     if not 2 <= boards <= 20_000:
         raise InputError(f"{boards} boards.", where="--boards", value=boards, allowed="2 to 20000")
-    rows, unsettled = samples(design, _first(design, state), wanted, boards, seed)
+    rows, unsettled = samples(design, first_state(design, state), wanted, boards, seed)
     told = {
         p.label: {
             "unit": p.unit,
@@ -409,30 +328,4 @@ def spread_(
         print(f"{label}: {mean}, deviation {deviation}, {least} to {most}")
     print(
         f"{boards} boards by seed {seed}, figures evenly spread within their tolerances; {unsettled} did not settle"
-    )
-
-
-def _put_out(curve: Curve, to_csv: Path | None, as_json: bool) -> None:
-    if to_csv is not None:
-        to_csv.write_text(curve_csv(curve))
-    if as_json:
-        print(json.dumps(curve_json(curve)))
-        return
-    print(
-        "  ".join(
-            [
-                f"{curve.title} ({curve.unit})",
-                *(f"{n} ({u})" for n, u in zip(curve.labels, curve.units, strict=True)),
-            ]
-        )
-    )
-    for k in _few(len(curve.x)):
-        print("  ".join(f"{float(v):.5g}" for v in (curve.x[k], *curve.y[k])))
-    for note in curve.notes:
-        print(note)
-
-
-def _few(count: int, most: int = 25) -> Iterable[int]:
-    return (
-        sorted({round(k * (count - 1) / (most - 1)) for k in range(most)}) if count > most else range(count)
     )

@@ -15,6 +15,19 @@ from vane_step.core.memo import MEMO, Kept
 P = ParamSpec("P")
 R = TypeVar("R")
 V = TypeVar("V")
+# The sections that copper follows from, pours and letters in copper among it.
+COPPER: Final = (
+    "parts",
+    "packages",
+    "nets",
+    "board",
+    "tracks",
+    "vias",
+    "jumpers",
+    "pours",
+    "holes",
+    "texts",
+)
 # The sections each derived function says it reads, by its name; and the names of those at work, the innermost last.
 DERIVED: Final[dict[str, tuple[str, ...]]] = {}
 at_work: Final[list[str]] = []

@@ -9,7 +9,7 @@ from typing import Literal
 from vane_step.core.board.drc.heights import stack_nm
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.brief.state_figures import state_figure
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, Requirement, natural
 from vane_step.core.design.operation import OPERATION
 from vane_step.core.errors import InputError
@@ -44,20 +44,7 @@ class Evidence:
     says: str
 
 
-@derived(
-    "parts",
-    "packages",
-    "nets",
-    "board",
-    "tracks",
-    "vias",
-    "jumpers",
-    "pours",
-    "holes",
-    "calculations",
-    "texts",
-    *OPERATION,
-)
+@derived(*COPPER, "calculations", *OPERATION)
 def known_figures(design: Design) -> dict[str, Figure]:
     """Give every figure of a design by key: board, parts, links, currents of nets, results of calculations."""
     laid = Layout(design)

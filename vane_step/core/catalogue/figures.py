@@ -68,6 +68,7 @@ PARAMETERS: Final[dict[str, Parameter]] = {
     "vref_v": Parameter("reference", "V", "typical"),
     "theta_ja_k_per_w": Parameter("junction to ambient", "K/W", "typical"),
     "fsw_hz": Parameter("switching frequency", "Hz", "typical"),
+    "ton_s": Parameter("constant time on", "s", "typical"),
     "efficiency": Parameter("efficiency", "", "rating"),
     "freq_hz": Parameter("frequency", "Hz", "value"),
     "cl_f": Parameter("load capacitance", "F", "typical"),

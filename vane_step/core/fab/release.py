@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.outline import parted_findings
 from vane_step.core.circuit.variants import BASE
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design
 from vane_step.core.errors import ReleaseRefused, StopsOpen
 from vane_step.core.fab import drill, gerber, netlist, tables
@@ -219,22 +219,7 @@ def _with_accepted(made: Release, design: Design) -> Release:
     return replace(made, files={**made.files, f"{made.name}-accepted.csv": tables.accepted(lived_with)})
 
 
-@derived(
-    "name",
-    "title",
-    "parts",
-    "packages",
-    "nets",
-    "board",
-    "tracks",
-    "vias",
-    "jumpers",
-    "pours",
-    "holes",
-    "texts",
-    "variants",
-    "extras",
-)
+@derived(*COPPER, "name", "title", "variants", "extras")
 def _written(design: Design, stamp: str) -> Release:
     files = write_files(design, stamp)
     try:

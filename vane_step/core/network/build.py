@@ -222,6 +222,38 @@ class Build:
         """Let what an output gives come from its upper supply; its branch runs to the lower one, where it sinks."""
         self.circuit.governed(upper, lower, (~branch,), Sourced())
 
+    def stage(
+        self,
+        part: Part,
+        kind: StageKind,
+        into: tuple[int, int],
+        out: tuple[int, int],
+        branch: int,
+        most_a: float | None,
+        drop_v: float = 0.0,
+        coil: str = "",
+        duty_most: float | None = None,
+    ) -> None:
+        """Note a part that makes one rail of another, with what its ratings say of its input and output."""
+        figures = part.params
+        self.stages.append(
+            Stage(
+                part.ref,
+                kind,
+                into,
+                out,
+                branch,
+                most_a,
+                figures.get("vin_min_v"),
+                figures.get("vin_max_v"),
+                drop_v,
+                duty_most,
+                figures.get("vout_v"),
+                coil,
+                figures.get("fsw_hz"),
+            )
+        )
+
     def tie_alike(self, pins: Pins) -> None:
         """Join pins of one name, which are one inside the part, where they lie on different nets."""
         for same in pins.named.values():

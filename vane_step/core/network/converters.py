@@ -12,7 +12,7 @@ from collections.abc import Callable
 from typing import Final
 
 from vane_step.core.design.model import Part, pin_name
-from vane_step.core.network.build import Build, Pins, Stage, StageKind, model
+from vane_step.core.network.build import Build, Pins, Stage, model
 from vane_step.core.network.regulators import HOLDS_BACK, enable_of, own_current
 from vane_step.core.solve.laws import Delivery, Intake, Linear
 
@@ -129,7 +129,7 @@ def _buck(build: Build, part: Part, pins: Pins, name: str, coil: Part) -> str:
         _cell_heat(build, part, catch, (into, base), (sw, base), branch, lambda d, amps: vf * (1 - d) * amps)
     else:
         build.circuit.diode(base, sw, 0.8, most, 1.8)
-    _stage(build, part, "buck", (into, base), (out, base), branch, most, pins, coil.ref)
+    build.stage(part, "buck", (into, base), (out, base), branch, most, coil=coil.ref, duty_most=DUTY_MOST)
     return "buck regulator, averaged"
 
 
@@ -223,35 +223,6 @@ def _boost(build: Build, part: Part, pins: Pins, name: str, coil: Part) -> str:
     return "boost regulator, averaged"
 
 
-def _stage(
-    build: Build,
-    part: Part,
-    kind: StageKind,
-    into: tuple[int, int],
-    out: tuple[int, int],
-    branch: int,
-    most: float | None,
-    pins: Pins,
-    coil: str = "",
-) -> None:
-    build.stages.append(
-        Stage(
-            part.ref,
-            kind,
-            into,
-            out,
-            branch,
-            most,
-            part.params.get("vin_min_v"),
-            part.params.get("vin_max_v"),
-            duty_most=DUTY_MOST if kind == "buck" else None,
-            held_v=part.params.get("vout_v"),
-            coil=coil,
-            switching_hz=part.params.get("fsw_hz"),
-        )
-    )
-
-
 @model(4)
 def whole(build: Build, part: Part, pins: Pins) -> str | None:
     """A converter with all it needs inside: modules, isolated converters, buck-boost regulators with a fixed output."""
@@ -285,7 +256,7 @@ def whole(build: Build, part: Part, pins: Pins) -> str | None:
     own_current(build, part, into, base)
     build.tie_alike(pins)
     build.assume(part.ref, f"holds back at {HOLDS_BACK:g} times its rated current (rule of thumb)")
-    _stage(build, part, "converter", (into, base), (plus, minus), branch, most, pins)
+    build.stage(part, "converter", (into, base), (plus, minus), branch, most)
     return "converter, averaged"
 
 
@@ -319,5 +290,5 @@ def charge_pump(build: Build, part: Part, pins: Pins) -> str | None:
     build.assume(
         part.ref, f"{ohm:.0f} Ω at its output: 1/(f·C) and {PUMP_OHM:g} Ω of switches (rule of thumb)"
     )
-    _stage(build, part, "inverter", (into, base), (out, base), branch, part.params.get("iout_a"), pins)
+    build.stage(part, "inverter", (into, base), (out, base), branch, part.params.get("iout_a"))
     return "charge pump, averaged"

@@ -23,15 +23,20 @@ def resistor(build: Build, part: Part, pins: Pins) -> str | None:
     """A resistor of two pins."""
     if part.kind != "resistor" or len(part.pins) != 2:
         return None
+    ohm = _ohms(build, part)
+    if ohm is None:
+        return "none"
+    build.circuit.resistor(*build.ends(part), max(ohm, JOIN_OHM))
+    return "resistor"
+
+
+def _ohms(build: Build, part: Part) -> float | None:
+    """Give a part's resistance as it is in this sample; where none is said that is noted."""
     ohm = build.value(part, "r_ohm")
     if ohm is None:
         build.unmodelled[part.ref] = "no resistance said"
-        return "none"
-    a, b = build.ends(part)
-    build.circuit.resistor(
-        a, b, max(build.vary(part, "r_ohm", ohm, part.params.get("tolerance_pct")), JOIN_OHM)
-    )
-    return "resistor"
+        return None
+    return build.vary(part, "r_ohm", ohm, part.params.get("tolerance_pct"))
 
 
 @model(10)
@@ -39,11 +44,9 @@ def thermistor(build: Build, part: Part, pins: Pins) -> str | None:
     """A resistor that follows temperature or light."""
     if part.kind != "thermistor" or len(part.pins) != 2:
         return None
-    ohm = build.value(part, "r_ohm")
+    ohm = _ohms(build, part)
     if ohm is None:
-        build.unmodelled[part.ref] = "no resistance said"
         return "none"
-    ohm = build.vary(part, "r_ohm", ohm, part.params.get("tolerance_pct"))
     beta = part.params.get("beta_k")
     said = build.position(part, "")
     if beta is not None:

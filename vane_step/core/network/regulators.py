@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Final
 
 from vane_step.core.design.model import Part
-from vane_step.core.network.build import JOIN_OHM, Build, Pins, Stage, StageKind, model
+from vane_step.core.network.build import JOIN_OHM, Build, Pins, model
 from vane_step.core.solve.laws import Delivery, Shunt, SteadyCurrent, Switched
 
 # Where the catalogue tells no limit, a regulator holds back at this many times its rated current (rule of thumb).
@@ -82,35 +82,8 @@ def linear(build: Build, part: Part, pins: Pins) -> str | None:
     build.circuit.diode(*((into, out) if below else (out, into)), BACK_V, most, 1.8)
     build.assume(part.ref, f"holds back at {HOLDS_BACK:g} times its rated current (rule of thumb)")
     build.tie_alike(pins)
-    _stage(build, part, "linear", (into, base), (out, base), branch, most, part.params["dropout_v"], pins)
+    build.stage(part, "linear", (into, base), (out, base), branch, most, part.params["dropout_v"])
     return "linear regulator"
-
-
-def _stage(
-    build: Build,
-    part: Part,
-    kind: StageKind,
-    into: tuple[int, int],
-    out: tuple[int, int],
-    branch: int,
-    most: float | None,
-    drop: float,
-    pins: Pins,
-) -> None:
-    build.stages.append(
-        Stage(
-            part.ref,
-            kind,
-            into,
-            out,
-            branch,
-            most,
-            part.params.get("vin_min_v"),
-            part.params.get("vin_max_v"),
-            drop,
-            held_v=part.params.get("vout_v"),
-        )
-    )
 
 
 @model(5)
@@ -138,7 +111,7 @@ def reference(build: Build, part: Part, pins: Pins) -> str | None:
         )
         build.circuit.copy(into, base, branch, -1.0)
         own_current(build, part, into, base)
-        _stage(build, part, "reference", (into, base), (out, base), branch, most, drop, pins)
+        build.stage(part, "reference", (into, base), (out, base), branch, most, drop)
         return "series reference"
     return None
 
@@ -161,7 +134,7 @@ def load_switch(build: Build, part: Part, pins: Pins) -> str | None:
         branch = build.circuit.governed(out, into, (pins.at(control), base, out, into), law)
         build.assume(part.ref, f"on above {ENABLE_V:g} V at {control} (rule of thumb)")
     _tie_numbered(build, pins)
-    _stage(build, part, "switch", (into, base), (out, base), branch, most, 0.0, pins)
+    build.stage(part, "switch", (into, base), (out, base), branch, most, 0.0)
     return "load switch"
 
 
@@ -213,7 +186,7 @@ def charger(build: Build, part: Part, pins: Pins) -> str | None:
     build.assume(
         part.ref, "charges with the most its part number tells; its programming resistor is not read"
     )
-    _stage(build, part, "charger", (source, base), (plus, base), branch, part.params["iout_a"], 0.2, pins)
+    build.stage(part, "charger", (source, base), (plus, base), branch, part.params["iout_a"], 0.2)
     return "charger"
 
 

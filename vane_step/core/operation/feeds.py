@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 from vane_step.core.circuit.rails import rail
+from vane_step.core.design.operation import Source
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.network.outside import all_sources, ground_net, unknown_feeds
 from vane_step.core.network.readings import Reading
@@ -72,25 +73,32 @@ def _back(worst: Worst, state: Reading) -> None:
         fed_by_charger = source.ah is not None and sum(s.amps for s in charging) >= back * 0.99 and charging
         if back < BACK_LOOK_A or fed_by_charger:
             continue
-        level = "stop" if back >= BACK_STOP_A else "look"
         others = ", ".join(n for n, r in state.sources.items() if r.amps > back * 0.5 and n != name)
         text = f"{name} is fed {_amps(back)}{f' by {others}' if others else ''}: nothing blocks it"
-        worst.note(
-            "back-feed",
-            name,
-            state,
-            text,
-            back,
-            BACK_LOOK_A,
-            badness=back,
-            level=level,  # type: ignore[arg-type]
-            place=Place(
-                refs=(source.plus.partition(".")[0],) if "." in source.plus else (),
-                net=_net(worst, source.plus),
-            ),
-        )
+        _fed(worst, state, source, text, back)
     _dead(worst, state)
     _through_stages(worst, state)
+
+
+def _fed(
+    worst: Worst, state: Reading, source: Source, text: str, back_a: float, by: str | None = None
+) -> None:
+    """Note current that flows back into a source."""
+    worst.note(
+        "back-feed",
+        source.id,
+        state,
+        text,
+        back_a,
+        BACK_LOOK_A,
+        badness=back_a,
+        level="stop" if back_a >= BACK_STOP_A else "look",
+        place=Place(
+            refs=(source.plus.partition(".")[0],) if "." in source.plus else (),
+            net=_net(worst, source.plus),
+        ),
+        source=by,
+    )
 
 
 def _dead(worst: Worst, state: Reading) -> None:
@@ -103,21 +111,7 @@ def _dead(worst: Worst, state: Reading) -> None:
         if source.ah is not None or back < BACK_LOOK_A:
             continue
         text = f"{name} is off and {volts:.2f} V stand at it: what is plugged in there is fed up to {_amps(back)}"
-        worst.note(
-            "back-feed",
-            name,
-            state,
-            text,
-            back,
-            BACK_LOOK_A,
-            badness=back,
-            level="stop" if back >= BACK_STOP_A else "look",
-            place=Place(
-                refs=(source.plus.partition(".")[0],) if "." in source.plus else (),
-                net=_net(worst, source.plus),
-            ),
-            source="100 Ω for what is off (rule of thumb)",
-        )
+        _fed(worst, state, source, text, back, "100 Ω for what is off (rule of thumb)")
 
 
 def _through_stages(worst: Worst, state: Reading) -> None:

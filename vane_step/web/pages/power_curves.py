@@ -12,6 +12,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, VaneStepError
+from vane_step.core.network.converter_cycles import converter_cycles, cycles_curve
 from vane_step.core.network.curve_files import curve_csv
 from vane_step.core.network.outside import all_sources
 from vane_step.core.network.probe import probes
@@ -26,6 +27,7 @@ from vane_step.web.render import page, store_of
 router = APIRouter()
 # How long a page waits for a wave form, in steps; and points of a sweep.
 MOST_STEPS, POINTS = 30_000, 61
+MOST_CYCLES_S = 0.02
 
 
 def curve_asked(design: Design, setting: Setting, query: Mapping[str, str]) -> Curve:
@@ -47,7 +49,7 @@ def curve_asked(design: Design, setting: Setting, query: Mapping[str, str]) -> C
             parse_value(query.get("high") or "1MHz", "to", "Hz"),
         )
     texts = query.get("read", "").replace(";", " ").split()
-    wanted = probes(design, texts or main_rails(design))
+    wanted = probes(design, texts or main_rails(design)) if kind != "cycles" else []
     if kind == "value":
         what = query.get("what", "")
         unit = unit_of(design, what)
@@ -58,6 +60,12 @@ def curve_asked(design: Design, setting: Setting, query: Mapping[str, str]) -> C
         ]
         return sweep(design, setting, what, np.linspace(ends[0], ends[1], POINTS).tolist(), wanted)
     seconds = parse_value(query.get("long") or "20ms", "how long", "s")
+    if kind == "cycles":
+        if not 1e-7 <= seconds <= MOST_CYCLES_S:
+            raise InputError(
+                f"{query.get('long')} is no time to follow.", where="how long", allowed="0.1 µs to 20 ms"
+            )
+        return cycles_curve(*converter_cycles(design, setting, query.get("converter", ""), seconds))
     if not 1e-9 <= seconds <= 1e4:
         raise InputError(
             f"{query.get('long')} is no time to follow.", where="how long", allowed="1 ns to 10,000 s"
@@ -87,6 +95,7 @@ def power_curve(request: Request, id: str) -> HTMLResponse:
         "sources": list(known),
         "states": list(dict.fromkeys(r.setting.name for r in readings(design).nominal())) if known else [],
         "rails": " ".join(main_rails(design)),
+        "converters": [p.ref for p in design.parts.values() if "fsw_hz" in p.params and p.fitted],
         "plot": None,
         "refused": None,
     }

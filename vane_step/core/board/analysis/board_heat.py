@@ -13,7 +13,7 @@ import numpy as np
 from vane_step.core.board.analysis.copper_currents import net_currents
 from vane_step.core.board.analysis.heat_sheet import HeatSheet, feet, heat_sheet
 from vane_step.core.board.copper.flows import CopperCurrents
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design
 from vane_step.core.network.readings import Reading
 from vane_step.core.network.thermal import lies_elsewhere, own_k_w
@@ -90,7 +90,7 @@ def board_heat(design: Design, state: Reading) -> BoardHeat:
     return BoardHeat(state.name, design.brief.ambient_c, sheet, rise, parts, placed_w, copper_w, unplaced_w)
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*COPPER)
 def into_board(design: Design, ref: str) -> float:
     """Give the share of a placed part's heat that goes into the board; the rest leaves by its body.
 

@@ -14,7 +14,7 @@ import shapely
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.shapes import CopperItem, copper_items
 from vane_step.core.circuit.bypass import bypass_pairs
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import LAYERS, Design, natural, split_pin
 
 # A flat track counts like a round wire of a quarter of its width.
@@ -68,7 +68,7 @@ def via_nh(height_mm: float, drill_mm: float) -> float:
     return 0.2 * height_mm * (math.log(4 * height_mm / drill_mm) + 1)
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*COPPER)
 def loops(design: Design) -> tuple[Loop, ...]:
     """Give the loops of bypass parts and of switching stages, largest area first; switching stages before all."""
     bare = design.replaced(tracks={}, vias={}, jumpers={}, pours={}, texts={})

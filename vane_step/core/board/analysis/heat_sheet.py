@@ -22,7 +22,7 @@ from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.shapes import copper_items, outline
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design
 
 # What copper and glass conduct in W/mK, and what a face gives off to still air in W/m²K (rule of thumb: 5 to 15).
@@ -163,13 +163,13 @@ def _copper(design: Design) -> dict[str, list[Polygon]]:
     return found
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*COPPER)
 def heat_sheet(design: Design) -> HeatSheet:
     """Give the sheet of a board, kept until its copper or outline changes."""
     return HeatSheet(design)
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*COPPER)
 def feet(design: Design) -> Mapping[str, tuple[np.ndarray, np.ndarray]]:
     """Give for every placed part the cells its heat goes into and comes from, with their shares: those under its pads,
     by their area."""

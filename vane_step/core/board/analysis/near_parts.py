@@ -11,7 +11,7 @@ import shapely
 
 from vane_step.core.board.analysis.current_loops import Loop, loops
 from vane_step.core.board.geometry.shapes import CopperItem, copper_items
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, Part, split_pin
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.quantity import nm
@@ -21,7 +21,7 @@ CRYSTAL_MM = 5.0
 LOOP_MM2, LOOP_WITH_DIODE_MM2 = 30.0, 60.0
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*COPPER)
 def near_findings(design: Design) -> tuple[Finding, ...]:
     """Hold crystals, their load capacitors and switching loops against how near or small they should be."""
     return (*_crystals(design), *_loops(design))

@@ -10,7 +10,7 @@ from shapely.geometry.base import BaseGeometry
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.shapes import CopperItem, copper_items
 from vane_step.core.circuit.bypass import bypass_pairs
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, natural
 
 # Where less than this lacks, it is the clearance round a via or a pad, which a return current passes by.
@@ -50,7 +50,7 @@ class ReturnPath:
         return self.over_mm / self.length_mm if self.length_mm else 1.0
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*COPPER)
 def return_paths(design: Design) -> tuple[ReturnPath, ...]:
     """Follow the tracks of every net but grounds over the ground copper next to them, worst net first.
 

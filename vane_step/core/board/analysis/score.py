@@ -17,7 +17,7 @@ from vane_step.core.board.geometry.bypass_distance import nearest_bypass
 from vane_step.core.board.geometry.filled_vias import filled_vias
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.circuit.bypass import is_connector
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design
 from vane_step.core.design.operation import OPERATION
 from vane_step.core.order.board_price import Step, price_step
@@ -116,9 +116,7 @@ class Figure:
     digits: int = 0
 
 
-@derived(
-    "parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts", *OPERATION
-)
+@derived(*COPPER, *OPERATION)
 def scoreboard(design: Design) -> tuple[Figure, ...]:
     """Give the figures a layout is judged by, most pressing first."""
     numbers = figures(design)

@@ -9,7 +9,7 @@ import numpy as np
 from vane_step.core.board.analysis.ground_flow import GroundFlow
 from vane_step.core.board.drc.zones import nets_in
 from vane_step.core.board.geometry.shapes import zone_shape
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, Net, natural, split_pin
 from vane_step.core.finding import Finding, Place, tell
 
@@ -18,7 +18,7 @@ LIMIT_PERCENT = 10.0
 DRIVES = ("output", "io", "open-drain", "supply-out")
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*COPPER)
 def way_back_findings(design: Design) -> tuple[Finding, ...]:
     """Find quiet zones that ground currents of foreign signals run through, each with the worst of them."""
     return tuple(_ways_back(design)) if any(z.kind == "quiet" for z in design.board.zones) else ()

@@ -18,7 +18,7 @@ from vane_step.core.board.geometry.copper_table import (
     touching_pairs,
 )
 from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design
 from vane_step.core.memo import Kept
 
@@ -93,7 +93,7 @@ def net_copper(design: Design) -> dict[str | None, NetCopper]:
 _copper_of_nets: Kept[tuple[Columns, dict[str | None, NetCopper]]] = Kept()
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*COPPER)
 def connectivity(design: Design) -> Connectivity:
     """Work out the groups of joined copper and the open links of a design.
 

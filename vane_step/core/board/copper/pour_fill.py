@@ -15,7 +15,7 @@ from shapely.strtree import STRtree
 from vane_step.core.board.geometry.copper_table import gap_of
 from vane_step.core.board.geometry.shapes import CopperItem, bare_holes, copper_items, keepouts, outline
 from vane_step.core.board.geometry.thinness import MOST_ROUNDS, grazes, parted_at, without_necks
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, Pour, RuleSet
 from vane_step.core.memo import Kept
 
@@ -43,7 +43,7 @@ class PouredCopper:
         return float(sum(p.area for p in self.pieces))
 
 
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
+@derived(*COPPER)
 def pour_pieces(design: Design) -> tuple[PouredCopper, ...]:
     """Fill every pour of a design, those of higher priority first; equal ones in their order.
 

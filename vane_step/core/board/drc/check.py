@@ -21,7 +21,7 @@ from vane_step.core.board.drc.track_width import width_findings
 from vane_step.core.board.drc.unrouted import unrouted_findings
 from vane_step.core.board.drc.via_current import via_findings
 from vane_step.core.board.drc.zones import keepout_findings, zone_findings
-from vane_step.core.derive import derived
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design
 from vane_step.core.design.operation import OPERATION
 from vane_step.core.finding import Finding, ordered
@@ -40,19 +40,7 @@ class CheckResult:
         return sum(1 for f in self.findings if f.level == "stop")
 
 
-@derived(
-    "parts",
-    "packages",
-    "nets",
-    "board",
-    "tracks",
-    "vias",
-    "jumpers",
-    "pours",
-    "holes",
-    "texts",
-    *OPERATION,
-)
+@derived(*COPPER, *OPERATION)
 def check(design: Design) -> CheckResult:
     """Check a whole board against its maker's rules and the currents of its nets.
 
