@@ -51,7 +51,7 @@ def states_named(design: Design, name: str) -> list[Reading]:
             "Nothing is known that feeds this board.",
             where="states",
             allowed="a source that was said, a USB receptacle, a battery holder",
-            next_step='Say one, such as: vane-step say DESIGN "source BATT BATT GND 12V"',
+            next_step='Say one, such as: vane-step say DESIGN -o DESIGN "source BATT BATT GND 12V"',
         )
     if not name:
         return list(known.all)
