@@ -129,7 +129,7 @@ class Looks(InBrowser):
                 with self.subTest(path, width=width):
                     self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), width)
                     wide = page.evaluate(
-                        "[...document.querySelectorAll('.sheet-holder, .pane, .findings-panel, .selection, .bar-top')].filter(e => e.scrollWidth > e.clientWidth + 1).map(e => `${e.className} ${e.scrollWidth} > ${e.clientWidth}`)"
+                        "[...document.querySelectorAll('.sheet-holder, .pane, .findings-panel, .selection, .bar-top')].filter(e => e.scrollWidth > e.clientWidth + 1).map(e => `${e.className} ${e.scrollWidth} > ${e.clientWidth}: ` + [...e.querySelectorAll('*')].filter(i => i.getBoundingClientRect().right > e.getBoundingClientRect().right).map(i => `${i.className} ${i.textContent.trim().slice(0, 40)}`).slice(0, 3))"
                     )
                     self.assertEqual(wide if width > 1024 or not path.endswith("circuit") else [], [])
             page.context.close()
