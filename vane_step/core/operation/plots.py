@@ -157,7 +157,7 @@ def _said(value: float, unit: str, span: float) -> str:
     """Write a value of an axis with as many digits as tell neighbours apart."""
     if abs(value) < 1e-9 * span:
         return f"0 {unit}".strip()
-    digits = max(1, min(7, math.ceil(math.log10(abs(value) / span)) + 2))
+    digits = max(3, min(7, math.ceil(math.log10(abs(value) / span)) + 2))
     return f"{float(f'{value:.{digits}g}'):g} {unit}" if unit in PLAIN else format_value(value, unit, digits)
 
 
