@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Annotated, Any, get_args
 
 from fastapi import APIRouter, Form, Query, Request, UploadFile
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from vane_step.core.ask import ask
 from vane_step.core.board.copper.figures import steps_of
 from vane_step.core.board.drc.via_current import carried_a, via_groups
 from vane_step.core.board.geometry.necks import copper_rule
@@ -18,7 +19,7 @@ from vane_step.core.circuit.bearing import pin_says
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.design.edits import AddPart, SetItem, Together, net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, Via, natural, pin_name, split_pin
-from vane_step.core.errors import InputError, NotFound
+from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.operation.probed import probe_net, probe_part
 from vane_step.core.parts.part import part_from
 from vane_step.core.patterns.packages import package as own_package
@@ -228,7 +229,19 @@ def _about_pins(design: Design, key: str) -> dict[str, Any]:
         if pin is not None:
             pins.append((name, pin, design.net_of(name), pin_says(design, name)))
     refs = list(dict.fromkeys(split_pin(name)[0] for name, *_ in pins))
-    return {"pins": pins, "roles": get_args(PinRole), "refs": refs}
+    return {"pins": pins, "roles": get_args(PinRole), "refs": refs, "joined": _joined(design, pins)}
+
+
+def _joined(design: Design, pins: Sequence[tuple[str, Any, str | None, str]]) -> str:
+    """Say what joining some pins would make of their nets, before anybody does it: which become one, or why not."""
+    if len(pins) < 2:
+        return ""
+    nets = list(dict.fromkeys(net for _, _, net, _ in pins if net))
+    to = f" {nets[0]}" if len(pins) > 2 and nets else ""
+    try:
+        return ask(design, f"join {' '.join(name for name, *_ in pins)}{to}").says
+    except VaneStepError as error:
+        return error.message
 
 
 def _about_group(design: Design, key: str) -> dict[str, Any]:
