@@ -26,6 +26,23 @@ class Power(InBrowser):
         page.locator("#state-mode").select_option("alarm")
         expect(page.locator(".flow-sum b").first).to_contain_text("W")
 
+    def test_curves_and_heat(self) -> None:
+        """A curve is drawn and read with the keys; the picture follows the state; heat lies over the board while asked for."""
+        page = self.page(f"/d/{FROST}/power?given=1&on=BATT&mode=watch")
+        page.locator("#curve").get_by_role("button", name="Draw the curve").click()
+        page.locator(".plot svg").focus()
+        expect(page.locator("[data-at]")).to_have_text("20 ms")
+        page.keyboard.press("Home")
+        expect(page.locator("[data-at]")).not_to_have_text("20 ms")
+        expect(page.locator("#picture h2")).to_contain_text("BATT, watch")
+        page.locator("#state-mode").select_option("alarm")
+        expect(page.locator("#picture h2")).to_contain_text("BATT, alarm")
+        page.goto(f"{self.server.address}/d/{FROST}/board")
+        expect(page.locator("#board .part").first).to_be_visible()
+        for shown in (1, 0):
+            page.keyboard.press("h")
+            expect(page.locator("#board .warmth")).to_have_count(shown)
+
     def test_from_nothing_to_a_finding(self) -> None:
         """Without a source the page says what to do; a source and a load by the forms, and what is too much is told."""
         address = self.fresh("feeding")

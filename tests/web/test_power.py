@@ -51,6 +51,17 @@ class Drawn(Served):
             self.assertAlmostEqual(float(title.removesuffix(" V")), float(row[0]), delta=1e-3)
             self.assertAlmostEqual(float(values[0].removesuffix(" V")), float(row[1]), delta=1e-3)
 
+    def test_a_layer_of_the_board(self) -> None:
+        """The board's drawing gets heat as cells with their place; where nothing feeds it, what to say."""
+        told = self.client.get(f"/d/{FROST}/board/heat.json").json()
+        self.assertTrue(told["bottom"] < told["hottest"] <= told["top"])
+        [raster] = told["rasters"]
+        self.assertEqual([round(v) for v in raster["box"]], [0, 0, 80, 56])
+        self.client.post("/new", data={"name": "Bare", "size": "40x30", "manufacturing": "order"})
+        bare = self.client.get("/d/bare/board/heat.json")
+        self.assertEqual(bare.status_code, 422)
+        self.assertIn("source BATT NET GND 12V", bare.json()["next_step"])
+
     def test_paper(self) -> None:
         """Flow, heat, states and findings of a state come as PDF; a board that nothing feeds says what to do."""
         answer = self.client.get(f"/d/{FROST}/power.pdf?given=1&on=BATT&mode=alarm&at=high")

@@ -11,7 +11,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from vane_step.core.board.analysis.copper_currents import all_currents
 from vane_step.core.design.model import Design
-from vane_step.core.errors import VaneStepError
+from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.judge import all_findings
 from vane_step.core.network.outside import all_sources, unknown_feeds
 from vane_step.core.network.readings import Reading, reading_of, readings
@@ -185,6 +185,30 @@ def power_picture(request: Request, id: str, show: str = "heat", layer: str = ""
             if warmest is not None and warmest.name != state.name:
                 data["warmest"], data["warmest_query"] = warmest.name, query_of(warmest.setting)
     return page(request, "_power_picture.html", {"kept": kept, "design": design, **data})
+
+
+@router.get("/d/{id}/board/heat.json")
+def board_warmth(request: Request, id: str) -> dict[str, Any]:
+    """Give how warm the board gets in the state that warms it most, as a layer for the board's drawing."""
+    design = store_of(request).get(id).design
+    state = warmest_state(design) if all_sources(design) else None
+    if state is None or not any(part.place for part in design.parts.values()):
+        raise InputError(
+            "How warm the board gets is not known.",
+            where="heat",
+            next_step="Place parts first."
+            if state is not None
+            else "Say what feeds the board. Type: source BATT NET GND 12V",
+        )
+    picture = heat_picture(design, state)
+    assert picture.heat is not None
+    return {
+        "state": picture.state,
+        "hottest": round(picture.heat.ambient_c + picture.heat.hottest[0]),
+        "bottom": round(picture.bottom, 1),
+        "top": round(picture.top, 1),
+        "rasters": [{"data": r.data, "box": r.box} for r in picture.rasters],
+    }
 
 
 @router.get("/d/{id}/power/states", response_class=HTMLResponse)

@@ -4,6 +4,7 @@ import { arrange } from "./board/arrange.js";
 import * as camera from "./board/camera.js";
 import { choose, chosen } from "./board/choice.js";
 import { draw, drawing, glow, GRIDS, ringAt, svg } from "./board/drawing.js";
+import { heat } from "./board/heat.js";
 import "./board/job.js";
 import { layerKeys } from "./board/layers.js";
 import { measure } from "./board/measure.js";
@@ -15,7 +16,7 @@ import { t } from "./frame/texts.js";
 const where = document.getElementById("where");
 const button = (id) => document.getElementById(id);
 // What the buttons of the page show: the tool in hand, the side, the grid, whether the 3D view is open.
-let view = { tool: "arrange", back: false, grid: GRIDS[0][1], space: false };
+let view = { tool: "arrange", back: false, grid: GRIDS[0][1], space: false, heat: false };
 document.addEventListener("alpine:init", () => {
   window.Alpine.store("board", view);
   view = window.Alpine.store("board");
@@ -102,7 +103,12 @@ async function inSpace() {
   await space.show();
 }
 
-const WORKS = { fit: fitChosen, below: turnOver, grid: nextGrid, "in-space": inSpace };
+async function warm() {
+  view.heat = await heat(!view.heat);
+  redraw();
+}
+
+const WORKS = { fit: fitChosen, below: turnOver, grid: nextGrid, "in-space": inSpace, "show-heat": warm };
 for (const [id, work] of Object.entries(WORKS)) button(id).addEventListener("click", work);
 button("tool-arrange").addEventListener("click", () => take("arrange"));
 for (const name of ["track", "measure"]) button(`tool-${name}`).addEventListener("click", () => toggle(name));
@@ -144,6 +150,7 @@ const KEYS = {
   f: fitChosen,
   b: turnOver,
   g: nextGrid,
+  h: warm,
   s: inSpace,
   "+": () => camera.zoom(1 / 1.3),
   "-": () => camera.zoom(1.3),
@@ -157,7 +164,8 @@ document.addEventListener("vane:key", ({ detail: { event } }) => {
   else if (view.tool !== "arrange") arrange.key(event);
 });
 
-onChange(() => {
+onChange(async () => {
+  if (view.heat) view.heat = await heat(true);
   load();
   if (space && !holder.hidden) space.show();
 });

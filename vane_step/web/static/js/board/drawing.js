@@ -3,8 +3,8 @@ import { el, line, ring } from "./svg.js";
 
 export const svg = document.getElementById("board");
 // What is drawn: `data` as the program gives it, `below` -1 when seen from the back, `grid` the number of one of GRIDS,
-// and the nodes of parts and prints by their names.
-export const drawing = { data: null, below: 1, grid: 0, parts: {}, prints: {}, ringed: null };
+// the nodes of parts and prints by their names, and how warm the board gets where that is shown.
+export const drawing = { data: null, below: 1, grid: 0, parts: {}, prints: {}, ringed: null, heat: null };
 export const GRIDS = [
   [0, "off"],
   [0.5, "0.5 mm"],
@@ -32,6 +32,7 @@ export function draw(chosen) {
   );
   el("path", { d: data.rims.map(ring).join(""), "fill-rule": "evenodd", class: "substrate" }, top);
   copper(top);
+  for (const raster of drawing.heat?.rasters ?? []) warmth(top, raster.data, raster.box);
   print(top);
   const waiting = parts(top, chosen);
   zones(top);
@@ -42,6 +43,15 @@ export function draw(chosen) {
   for (const id of ["ghosts", "ruler", "places"]) el("g", { id }, top);
   ringAt(drawing.ringed);
   return waiting;
+}
+
+// A picture of cells: its rows run down, the drawing's axis up.
+function warmth(top, href, [x, y, width, height]) {
+  const rim = el("clipPath", { id: "rim" }, top);
+  el("path", { d: drawing.data.rims.map(ring).join(""), "clip-rule": "evenodd" }, rim);
+  const within = el("g", { "clip-path": "url(#rim)" }, top);
+  const transform = `translate(${x} ${y + height}) scale(1 -1)`;
+  el("image", { href, width, height, transform, preserveAspectRatio: "none", class: "warmth" }, within);
 }
 
 function patterns() {
