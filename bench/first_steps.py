@@ -16,6 +16,7 @@ from vane_step.core.controllers.demand import Signal, read_demand
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Board, Design, Pin
 from vane_step.core.memo import forget
+from vane_step.core.reasons.findings import reason_findings
 from vane_step.core.sheet.export import sheets_pdf
 from vane_step.data import shipped
 
@@ -146,7 +147,8 @@ def reviewing_faults(run: Rows) -> None:
     for fault in faults:
         design = carried_out(designs[fault["design"]], fault["say"])
         wanted, refs = (fault["code"], fault["level"]), set(fault["refs"])
-        missed += not any((f.code, f.level) == wanted and refs <= set(f.place.refs) for f in review(design))
+        told = (*review(design), *reason_findings(design))
+        missed += not any((f.code, f.level) == wanted and refs <= set(f.place.refs) for f in told)
     right = list(designs.values())
     for one in json.loads((FAULTS.parent / "variations.json").read_text(encoding="utf-8")):
         right.append(carried_out(designs[one["design"]], one["say"]))

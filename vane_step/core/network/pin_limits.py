@@ -6,10 +6,10 @@ from collections.abc import Mapping
 from typing import Final
 
 from vane_step.core.circuit.electrics import value_of
+from vane_step.core.circuit.rails import rail
 from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Part, Pin, pin_name
-from vane_step.core.design.operation import OPERATION
-from vane_step.core.network.readings import readings
+from vane_step.core.network.outside import all_sources
 
 # What an input or a gate takes and gives while it is charged over, as heat counts it (rule of thumb), and a capacitor
 # below the second figure that serves edges.
@@ -17,17 +17,17 @@ LISTENS_A: Final = 0.1
 BYPASS_F: Final = 1e-6
 # A fuse lets this much more than its rating pass for long (rule of thumb).
 FUSE_TIMES: Final = 2.0
-# What may stand across a part beyond what any state shows: tolerance of sources and of the solution.
+# What may stand across a part beyond what is said: tolerances.
 MARGIN: Final = 1.1
 # Ratings of parts with two pins that are destroyed by more.
 RATED: Final[Mapping[str, str]] = {"led": "if_a", "diode": "if_a"}
 
 
-@derived("parts", "nets", *OPERATION)
+@derived("parts", "nets", "sources")
 def pin_limits(design: Design) -> Mapping[str, float]:
     """Give the most current a pin can pass, in amperes, for the pins of which that is known; others may pass anything.
 
-    Resistors by the greatest voltage between any two nets in any state, inputs, gates and bypass capacitors by a rule
+    Resistors by the greatest voltage there can be between two nets, inputs, gates and bypass capacitors by a rule
     of thumb, light-emitting and other diodes by their rating, outputs by what a pin of theirs gives. Switches,
     connectors, regulators, coils, large capacitors and whatever has no model are without a limit.
     """
@@ -42,14 +42,50 @@ def pin_limits(design: Design) -> Mapping[str, float]:
 
 
 def widest_v(design: Design) -> float | None:
-    """Give the greatest voltage between any two nets in any state, or said of any; none where nothing is solved."""
-    most: float | None = None
-    said = [abs(v) for net in design.nets.values() if net.volts for v in net.volts]
-    for reading in readings(design).all:
-        if reading.settled:
-            volts = [0.0, *(v for v in reading.volts.values() if v is not None)]
-            most = max(most or 0.0, max(volts) - min(volts))
-    return max(most * MARGIN, *said, 0.0) if most else None
+    """Give the greatest voltage there can be between two nets, by what sources, rails and converters are said to be at.
+
+    None where nothing says, or where a boost converter makes a voltage nobody said.
+    """
+    said: list[float] = []
+    for source in all_sources(design).values():
+        # A source may be turned round, its plus at ground.
+        said += (
+            [source.highest_v, source.lowest_v]
+            if source.plus not in _grounds(design)
+            else [-source.highest_v]
+        )
+    for net in design.nets.values():
+        said += net.volts or ()
+        if (claim := rail(net)) is not None:
+            said += [claim.low, claim.high]
+    for part in design.parts.values():
+        if "vout_v" in part.params:
+            said.append(part.params["vout_v"])
+        elif "fsw_hz" in part.params and _boosts(design, part):
+            return None
+    if not said or not all_sources(design):
+        return None
+    return (max(0.0, *said) - min(0.0, *said)) * MARGIN or None
+
+
+def _grounds(design: Design) -> set[str]:
+    return {n.name for n in design.nets.values() if n.role == "ground"}
+
+
+def _boosts(design: Design, part: Part) -> bool:
+    """Whether a converter's coil leads from its input: it may make more than that."""
+    inputs = {
+        net
+        for pin in part.pins
+        if pin.role == "supply-in" and (net := design.net_of(pin_name(part.ref, pin.number))) is not None
+    }
+    mine = {net for pin in part.pins if (net := design.net_of(pin_name(part.ref, pin.number))) is not None}
+    for coil in design.parts.values():
+        if coil.kind == "inductor":
+            ends = {design.net_of(pin_name(coil.ref, p.number)) for p in coil.pins}
+            if ends <= mine and ends & inputs:
+                return True
+    return not inputs
 
 
 def _most_a(part: Part, pin: Pin, across_v: float | None) -> float | None:
