@@ -47,13 +47,18 @@ def widest_v(design: Design) -> float | None:
     None where nothing says, or where a boost converter makes a voltage nobody said.
     """
     said: list[float] = []
+    grounds = {n.name for n in design.nets.values() if n.role == "ground"}
     for source in all_sources(design).values():
-        # A source may be turned round, its plus at ground.
-        said += (
-            [source.highest_v, source.lowest_v]
-            if source.plus not in _grounds(design)
-            else [-source.highest_v]
+        plus, minus = (
+            point if point in design.nets else design.net_of(point) for point in (source.plus, source.minus)
         )
+        # Turned round its plus is at ground; on top of another nobody knows how high it stands.
+        if minus in grounds:
+            said += [source.highest_v, source.lowest_v]
+        elif plus in grounds:
+            said += [-source.highest_v, -source.lowest_v]
+        else:
+            return None
     for net in design.nets.values():
         said += net.volts or ()
         if (claim := rail(net)) is not None:
@@ -68,12 +73,10 @@ def widest_v(design: Design) -> float | None:
     return (max(0.0, *said) - min(0.0, *said)) * MARGIN or None
 
 
-def _grounds(design: Design) -> set[str]:
-    return {n.name for n in design.nets.values() if n.role == "ground"}
-
-
 def _boosts(design: Design, part: Part) -> bool:
-    """Whether a converter's coil leads from its input: it may make more than that."""
+    """Whether a converter's coil leads from its input, or it pumps: it may make more than that, or less than ground."""
+    if any(pin.name.upper().startswith("CAP") for pin in part.pins):
+        return True
     inputs = {
         net
         for pin in part.pins
@@ -89,8 +92,6 @@ def _boosts(design: Design, part: Part) -> bool:
 
 
 def _most_a(part: Part, pin: Pin, across_v: float | None) -> float | None:
-    if not part.fitted:
-        return 0.0
     if len(part.pins) == 2:
         return _of_two(part, across_v)
     if pin.role == "input":
