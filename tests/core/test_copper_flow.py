@@ -14,6 +14,7 @@ from vane_step.core.board.copper.copper_flow import CopperNet
 from vane_step.core.board.copper.cut_currents import CutCurrents
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.design.model import Design, Pour
+from vane_step.core.network.pin_limits import widest_v
 from vane_step.core.operation.hot_copper import copper_findings
 from vane_step.core.power.trace import rise_k, via_barrel_mm2
 
@@ -179,6 +180,18 @@ class MostThatCanPass(unittest.TestCase):
             thin = track("T2", "VIN", 0.3, (x, low), (x, y))
             told = set(codes(d.replaced(tracks={"T1": trunk, "T2": thin})))
             self.assertEqual(not told & {"track-current", "net-width"}, bears, (leaf, told))
+
+    def test_how_much_may_stand_across(self) -> None:
+        """Two rails count together, also of a source turned round by its pins; stacked ones bound nothing."""
+        d = said(Design(name="two", board=board()), "add NH-1x2", "add NH-1x2")
+        d = said(d, "join J1.1 PLUS", "join J1.2 J2.1 GND", "join J2.2 MINUS", "source A J1.1 J1.2 12V")
+        for more, wanted in (
+            ("source B J2.1 J2.2 9V", 21.0),
+            ("source B J2.2 J2.1 5V", 12.0),
+            ("source B J1.1 J2.2 9V", None),
+        ):
+            found = widest_v(said(d, more))
+            self.assertEqual(found if found is None else round(found / 1.1, 6), wanted, more)
 
 
 def _within(luck: random.Random, pins: list[str], limits: dict[str, float], claim: float) -> dict[str, float]:
