@@ -18,7 +18,9 @@ from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
 from vane_step.core.board.drc.legal_necks import TOLERANCE_MM, bare_of, necks_among
 from vane_step.core.board.geometry.necks import MOST_MM, TIMES, copper_rule
 from vane_step.core.board.geometry.shapes import CopperItem
+from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, NetRule
+from vane_step.core.design.operation import OPERATION
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.network.pin_limits import pin_limits
 from vane_step.core.power import trace
@@ -298,6 +300,7 @@ def copper_on(design: Design, layer: str) -> tuple[float, trace.Where]:
     return (rules.inner_copper_um, "inner") if inner else (rules.copper_um, "outer")
 
 
+@derived(*COPPER, *OPERATION)
 def warmest(design: Design, net: str) -> tuple[float, bool] | None:
     """Give the rise of the warmest track or neck of a net, and whether any passes its limit; None without tracks."""
     rule, copper = copper_rule(design, net), net_copper(design).get(net)
