@@ -17,6 +17,7 @@ from vane_step.core.ask import ask
 from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
+from vane_step.core.fab.panel import PanelPlan, panel
 from vane_step.core.network.outside import all_sources
 from vane_step.core.network.probe import probes
 from vane_step.core.network.readings import readings
@@ -251,6 +252,17 @@ class Readings(unittest.TestCase):
                 taken = sum(p.watts for p in r.parts.values()) + sum(s.watts for s in r.loads.values())
                 self.assertAlmostEqual(given, taken, delta=1e-6 + 1e-4 * given, msg=(name, r.name))
             self.assertEqual(found.lost, ())
+
+    def test_apart(self) -> None:
+        """Copies that share no ground read as one alone does, each against its own ground, in every state."""
+        d = demo(FROST).replaced(sources={}, loads={}, modes={}, states={}, drives={})
+        one = {(r.setting.mode, r.setting.at): r for r in readings(d).all}
+        for r in readings(panel(d, PanelPlan(2, 1))).all:
+            self.assertTrue(r.settled, r.name)
+            if len(r.setting.sources) == 2:
+                for net, volts in one[r.setting.mode, r.setting.at].volts.items():
+                    for copy in (f"{net}-1", f"{net}-2"):
+                        self.assertAlmostEqual(r.volts[copy] or 0, volts or 0, delta=1e-5, msg=(copy, r.name))
 
     def test_the_frost_sentinel_by_hand(self) -> None:
         """Divider, lights and the pump as ohm and kirchhoff have them."""

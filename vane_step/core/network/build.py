@@ -166,6 +166,7 @@ class Build:
         first = max(grounds, key=lambda n: len(n.pins), default=None)
         for net in self.design.nets.values():
             self.nets[net.name] = GROUND if net is first else self.circuit.node()
+        self.circuit.grounds.update(self.nets[net.name] for net in grounds if net is not first)
 
     def net_of(self, part: Part, pin: Pin) -> str | None:
         """Give the net of a pin."""

@@ -58,7 +58,8 @@ class Solved:
     Parameters
     ----------
     volts
-        Of each net against ground; none of nets nothing holds.
+        Of each net against ground, of a part of the circuit that is apart against its own; none of nets nothing
+        holds.
     amps
         Into each pin of a modelled part.
     parts, sources, loads
@@ -178,7 +179,9 @@ def _told(
     build: Build, system: System, point: OperatingPoint, lost: list[str], plain: bool = False
 ) -> Solved:
     x, amps = point.x, point.amps
-    floats = {node for group in point.floating for node in group}
+    # A group with a ground of its own stands apart, its voltages count from that ground; others float.
+    loose = [group for group in point.floating if group[0] not in build.circuit.grounds]
+    floats = {node for group in loose for node in group}
     names = {node: net for net, node in build.nets.items()}
     volts = {net: None if node in floats else float(x[node]) for net, node in build.nets.items()}
     on_pins = {pin: float(amps[terminal]) for pin, terminal in build.pins.items()}
@@ -186,7 +189,7 @@ def _told(
     parts = _heat(build, system, x, on_pins, outside)
     held = [] if plain else _weak(build, system, point, floats)
     volts |= dict.fromkeys(held)
-    groups = [tuple(sorted((names[n] for n in group if n in names), key=natural)) for group in point.floating]
+    groups = [tuple(sorted((names[n] for n in group if n in names), key=natural)) for group in loose]
     return Solved(
         build.setting,
         build,

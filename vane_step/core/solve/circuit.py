@@ -77,6 +77,8 @@ class Circuit:
     bipolars: list[tuple[int, int, int, float, float, float, float, float]] = field(default_factory=list)
     fets: list[tuple[int, int, int, float, float, float]] = field(default_factory=list)
     latches: list[Latch] = field(default_factory=list)
+    # Nodes other groups' voltages count from, where they have one: grounds that are apart from node 0.
+    grounds: set[int] = field(default_factory=set)
     # Terminals inside capacitors, with the one they are at once nothing flows.
     middles: list[tuple[int, int]] = field(default_factory=list)
 

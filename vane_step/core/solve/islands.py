@@ -10,7 +10,7 @@ from vane_step.core.solve.circuit import Circuit
 
 
 def floating(circuit: Circuit) -> list[list[int]]:
-    """Give the groups of nodes that no element ties to ground for direct current, least node first in each.
+    """Give the groups of nodes that no element ties to ground for direct current: their own ground first, if any.
 
     Resistors, junctions, channels and branches tie (a load of a steady current is a branch that takes nothing at 0 V);
     capacitors, current sources and the gates of field-effect transistors do not.
@@ -29,4 +29,4 @@ def floating(circuit: Circuit) -> list[list[int]]:
     for node, label in enumerate(labels):
         if label != labels[0]:
             groups.setdefault(int(label), []).append(node)
-    return list(groups.values())
+    return [sorted(g, key=lambda node: (node not in circuit.grounds, node)) for g in groups.values()]

@@ -21,8 +21,10 @@ ROUNDS: Final = 40
 TAMED: Final = 25
 # A solution is taken when no sum of currents at a node is over this share of the largest current.
 RESIDUAL_SHARE: Final = 1e-9
-# Ties a floating group to ground; nothing flows in it.
-TIE_S: Final = 1e-9
+# Ties a floating group to ground; nothing flows in it, and a weak one would drown in rounding beside large currents.
+TIE_S: Final = 1.0
+# The same where it is asked what holds a node: as good as nothing.
+LOOSE_S: Final = 1e-12
 
 
 @dataclass(frozen=True)
@@ -279,7 +281,7 @@ def resistances(system: System, point: OperatingPoint, nodes: list[int]) -> list
     ties = np.zeros(system.size)
     ties[1 : system.nodes] = 1e-15
     for group in point.floating:
-        ties[group[0]] += TIE_S * 1e-3
+        ties[group[0]] += TIE_S if group[0] in system.circuit.grounds else LOOSE_S
     matrix = system.jacobian(system.load(point.x, point.last), diagonal=ties)
     unit = np.zeros((system.size - 1, len(nodes)))
     for column, node in enumerate(nodes):

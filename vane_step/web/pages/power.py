@@ -27,7 +27,7 @@ def _rows(design: Design) -> list[dict[str, Any]]:
     for item in copper_items(design):
         if item.kind == "track" and item.net:
             tracks.setdefault(item.net, []).append((item.width_mm, item.spine.length))
-    rows = []
+    rows, heat = [], warmest(design)
     for net in sorted(design.nets.values(), key=lambda n: natural(n.name)):
         rule = design.rule_of(net.name)
         if rule.current is None and net.role not in ("supply", "ground", "high-current", "switching"):
@@ -48,7 +48,7 @@ def _rows(design: Design) -> list[dict[str, Any]]:
                 row["ohm"] = sum(
                     trace.resistance_ohm(length, w, copper) for w, length in pieces if length > 0
                 )
-                row["hot"], row["over"] = warmest(design, net.name) or (None, False)
+                row["hot"], row["over"] = heat.get(net.name, (None, False))
         rows.append(row)
     return sorted(
         rows,

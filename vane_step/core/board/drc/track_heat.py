@@ -301,8 +301,13 @@ def copper_on(design: Design, layer: str) -> tuple[float, trace.Where]:
 
 
 @derived(*COPPER, *OPERATION)
-def warmest(design: Design, net: str) -> tuple[float, bool] | None:
-    """Give the rise of the warmest track or neck of a net, and whether any passes its limit; None without tracks."""
+def warmest(design: Design) -> dict[str, tuple[float, bool]]:
+    """Give for each net with a stated current and tracks the rise of its warmest, and whether any passes its limit."""
+    known = ((net, _warmest(design, net)) for net in net_copper(design) if net is not None)
+    return {net: found for net, found in known if found is not None}
+
+
+def _warmest(design: Design, net: str) -> tuple[float, bool] | None:
     rule, copper = copper_rule(design, net), net_copper(design).get(net)
     pieces = [i for i in copper.items if i.kind == "track"] if copper else []
     if rule.current is None or copper is None or not pieces:
