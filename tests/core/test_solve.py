@@ -17,9 +17,11 @@ from vane_step.core.solve.laws import (
     Intake,
     Linear,
     Logic,
+    Selected,
     Shunt,
     SteadyCurrent,
     SteadyPower,
+    Steered,
     Switched,
 )
 from vane_step.core.solve.operating import OperatingPoint, operating_point, resistances
@@ -314,11 +316,15 @@ class Laws(unittest.TestCase):
             (Delivery(5.0, 1.0, 1.1, 0.95, 0.1, 4.0, 0.01, 0.02), 6),
             (Delivery(5.0, 1.0, 1.1, way=-1.0, enable_v=1.2), 8),
             (Intake(0.88, 0.005, 4.0), 5),
-            (Shunt(2.5, 0.1), 2),
+            (Shunt(2.5, 0.1), 4),
             (Linear((1.0, -2.0, 0.5), 3.0), 3),
             (Switched(3.0, 0.1, either_way=True), 4),
             (Logic(8, 2, 25.0), 5),
             (Logic(6, 2, 25.0, open_drain=True), 5),
+            (Steered(2.0), 4),
+            (Steered(2.0, (True, False), "up"), 6),
+            (Steered(2.0, (False,), "down", inverted=True), 5),
+            (Selected((True, False, False), 80.0), 7),
         )
         law, count = laws[int(rng.integers(len(laws)))]
         reads, amps = list(rng.uniform(-1, 12, count)), float(rng.uniform(-1, 1))

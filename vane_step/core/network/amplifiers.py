@@ -1,4 +1,4 @@
-"""Amplifiers, comparators, timers and switches of signals; how fast they are counts in responses and wave forms."""
+"""Amplifiers, comparators and timers; how fast they are counts in responses and wave forms."""
 
 from __future__ import annotations
 
@@ -18,6 +18,8 @@ from vane_step.core.solve.laws import Amplified, Linear, Switched
 GAIN, OUT_OHM, OUT_A = 1e5, 50.0, 0.02
 ROOM_HIGH_V: Final = 1.5
 ROOM_RAIL_V: Final = 0.02
+# What the power of audio amplifiers is told for.
+SPEAKER_OHM: Final = 8.0
 # Gain of instrumentation amplifiers set by one resistor: 1 + this over it (typical of the kind).
 SET_OHM: Final = 49.4e3
 
@@ -69,7 +71,9 @@ def measuring(build: Build, part: Part, pins: Pins) -> str | None:
     if pins.has("RG1", "RG2", "REF"):
         # Its inputs' voltages stand across the resistor that sets the gain.
         across = build.circuit.governed(pins.at("RG2"), bottom, (pins.at("RG2"), plus), Linear((1.0, -1.0)))
-        build.circuit.governed(pins.at("RG1"), bottom, (pins.at("RG1"), minus), Linear((1.0, -1.0)))
+        other = build.circuit.governed(pins.at("RG1"), bottom, (pins.at("RG1"), minus), Linear((1.0, -1.0)))
+        build.sourced(top, bottom, across)
+        build.sourced(top, bottom, other)
         reads = (wanted, pins.at("REF"), plus, minus, ~across)
         # Current into RG2 is negative while it gives.
         build.circuit.governed(wanted, bottom, reads, Linear((1.0, -1.0, -1.0, 1.0, SET_OHM)))
@@ -181,23 +185,24 @@ class _Grounding:
         return amps - g * (reads[0] - reads[1]), (-g, g), 1.0
 
 
-@model(30)
-def analogue_switch(build: Build, part: Part, pins: Pins) -> str | None:
-    """Analogue switches, each opened and closed by its input."""
-    pairs = [k for k in range(1, 9) if pins.has(f"A{k}", f"B{k}", f"EN{k}")]
-    supply = pins.supply()
-    if not pairs or "r_ohm" not in part.params or supply is None:
+@model(35)
+def audio(build: Build, part: Part, pins: Pins) -> str | None:
+    """Audio amplifiers without a signal: outputs at half their supply, held there within what their power asks."""
+    supply, watts = pins.supply(), part.params.get("power_w")
+    outputs = [n for n in pins.named if re.fullmatch(r"OUT\d?[+-]?", n) and pins.named[n][0].role == "output"]
+    if supply is None or watts is None or not outputs or "gbw_hz" in part.params:
         return None
     base = pins.ground()
-    middle = build.circuit.inner()
-    build.circuit.governed(middle, base, (middle, base, supply), Linear((1.0, -0.5, -0.5)))
-    for k in pairs:
-        a, b = pins.at(f"A{k}"), pins.at(f"B{k}")
-        build.circuit.governed(
-            a, b, (pins.at(f"EN{k}"), middle, a, b), Switched(0.0, part.params["r_ohm"], 1e9)
-        )
+    for name in outputs:
+        out, middle = pins.at(name), build.circuit.inner()
+        build.circuit.governed(middle, base, (middle, base, supply), Linear((1.0, -0.5, -0.5)))
+        law = Amplified(1e3, 0.0, 0.1, 0.1, 0.01, math.sqrt(2 * watts / SPEAKER_OHM))
+        branch = build.circuit.governed(out, base, (middle, out, base, supply, out), law)
+        build.sourced(supply, base, branch)
+    build.tie_alike(pins)
     own_current(build, part, supply, base)
-    return "analogue switches"
+    build.assume(part.ref, "without a signal: its outputs are at half its supply")
+    return "audio amplifier, without a signal"
 
 
 def is_input_of_amplifier(name: str) -> bool:

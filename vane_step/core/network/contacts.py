@@ -15,6 +15,8 @@ PULLS_IN: Final = 0.75
 _POLE = re.compile(r"(COM|NO|NC|A|B)(\d*)")
 COIL_S: Final = 5e-3
 CLOSED: Final = ("closed", "on", "pressed")
+# The contacts of a five-way stick.
+STICK: Final = ("UP", "DOWN", "LEFT", "RIGHT", "PUSH")
 
 
 def is_jumper(part: Part) -> bool:
@@ -37,6 +39,12 @@ def throws(part: Part) -> tuple[str, ...]:
         return ("A", "B")
     if {"COM", "NO", "NC"} <= names:
         return ("NC", "NO")
+    if {"COM", *STICK} <= names:
+        return ("none", *STICK)
+    if names == {"IN", "OUT", "N"}:
+        return ("open", "closed")
+    if names == {"C", "E"} and "nm" in part.params:
+        return ("lit", "dark")
     return ()
 
 
@@ -76,6 +84,29 @@ def _two_sides(build: Build, part: Part) -> tuple[int, int]:
         first, second, *_ = nets.values()
         return first, second
     return build.ends(part)
+
+
+@model(8)
+def stick(build: Build, part: Part, pins: Pins) -> str | None:
+    """A five-way stick: one contact to the common one while it is held that way."""
+    if not pins.has("COM", *STICK):
+        return None
+    at = build.position(part, "none").upper()
+    if at in STICK:
+        build.circuit.resistor(pins.at("COM"), pins.at(at), CONTACT_OHM)
+    return f"stick, {at.lower()}"
+
+
+@model(8)
+def lit_rocker(build: Build, part: Part, pins: Pins) -> str | None:
+    """A rocker switch with a light from its switched side to its third contact, whose current is left out."""
+    if set(pins.named) != {"IN", "OUT", "N"}:
+        return None
+    at = build.position(part, "open")
+    if at in CLOSED:
+        build.circuit.resistor(pins.at("IN"), pins.at("OUT"), CONTACT_OHM)
+    build.assume(part.ref, "the current of its light is left out")
+    return f"contact, {'closed' if at in CLOSED else 'open'}"
 
 
 @model(10)

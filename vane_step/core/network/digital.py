@@ -10,7 +10,7 @@ from vane_step.core.design.operation import LOADER, RESET
 from vane_step.core.network.build import Build, Pins, model
 from vane_step.core.network.regulators import own_current
 from vane_step.core.network.setting import HIGH_MODE, LOW_MODE
-from vane_step.core.solve.laws import Logic
+from vane_step.core.solve.laws import Delivery, Logic
 
 # Half a volt at a pin's rated current (rule of thumb), 20 mA where none is told; pulls inside controllers; leakage.
 PIN_V, PIN_A, PULL_OHM = 0.5, 0.02, 35e3
@@ -25,6 +25,8 @@ STATES: Final = {
     "open": "open",
     "toggles": "high",
 }
+# Supplies such parts make for themselves and lend: 3.3 V, and how much (usual of the kind).
+OWN_SUPPLIES, OWN_V, OWN_A, OWN_DROP_V = ("V33", "V3", "V3P3"), 3.3, 0.05, 0.1
 DRIVEN: Final = ("input", "output", "io", "open-drain")
 
 
@@ -135,7 +137,10 @@ def supplied(build: Build, part: Part, pins: Pins) -> str | None:
             unsaid.append(pin.name or pin.number)
     for pin in part.pins:
         if pin.role == "supply-out" and build.joined(part, pin):
-            unsaid.append(pin.name or pin.number)
+            if pin.name.upper() in OWN_SUPPLIES:
+                _own_supply(build, part, pin, supply, base)
+            else:
+                unsaid.append(pin.name or pin.number)
     if unsaid:
         build.unsaid += [f"{part.ref}.{n}" for n in unsaid]
     if is_controller(part):
@@ -143,6 +148,15 @@ def supplied(build: Build, part: Part, pins: Pins) -> str | None:
     if unsaid and not _digital_names(unsaid):
         build.unmodelled[part.ref] = f"what {', '.join(unsaid[:4])} gives is not known"
     return "own current and pins"
+
+
+def _own_supply(build: Build, part: Part, pin: Pin, supply: int, base: int) -> None:
+    """Put in the small linear regulator behind a pin such as V33."""
+    out = build.pin(part, pin)
+    law = Delivery(OWN_V, OWN_A, drop_v=OWN_DROP_V)
+    branch = build.circuit.governed(out, base, (out, base, out, base, supply, base), law)
+    build.sourced(supply, base, branch)
+    build.assume(part.ref, f"{pin.name} holds {OWN_V:g} V, {OWN_A * 1e3:g} mA at most (usual of the kind)")
 
 
 def _digital_names(names: list[str]) -> bool:

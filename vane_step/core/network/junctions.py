@@ -93,6 +93,11 @@ def _pairs(pins: Pins) -> list[tuple[str, str]]:
     if colours and digits:
         # Which end the digits are, the number of the part would tell; anodes at the segments are the usual.
         return [(c, d) for d in digits for c in colours]
+    rows = [n for n in names if re.fullmatch(r"R\d", n)]
+    columns = [n for n in names if re.fullmatch(r"C\d", n)]
+    if len(rows) == len(columns) == 8:
+        # Anodes in rows are the usual; the sheet of the part tells.
+        return [(r, c) for r in rows for c in columns]
     numbered = [n[1:] for n in names if re.fullmatch(r"A.+", n) and f"K{n[1:]}" in names]
     if numbered:
         return [(f"A{k}", f"K{k}") for k in numbered]

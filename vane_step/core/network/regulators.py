@@ -97,7 +97,7 @@ def reference(build: Build, part: Part, pins: Pins) -> str | None:
         )
         k, a = pins.at("K"), pins.at("A")
         reads = (pins.at("REF"), a) if pins.has("REF") else (k, a)
-        build.circuit.governed(k, a, reads, Shunt(held, part.params["iout_a"] * HOLDS_BACK))
+        build.circuit.governed(k, a, (*reads, k, a), Shunt(held, part.params["iout_a"] * HOLDS_BACK))
         if iq := part.params.get("iq_a"):
             build.circuit.governed(k, a, (k, a), SteadyCurrent(iq, 0.5))
         return "shunt reference"

@@ -11,13 +11,18 @@ from vane_step.core.design.model import Design, natural
 # Each of these declares models of its own.
 from vane_step.core.network import (
     amplifiers as amplifiers,
+    bridges as bridges,
     contacts as contacts,
     converters as converters,
     digital as digital,
     junctions as junctions,
+    latching as latching,
+    led_drivers as led_drivers,
     passives as passives,
     regulators as regulators,
+    signal_switches as signal_switches,
     transistors as transistors,
+    windings as windings,
 )
 from vane_step.core.network.build import Build, put_in
 from vane_step.core.network.outside import all_sources, move_sources, put_outside

@@ -1,4 +1,4 @@
-"""Transistors of both kinds and couplers of light; which gates drive them is the circuit's affair."""
+"""Transistors of all kinds and couplers of light; which gates drive them is the circuit's affair."""
 
 from __future__ import annotations
 
@@ -13,6 +13,8 @@ from vane_step.core.network.build import Build, Pins, model
 BASE_V, BASE_SHARE = 0.65, 0.02
 PAIR_GAIN: Final = 1000
 BODY_V: Final = 0.8
+# Gate voltage at which a junction field-effect transistor carries nothing any more (rule of thumb).
+PINCH_V: Final = -2.0
 
 
 def conducts_down(part: Part) -> bool:
@@ -78,6 +80,22 @@ def field_effect(build: Build, part: Part, pins: Pins) -> str | None:
         build.circuit.diode(*body, BODY_V, part.params.get("id_a", 1.0), 1.5)
     build.assume(part.ref, "body diode of 0.8 V at its rated current (rule of thumb)")
     return f"{'P' if p_channel else 'N'}-channel FET with its body diode"
+
+
+@model(20)
+def junction_gate(build: Build, part: Part, pins: Pins) -> str | None:
+    """An N-channel junction field-effect transistor: on without a gate voltage, its gate a diode to both ends."""
+    if not pins.has("D", "G", "S") or "vgsth_v" in part.params or not {"vds_v", "id_a"} <= part.params.keys():
+        return None
+    d, g, s = (pins.at(n) for n in "DGS")
+    most = part.params["id_a"]
+    build.circuit.fet(d, g, s, PINCH_V, -PINCH_V / (2 * most), 0.0)
+    build.circuit.diode(g, s, 0.7, 1e-3, 1.5)
+    build.circuit.diode(g, d, 0.7, 1e-3, 1.5)
+    build.assume(
+        part.ref, f"carries nothing below {PINCH_V:g} V at its gate, its rated current at 0 V (rule of thumb)"
+    )
+    return "junction FET"
 
 
 @model(20)

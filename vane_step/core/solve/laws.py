@@ -165,18 +165,24 @@ class Delivery:
 
 @dataclass(frozen=True)
 class Shunt:
-    """What draws from plus to minus as much as it takes to hold a voltage down. Reads: what is held, plus and minus."""
+    """What draws as much as it takes to hold a voltage down. Reads: what is held, plus and minus, then its own ends.
+
+    It cannot pull its upper end under its lower one: within ``low_v`` of it, it gives way.
+    """
 
     held_v: float
     most_a: float
+    low_v: float = 0.2
 
     def __call__(self, reads: Sequence[float], amps: float, ease: float) -> Answer:
         """Give ``i - clip(i + g·(v - held), 0, most)``."""
-        gain, width = 0.02 * self.most_a, corner(ease) * min(1.0, self.most_a)
-        value, slope = soft_clip(
-            amps + gain * (reads[0] - reads[1] - self.held_v), 0.0, self.most_a, width * 0.1
-        )
-        return amps - value, (-slope * gain, slope * gain), 1 - slope
+        gain, width = 0.02 * self.most_a, 0.1 * corner(ease) * min(1.0, self.most_a)
+        share, by_share = soft_clip((reads[2] - reads[3]) / self.low_v, 1e-6, 1.0, 0.01)
+        most = self.most_a * share
+        u = amps + gain * (reads[0] - reads[1] - self.held_v)
+        value, slope = soft_clip(u, 0.0, most, width)
+        by_end = -0.5 * (1 + (u - most) / math.hypot(u - most, width)) * self.most_a * by_share / self.low_v
+        return amps - value, (-slope * gain, slope * gain, by_end, -by_end), 1 - slope
 
 
 @dataclass(frozen=True)
@@ -354,3 +360,83 @@ class Logic:
             ),
             -self.ohm,
         )
+
+
+@dataclass(frozen=True)
+class Steered:
+    """An output stage: at its upper or lower supply by its input, let go where an enabling input says so.
+
+    Reads: lower supply, upper supply, output, input, then the enabling inputs. ``lets`` tells of each of those whether
+    it enables while high. ``pulls`` is ``both``, or the one way the stage can pull while its input is high.
+    """
+
+    ohm: float
+    lets: tuple[bool, ...] = ()
+    pulls: str = "both"
+    inverted: bool = False
+    threshold_v: float = 1.5
+
+    def __call__(self, reads: Sequence[float], amps: float, ease: float) -> Answer:
+        """Give ``i - g·(v - level)``, inputs counted from the lower supply."""
+        base, supply, out = reads[:3]
+        width = 0.03 + 0.5 * (1 - ease)
+        levels = []
+        for v, high in zip(reads[3:], (not self.inverted, *self.lets), strict=True):
+            sign = 1.0 if high else -1.0
+            level, slope = logistic(sign * (v - base - self.threshold_v) / width)
+            levels.append((level, sign * slope / width))
+        up, by_up = levels[0]
+        lets = math.prod(level for level, _ in levels[1:])
+        level = up if self.pulls == "both" else 1.0 if self.pulls == "up" else 0.0
+        share = lets if self.pulls == "both" else lets * up
+        across = out - base - level * (supply - base)
+        # A stage that lets go still leaks: nothing may stand at no voltage at all.
+        g = share / self.ohm + 1e-9
+        by_input = -g * (supply - base) * by_up if self.pulls == "both" else lets * by_up / self.ohm * across
+        by_lets = [
+            across
+            / self.ohm
+            * (1.0 if self.pulls == "both" else up)
+            * by_k
+            * math.prod(other for j, (other, _) in enumerate(levels[1:]) if j != k)
+            for k, (_, by_k) in enumerate(levels[1:])
+        ]
+        by_base = -g * (1.0 - level) - by_input - sum(by_lets)
+        slopes = (by_base, -g * level, g, by_input, *by_lets)
+        return amps - g * across, tuple(-s for s in slopes), 1.0
+
+
+@dataclass(frozen=True)
+class Selected:
+    """A path of a switch that one of several addresses closes. Reads: the path's two ends, ground, supply, then the
+    inputs; ``wanted`` tells of each whether it must be high."""
+
+    wanted: tuple[bool, ...]
+    ohm: float
+    off_ohm: float = 1e9
+
+    def __call__(self, reads: Sequence[float], amps: float, ease: float) -> Answer:
+        """Give ``i - g·v``, the conductance by the product of the inputs' levels, in its logarithm."""
+        a, b, ground, supply = reads[:4]
+        span = max(supply - ground, 0.2)
+        steep = 3.0 + 57.0 * ease
+        levels = []
+        for v, high in zip(reads[4:], self.wanted, strict=True):
+            sign = 1.0 if high else -1.0
+            level, slope = logistic(sign * steep * ((v - ground) / span - 0.5))
+            levels.append((level, sign * slope * steep / span, (v - ground) / span))
+        on = math.prod(level for level, _, _ in levels)
+        decades = math.log(self.off_ohm / self.ohm)
+        g = math.exp(decades * on) / self.off_ohm
+        by_on = g * decades * (a - b)
+        by_inputs = [
+            by_on * by * math.prod(o for j, (o, _, _) in enumerate(levels) if j != k)
+            for k, (_, by, _) in enumerate(levels)
+        ]
+        live = supply - ground > 0.2
+        by_supply = (
+            -sum(s * share for s, (_, _, share) in zip(by_inputs, levels, strict=True)) if live else 0.0
+        )
+        by_ground = -sum(by_inputs) - by_supply
+        slopes = (g, -g, by_ground, by_supply, *by_inputs)
+        return amps - g * (a - b), tuple(-s for s in slopes), 1.0

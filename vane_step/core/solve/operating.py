@@ -13,7 +13,7 @@ import numpy as np
 from scipy.sparse.linalg import splu
 
 from vane_step.core.solve.circuit import Circuit
-from vane_step.core.solve.devices import LEAK_S, Array
+from vane_step.core.solve.devices import Array
 from vane_step.core.solve.islands import floating
 from vane_step.core.solve.system import System
 
@@ -21,6 +21,8 @@ ROUNDS: Final = 40
 TAMED: Final = 25
 # A solution is taken when no sum of currents at a node is over this share of the largest current.
 RESIDUAL_SHARE: Final = 1e-9
+# Under this a sum of currents is rounding.
+FLOOR_A: Final = 1e-11
 # Ties a floating group to ground; nothing flows in it, and a weak one would drown in rounding beside large currents.
 TIE_S: Final = 1.0
 # The same where it is asked what holds a node: as good as nothing.
@@ -132,8 +134,8 @@ def _told(system: System, walk: _Walk, way: str, islands: list[list[int]], ties:
     amps, largest = system.terminal_amps(walk.x, walk.last)
     residual = np.bincount(system.node_of, weights=amps, minlength=system.nodes)[1 : system.nodes]
     worst = float(np.abs(residual).max(initial=0.0))
-    # Where next to nothing flows, rounding is all there is: a picoampere is what blocking parts leak.
-    good = walk.good and worst <= max(RESIDUAL_SHARE * largest, LEAK_S)
+    # Where next to nothing flows, rounding is all there is: some picoamperes are what blocking parts leak.
+    good = walk.good and worst <= max(RESIDUAL_SHARE * largest, FLOOR_A)
     balance = float(amps @ walk.x[system.node_of])
     return OperatingPoint(
         walk.x,
