@@ -340,6 +340,7 @@ MAKERS: dict[str, Maker] = {
     "rating": lambda s, d: (
         f"rating {s.ref(d)} {s.pick(('iq_a=5mA', 'vout_v=3.3 iout_a=1A', 'supply_min_v=2.7V supply_max_v=5.5V', 'foo=1', 'r_ohm=none'))}"
     ),
+    "sink": lambda s, d: f"sink {s.ref(d)} {s.pick(('IC-220', '12K/W', 'none', 'R1', '0', 'x'))}",
     "rail": lambda s, d: f"rail {s.net(d)} {s.pick(('12V', '-5', '12.8..16.8', '3V3', '5..2', 'x'))}",
     "role": lambda s, d: f"role {s.net(d)} {s.pick(NetRole.__args__)}",  # type: ignore[attr-defined]
     "route": lambda s, d: f"route {s.pin(d)} {s.pin(d)}",

@@ -82,6 +82,7 @@ class Verbs(unittest.TestCase):
             "mode": "mode watch 97%",
             "state": "state night J2=off mode=reset",
             "rating": "rating U1 iq_a=5mA",
+            "sink": "sink R9 none",
             "clearance": "clearance PUMP 0.3mm",
             "role": "role HORN signal",
             "unroute": "unroute PUMP",

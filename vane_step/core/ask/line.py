@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from vane_step.core.ask import (
     adding,
     bare,
+    bears,
     board,
     circuit,
     copper,
@@ -65,6 +66,7 @@ DECLARING = (
     using,
     parts,
     operation,
+    bears,
     reasons,
     group,
     board,
@@ -206,5 +208,6 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "drive-level": list(LEVELS),
         "setting": _settings(design),
         "rating": [f"{key}=" for key in PARAMETERS],
+        "sink": [n for n, e in resources.catalogue.parts.items() if "k_per_w" in e.params],
     }
     return table[what]

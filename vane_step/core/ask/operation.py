@@ -9,24 +9,20 @@ from collections.abc import Sequence
 from typing import get_args
 
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Proposal, need, no_more, pairs
-from vane_step.core.catalogue.figures import PARAMETERS
+from vane_step.core.ask.words import NONE, Proposal, need, no_more, pairs
 from vane_step.core.circuit.pins import find_pin, find_pins
 from vane_step.core.design import edits
-from vane_step.core.design.edits import Edit, Together, part_of
+from vane_step.core.design.edits import Edit, Together
 from vane_step.core.design.model import Design, Drive, Load, Mode, PowerState, Source, pin_name
 from vane_step.core.design.operation import Level
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.network.states import setting_of
 from vane_step.core.quantity import format_value, parse_value
 
-# What counts as gone: the last word of a sentence that takes something back.
-NONE = "none"
 LEVELS: tuple[str, ...] = get_args(Level)
 SOURCE_FORM = "source NAME PLUS MINUS 12.6V [10.8..14.4V] [0.15ohm] [2Ah] [3A]"
 MODE_FORM = "mode NAME 5%"
 STATE_FORM = "state NAME BATT=on USB=off JP1=closed S1=A mode=peak"
-RATING_FORM = "rating REF vout_v=3.3V iout_a=1A"
 DRIVES_FORM = "drives REF.PIN high|low|open|input|pullup|pulldown|analogue|none [in MODE]"
 LOAD_FORM = "load NAME PLUS MINUS 2A|10ohm|5W [in MODE] [for 1s]"
 _RANGE = re.compile(r"^(?P<low>.+?)\.\.(?P<high>.+)$")
@@ -289,38 +285,3 @@ def set_state(design: Design, words: Sequence[str]) -> Proposal:
     state = PowerState(id=words[0], settings=pairs(words[1:], STATE_FORM))
     setting = setting_of(design, state)
     return Proposal(f"state {state.id}: {setting.told()}", edits.SetItem(state=state))
-
-
-@verb(
-    "rating",
-    f"{RATING_FORM} … · rating REF NAME=none",
-    "say ratings of a part, of your own above all: they decide what the circuit does and what the part bears",
-    ("ref", "rating"),
-)
-def set_rating(design: Design, words: Sequence[str]) -> Proposal:
-    """Say ratings of a part."""
-    need(words, 2, RATING_FORM)
-    part = part_of(design, words[0])
-    params = dict(part.params)
-    told = []
-    for key, text in pairs(words[1:], RATING_FORM).items():
-        known = PARAMETERS.get(key)
-        if known is None:
-            like = difflib.get_close_matches(key, PARAMETERS, n=4, cutoff=0.4)
-            raise InputError(
-                f"{key!r} is no rating.",
-                where=part.ref,
-                value=key,
-                allowed=", ".join(like) or ", ".join(PARAMETERS)[:200],
-            )
-        if text == NONE:
-            params.pop(key, None)
-            told.append(f"{known.title} not said")
-            continue
-        params[key] = parse_value(
-            text, key, known.unit if known.unit not in ("", "mm", "nm", "mcd", "bit", "ppm") else ""
-        )
-        told.append(f"{known.title} {format_value(params[key], known.unit)}")
-    return Proposal(
-        f"{part.ref}: {', '.join(told)}", edits.SetPart(ref=part.ref, params=params), about=(part.ref,)
-    )

@@ -5,13 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Final, Literal
 
 from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.circuit.blocks import SavedBlock
 from vane_step.core.design.edits import Edit
 from vane_step.core.design.model import RuleSet, Side
 from vane_step.core.errors import InputError
+
+# What counts as gone: the last word of a sentence that takes something back.
+NONE: Final = "none"
 
 
 @dataclass(frozen=True)

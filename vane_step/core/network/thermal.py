@@ -34,8 +34,39 @@ THETA: Final[tuple[tuple[str, float], ...]] = (
 )
 
 
+# Packages with a face for a heat sink: from junction to that face where the catalogue does not tell (rule of thumb),
+# and from there into the sink through paste or a pad.
+CASE: Final[tuple[tuple[str, float], ...]] = (
+    (r"TO-220|TO-247|TO-3P", 2.0),
+    (r"TO-252|TO-263", 3.0),
+    (r"TO-126", 5.0),
+)
+PASTE_K_W: Final = 0.7
+# Better ones than this need a fan.
+LEAST_SINK_K_W: Final = 1.0
+
+
+def case_of(part: Part) -> float | None:
+    """Give the thermal resistance from a part's junction to the face a heat sink lies on; none without such a face."""
+    usual = next((k for pattern, k in CASE if re.match(pattern, part.package)), None)
+    return part.params.get("theta_jc_k_per_w", usual)
+
+
+def sink_for(part: Part, watts: float, rise_k: float) -> float | None:
+    """Give the greatest thermal resistance of a heat sink that keeps a part's junction within a rise; none where no
+    sink does, or the part has no face for one."""
+    case = case_of(part)
+    if case is None or watts <= 0:
+        return None
+    left = rise_k / watts - case - PASTE_K_W
+    return left if left >= LEAST_SINK_K_W else None
+
+
 def theta_of(part: Part) -> tuple[float, str] | None:
     """Give a part's thermal resistance from junction to surroundings, and where it comes from."""
+    sink, case = part.params.get("sink_k_per_w"), case_of(part)
+    if sink is not None and case is not None:
+        return case + PASTE_K_W + sink, f"{case:g} to its case, {PASTE_K_W:g} of paste, {sink:g} of its sink"
     said = part.params.get("theta_ja_k_per_w")
     if said is not None:
         return said, "the catalogue"

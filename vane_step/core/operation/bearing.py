@@ -11,7 +11,7 @@ from vane_step.core.design.operation import LOADER, RESET
 from vane_step.core.finding import Place
 from vane_step.core.network.contacts import CLOSED, momentary
 from vane_step.core.network.readings import Reading
-from vane_step.core.network.thermal import theta_of
+from vane_step.core.network.thermal import sink_for, theta_of
 from vane_step.core.operation.worst import Worst
 from vane_step.core.rules import Level
 
@@ -143,6 +143,9 @@ def _heat(worst: Worst, state: Reading, part: Part, watts: float) -> None:
     over = celsius > MOST_C
     ambient = worst.design.brief.ambient_c
     text = f"The junction of {worst.part(part.ref)} comes to {celsius:.0f} °C with {watts:.2g} W in {ambient:g} °C"
+    sink = sink_for(part, watts, WARM_C - ambient)
+    if sink is not None:
+        text += f"; a heat sink of {sink:.2g} K/W at most keeps it under {WARM_C:g} °C"
     worst.note(
         "part-hot",
         part.ref,

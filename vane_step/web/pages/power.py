@@ -12,6 +12,7 @@ from vane_step.core.ask.operation import LEVELS
 from vane_step.core.board.drc.track_heat import warmest
 from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.design.model import Design, natural
+from vane_step.core.network.thermal import case_of
 from vane_step.core.power import trace
 from vane_step.web.pages.power_states import asked, setting_of_page, state_data
 from vane_step.web.render import page, step_page, store_of
@@ -56,12 +57,21 @@ def _rows(design: Design) -> list[dict[str, Any]]:
     )
 
 
+def _coolable(design: Design) -> list[str]:
+    return sorted((p.ref for p in design.parts.values() if case_of(p) is not None), key=natural)
+
+
 @router.get("/d/{id}/power", response_class=HTMLResponse)
 def power(request: Request, id: str) -> HTMLResponse:
     """Show the flow of power in a state, all states, and what currents ask of the copper."""
     kept = store_of(request).get(id)
     setting = setting_of_page(kept.design, *asked(request))
-    data = {"rows": _rows(kept.design), "levels": LEVELS, **state_data(kept.design, setting)}
+    data = {
+        "rows": _rows(kept.design),
+        "levels": LEVELS,
+        "coolable": _coolable(kept.design),
+        **state_data(kept.design, setting),
+    }
     return step_page(request, kept, "power", data)
 
 
