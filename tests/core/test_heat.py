@@ -14,6 +14,7 @@ from vane_step.core.design.model import Design, Pour
 from vane_step.core.judge import all_findings
 from vane_step.core.network.readings import readings
 from vane_step.core.operation.heat import heat_findings
+from vane_step.data.shipped import demo_designs
 
 
 def strip() -> Design:
@@ -23,6 +24,16 @@ def strip() -> Design:
     rules = d.board.rules.model_copy(update={"copper_to_edge_nm": 0, "edge_clearance_nm": 0})
     pours = {x: Pour(id=x, net="GND", layer=x) for x in ("front", "back")}  # type: ignore[arg-type]
     return d.replaced(pours=pours, board=d.board.model_copy(update={"rules": rules}))
+
+
+class Demos(unittest.TestCase):
+    """What is shown as an example."""
+
+    def test_nothing_presses(self) -> None:
+        """No demo has a finding that stops it or should be looked at, in circuit, copper and heat."""
+        for name, design in demo_designs().items():
+            with self.subTest(name):
+                self.assertEqual([f.message for f in all_findings(design) if f.level in ("stop", "look")], [])
 
 
 class Sheet(unittest.TestCase):
@@ -42,6 +53,17 @@ class Sheet(unittest.TestCase):
         self.assertAlmostEqual(at_middle, 21.21, delta=0.01)
         self.assertAlmostEqual(float(rise[:, middle].mean()), at_middle, delta=0.02 * at_middle)
         self.assertAlmostEqual(float(rise[:, 0].mean()), at_middle / math.cosh(reach), delta=0.02 * 12.99)
+
+    def test_for_a_time(self) -> None:
+        """After a moment all heat is still where it was put, after an hour it is as if for ever, and between less."""
+        sheet = HeatSheet(strip())
+        heat = np.zeros(sheet.count)
+        heat[sheet.count // 2] = 0.5
+        ever = sheet.rise(heat)
+        short, longer = sheet.rise(heat, 0.01), sheet.rise(heat, 20.0)
+        self.assertAlmostEqual(float((short * sheet.holds_j_k).sum()), 0.005, delta=1e-6)
+        self.assertTrue((short <= longer + 1e-12).all() and (longer <= ever + 1e-9).all())
+        np.testing.assert_allclose(sheet.rise(heat, 1e5), ever, rtol=0.02)
 
     def test_what_goes_in_comes_out(self) -> None:
         """All heat leaves at the faces, a part warms another as much as that warms it, and two at once add up."""

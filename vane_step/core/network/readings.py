@@ -22,6 +22,8 @@ from vane_step.core.network.states import States, states_of
 # After so many states without rest the others are not led by the long ways any more: a circuit that has no ground, say,
 # would take a minute to be told so of each.
 MOST_RESTLESS = 2
+# From this share of a current on a load is what makes it.
+PULSE_SHARE = 0.8
 
 
 @dataclass(frozen=True)
@@ -237,3 +239,13 @@ def _ends(design: Design, setting: Setting) -> Sequence[str]:
         if throws(design.parts[ref])
     )
     return ("low", "high") if ranged and (setting.said or rest) else ()
+
+
+def pulse_s(design: Design, state: Reading, amps: float) -> float | None:
+    """Give for how long a current lasts where a load that pulses makes most of it; none where it may stay."""
+    pulses = [
+        seconds
+        for name, taken in state.loads.items()
+        if (seconds := design.loads[name].seconds) is not None and abs(taken.amps) > PULSE_SHARE * amps
+    ]
+    return max(pulses, default=None)

@@ -8,7 +8,7 @@ from typing import Final
 
 import numpy as np
 
-from vane_step.core.board.analysis.board_heat import between_parts, board_heat, into_board
+from vane_step.core.board.analysis.board_heat import between_parts, board_heat, into_board, pulse_of
 from vane_step.core.board.analysis.heat_sheet import feet
 from vane_step.core.circuit.rails import who
 from vane_step.core.design.model import Design
@@ -62,12 +62,34 @@ def _found(design: Design) -> Iterator[Finding]:
     refs = tuple(p.ref for p in here if p.fitted and not lies_elsewhere(p))
     if not refs:
         return
-    each = between_parts(design, refs)
     watts = np.array([[s.parts[r].watts if r in s.parts else 0.0 for r in refs] for s in states])
     given = watts * np.array([into_board(design, r) for r in refs])
-    rises = given @ each.T
-    yield from _junctions(design, states, refs, watts, rises - given * np.diag(each))
+    rises, beside = _rises(design, states, refs, given)
+    yield from _junctions(design, states, refs, watts, beside)
     yield from _board(design, states, rises)
+
+
+def _rises(
+    design: Design, states: list[Reading], refs: tuple[str, ...], given: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:
+    """Give the rise under each part in each state, and what of it is by others; states x parts.
+
+    What a pulse heats begins at the warmest the board comes to while none lasts.
+    """
+    lasting = [pulse_of(design, s) for s in states]
+    rises, beside = np.zeros_like(given), np.zeros_like(given)
+    # States for ever come first.
+    for seconds in sorted(set(lasting), key=lambda t: -1.0 if t is None else t):
+        rows = [k for k, t in enumerate(lasting) if t == seconds]
+        each = between_parts(design, refs, seconds)
+        rises[rows] = given[rows] @ each.T
+        beside[rows] = rises[rows] - given[rows] * np.diag(each)
+    before = [k for k, t in enumerate(lasting) if t is None]
+    after = [k for k, t in enumerate(lasting) if t is not None]
+    if before and after:
+        rises[after] += rises[before].max(axis=0)
+        beside[after] += beside[before].max(axis=0)
+    return rises, beside
 
 
 def _junctions(

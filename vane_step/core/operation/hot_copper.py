@@ -1,5 +1,5 @@
-"""Tracks that what really flows in them makes too warm, and whether widening them helps; what flows is worked out with
-the board."""
+"""Tracks and pours that what really flows in them makes too warm, and whether widening helps; what flows is worked
+out with the board."""
 
 from __future__ import annotations
 
@@ -12,7 +12,9 @@ from vane_step.core.board.analysis.copper_currents import (
     net_currents,
     too_warm,
     wanted_widths,
+    warm_pour,
 )
+from vane_step.core.board.geometry.necks import TIMES
 from vane_step.core.board.tracks.reroute import widened
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design
@@ -27,6 +29,7 @@ def copper_findings(design: Design) -> Iterator[Finding]:
     A net of which a current was said that covers what flows is held against that instead, piece by piece.
     """
     for net in design.nets.values():
+        yield from _pour(design, net.name)
         found = too_warm(design, net.name)
         if found is None or found.hottest is None:
             continue
@@ -48,6 +51,28 @@ def copper_findings(design: Design) -> Iterator[Finding]:
             level="stop" if stop else "look",
             remedy=_remedy(design, found),
         )
+
+
+def _pour(design: Design, net: str) -> Iterator[Finding]:
+    """Tell the warmest place of a net's pours where it gets warmer than a neck may."""
+    found, limit = warm_pour(design, net), TIMES * allowed_k(design, net)
+    if found is None or found[0].rise_k <= limit:
+        return
+    spot, state, _ = found
+    stop = spot.rise_k > max(RISE_STOP_K, limit)
+    text = (
+        f"A pour of {net} gets {spot.rise_k:.0f} K warmer where it is narrow: {spot.a_mm:.2g} A cross each millimetre "
+        f"of its {spot.layer} there, in state {state}"
+    )
+    yield tell(
+        "copper-hot",
+        text,
+        round(spot.rise_k, 2),
+        max(RISE_STOP_K, limit) if stop else limit,
+        Place(net=net, layer=spot.layer, x_nm=nm(spot.x_mm), y_nm=nm(spot.y_mm)),
+        level="stop" if stop else "look",
+        source="fin equation on the cells of the pour, IPC-2221 for what it gives off",
+    )
 
 
 def cooler(design: Design, found: NetCurrents) -> tuple[LayCopper, NetCurrents] | None:

@@ -15,7 +15,7 @@ from vane_step.core.board.analysis.heat_sheet import HeatSheet, feet, heat_sheet
 from vane_step.core.board.copper.flows import CopperCurrents
 from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design
-from vane_step.core.network.readings import Reading
+from vane_step.core.network.readings import Reading, pulse_s
 from vane_step.core.network.thermal import lies_elsewhere, own_k_w
 
 # Parts that turn less into heat warm nothing, and nets that carry less.
@@ -35,7 +35,7 @@ class BoardHeat:
     Parameters
     ----------
     state
-        Name of the state.
+        Name of the state, with the time it lasts where that is not for ever.
     ambient_c
         The air around it.
     rise_k
@@ -85,9 +85,11 @@ def board_heat(design: Design, state: Reading) -> BoardHeat:
         found = net_currents(design, net, state)
         if found is not None and found.amps >= LEAST_A:
             copper_w += _put(sheet, heat, found.currents)
-    rise = sheet.rise(heat)
+    seconds = pulse_of(design, state)
+    rise = sheet.rise(heat, seconds)
     parts = {ref: float((rise[cells] * shares).sum()) for ref, (cells, shares) in under.items()}
-    return BoardHeat(state.name, design.brief.ambient_c, sheet, rise, parts, placed_w, copper_w, unplaced_w)
+    name = state.name if seconds is None else f"{state.name}, after {seconds:g} s"
+    return BoardHeat(name, design.brief.ambient_c, sheet, rise, parts, placed_w, copper_w, unplaced_w)
 
 
 @derived(*COPPER)
@@ -124,13 +126,19 @@ def _put(sheet: HeatSheet, heat: np.ndarray, flows: CopperCurrents) -> float:
     return float(amount[cells >= 0].sum())
 
 
-def between_parts(design: Design, refs: tuple[str, ...]) -> np.ndarray:
-    """Give the rise under each of some placed parts for a watt in each: kelvin per watt, warmed x heated."""
+def pulse_of(design: Design, state: Reading) -> float | None:
+    """Give for how long what a state makes of heat lasts: the time of a load that pulses and makes most of it."""
+    return pulse_s(design, state, max((abs(s.amps) for s in state.sources.values()), default=0.0))
+
+
+def between_parts(design: Design, refs: tuple[str, ...], seconds: float | None = None) -> np.ndarray:
+    """Give the rise under each of some placed parts for a watt in each, for ever or after a time: kelvin per watt,
+    warmed x heated."""
     sheet, under = heat_sheet(design), feet(design)
     found = np.zeros((len(refs), len(refs)))
     for column, ref in enumerate(refs):
         heat = np.zeros(sheet.count)
         np.add.at(heat, *under[ref])
-        rise = sheet.rise(heat)
+        rise = sheet.rise(heat, seconds)
         found[:, column] = [float((rise[under[r][0]] * under[r][1]).sum()) for r in refs]
     return found

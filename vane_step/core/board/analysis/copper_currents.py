@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import shapely
@@ -14,12 +14,14 @@ from vane_step.core.board.copper.copper_flow import CopperNet
 from vane_step.core.board.copper.cut_currents import CutCurrents
 from vane_step.core.board.copper.flows import CopperCurrents, PieceFlow
 from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
+from vane_step.core.board.copper.pour_heat import WarmSpot, warmest_spot
 from vane_step.core.board.drc.track_heat import copper_on
+from vane_step.core.board.geometry.necks import TIMES
 from vane_step.core.board.geometry.shapes import CopperItem
 from vane_step.core.design.model import Design, Layer, natural
 from vane_step.core.errors import NotFound
 from vane_step.core.memo import MEMO
-from vane_step.core.network.readings import Reading, circuit_key, readings
+from vane_step.core.network.readings import Reading, circuit_key, pulse_s, readings
 from vane_step.core.power import trace
 
 # Rise that is allowed where nobody said another, and from which it is a stop; currents under this heat nothing.
@@ -105,7 +107,7 @@ def copper_mark(design: Design, net: str) -> str:
 
 def _solved(design: Design, net: str, state: Reading, amps: float) -> NetCurrents:
     found = CopperNet(design, net, most_cells=POUR_CELLS).solve(taken(design, net, state))
-    hottest, rise, seconds = None, 0.0, _pulse_s(design, state, amps)
+    hottest, rise, seconds = None, 0.0, pulse_s(design, state, amps)
     for piece in found.pieces:
         if piece.amps < 1e-3:
             break
@@ -117,16 +119,6 @@ def _solved(design: Design, net: str, state: Reading, amps: float) -> NetCurrent
         if k > rise:
             hottest, rise = piece, k
     return NetCurrents(net, state.name, amps, found, hottest, rise)
-
-
-def _pulse_s(design: Design, state: Reading, amps: float) -> float | None:
-    """Give for how long the current lasts where a load that pulses makes most of it; none where it may stay."""
-    pulses = [
-        load.seconds
-        for name, taken_by in state.loads.items()
-        if (load := design.loads[name]).seconds is not None and abs(taken_by.amps) > 0.8 * amps
-    ]
-    return max(s for s in pulses if s is not None) if pulses else None
 
 
 def all_currents(design: Design, grounds: bool = False) -> list[NetCurrents]:
@@ -161,6 +153,45 @@ def too_warm(design: Design, net: str) -> NetCurrents | None:
         return None
     found = net_currents(design, net)
     return found if found is not None and found.hottest is not None and found.rise_k > limit else None
+
+
+def warm_pour(design: Design, net: str) -> tuple[WarmSpot, str, float] | None:
+    """Give the warmest place of a net's pours, the state, and the current that comes in; none where it cannot be warm.
+
+    Held against :data:`TIMES` the rise allowed, as necks of tracks are: it is warm in one place only.
+    """
+    worst = worst_state(design, net)
+    if worst is None or worst[1] < LEAST_A or not _is_poured(design, net):
+        return None
+    state, amps = worst
+    limit, least = allowed_k(design, net), design.board.rules.min_width_nm / 1e6
+    # Where all of it through the narrowest copper there may be is not too warm, none is.
+    if all(_wanted_mm(design, layer, amps, TIMES * limit) <= least for layer in design.board.layers):
+        return None
+    key = ("warm-pour", net, circuit_key(design), state.name, copper_mark(design, net), limit)
+    kept: tuple[WarmSpot | None] | None = MEMO.get(key)
+    if kept is None:
+        copper = CopperNet(design, net, most_cells=POUR_CELLS)
+        flows = copper.solve(taken(design, net, state))
+        shed: dict[str, float] = {
+            layer: _shed_w_m2k(design, layer, amps, limit) for layer in design.board.layers
+        }
+        spot, seconds = warmest_spot(copper, flows, shed), pulse_s(design, state, amps)
+        if spot is not None and seconds is not None:
+            um, _ = copper_on(design, spot.layer)
+            most = trace.pulse_rise_k(um / 1000, max(spot.a_mm, 1e-6), seconds)
+            spot = replace(spot, rise_k=min(spot.rise_k, most))
+        kept = (spot,)
+        MEMO.put(key, kept, like="warm-pour")
+    return (kept[0], state.name, amps) if kept[0] is not None else None
+
+
+def _shed_w_m2k(design: Design, layer: str, amps: float, rise_k: float) -> float:
+    """Give what a track that is just wide enough for a current gives off, in watts a square metre and kelvin."""
+    um, _ = copper_on(design, layer)
+    width_m = _wanted_mm(design, layer, amps, rise_k) / 1000
+    current = min(amps, MOST_A)
+    return current**2 * trace.COPPER_OHM_M / (width_m**2 * um * 1e-6) / rise_k
 
 
 def _may_be_warm(

@@ -15,7 +15,7 @@ from typing import Final
 import numpy as np
 import shapely
 from PIL import Image, ImageDraw
-from scipy.sparse import coo_matrix
+from scipy.sparse import coo_matrix, csc_matrix, diags
 from scipy.sparse.linalg import SuperLU, splu
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -29,6 +29,11 @@ from vane_step.core.design.model import Design
 COPPER_W_MK: Final = 390.0
 GLASS_W_MK: Final = 0.3
 FACE_W_M2K: Final = 10.0
+# What a cubic metre of each takes up by a kelvin, in joules: 8,960 kg/m³ of 385 J/kgK, 1,850 of 1,100; and in how many
+# steps a time is followed.
+COPPER_J_M3K: Final = 3.45e6
+GLASS_J_M3K: Final = 2.04e6
+STEPS: Final = 16
 # Side of a cell, how many there are at most, and how many looks along each side tell how much of it is copper.
 CELL_MM, MOST_CELLS = 1.0, 20_000
 LOOKS: Final = 5
@@ -64,13 +69,17 @@ class HeatSheet:
         self.share = self._drawn([board])
         self.inside = self.share > 0.2
         sheet = GLASS_W_MK * design.board.rules.board_mm / 1000 * self.share
+        holds = GLASS_J_M3K * design.board.rules.board_mm / 1000 * self.share
         for layer, shapes in _copper(design).items():
             rules = design.board.rules
             um = rules.inner_copper_um if layer.startswith("in") else rules.copper_um
-            sheet = sheet + COPPER_W_MK * um * 1e-6 * np.minimum(self._drawn(shapes), self.share)
+            covered = um * 1e-6 * np.minimum(self._drawn(shapes), self.share)
+            sheet, holds = sheet + COPPER_W_MK * covered, holds + COPPER_J_M3K * covered
         self.sheet_w_k = sheet
+        self.holds_j_k = (holds * (self.cell_mm / 1000) ** 2)[self.inside]
         self.number = np.where(self.inside, np.cumsum(self.inside).reshape(self.inside.shape) - 1, -1)
-        self._factor = self._solver()
+        self.matrix = self._matrix()
+        self._factors: dict[float | None, SuperLU] = {}
 
     def _drawn(self, shapes: list[Polygon]) -> np.ndarray:
         """Give what share of each cell lies in some polygons, by looking at some places of each."""
@@ -85,7 +94,7 @@ class HeatSheet:
         share: np.ndarray = looked.reshape(self.tall, LOOKS, self.wide, LOOKS).mean(axis=(1, 3))
         return share
 
-    def _solver(self) -> SuperLU:
+    def _matrix(self) -> csc_matrix:
         k, n = self.sheet_w_k, self.number
         rows, columns, values = [], [], []
         for here, there, one, other in (
@@ -101,16 +110,27 @@ class HeatSheet:
         # Off its faces; where a cell is only partly board, off that part.
         faces = 2 * FACE_W_M2K * (self.cell_mm / 1000) ** 2 * self.share[self.inside]
         every = np.arange(count)
-        matrix = coo_matrix(
+        return coo_matrix(
             (
                 np.concatenate([*values, faces]),
                 (np.concatenate([*rows, every]), np.concatenate([*columns, every])),
             ),
             shape=(count, count),
         ).tocsc()
-        return splu(
-            matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
-        )
+
+    def _factor(self, seconds: float | None) -> SuperLU:
+        """Give the equations ready to be solved, of rest or of a step of a time; kept."""
+        known = self._factors.get(seconds)
+        if known is None:
+            more = diags(self.holds_j_k * STEPS / seconds) if seconds is not None else 0 * self.matrix
+            known = splu(
+                (self.matrix + more).tocsc(),
+                permc_spec="MMD_AT_PLUS_A",
+                diag_pivot_thresh=0.0,
+                options={"SymmetricMode": True},
+            )
+            self._factors[seconds] = known
+        return known
 
     def cells_at(self, shape: BaseGeometry) -> np.ndarray:
         """Give the cells whose middles a shape covers, as numbers; the nearest of the board where it covers none."""
@@ -130,9 +150,18 @@ class HeatSheet:
         away = away + (self.low[1] + (j + 0.5) * self.cell_mm - y_mm) ** 2
         return np.array([int(np.argmin(away))])
 
-    def rise(self, watts: np.ndarray) -> np.ndarray:
-        """Give the rise above the air of every cell, in kelvin, for the heat put into each, in watts."""
-        found: np.ndarray = self._factor.solve(watts)
+    def rise(self, watts: np.ndarray, seconds: float | None = None) -> np.ndarray:
+        """Give the rise above the air of every cell, in kelvin, for the heat put into each, in watts.
+
+        For ever, or after ``seconds`` of it on a board as warm as the air (backward steps of time).
+        """
+        factor = self._factor(seconds)
+        if seconds is None:
+            found: np.ndarray = factor.solve(watts)
+            return found
+        found = np.zeros(self.count)
+        for _ in range(STEPS):
+            found = factor.solve(watts + self.holds_j_k * STEPS / seconds * found)
         return found
 
     def rows(self, values: np.ndarray) -> np.ndarray:

@@ -345,10 +345,18 @@ class CopperNet:
             if len(mine) < 2:
                 continue
             if piece not in self._factors:
-                self._factors[piece] = (mine[1:], _factor(self.matrix[mine[1:]][:, mine[1:]].tocsc()))
-            free, factor = self._factors[piece]
-            volts[free] = factor.solve(injected[free])
+                self._factors[piece] = (mine[1:], factor(self.matrix[mine[1:]][:, mine[1:]].tocsc()))
+            free, solved = self._factors[piece]
+            volts[free] = solved.solve(injected[free])
         return self._told(volts, into, open_a)
+
+    def cells(self) -> list[tuple[str, float, np.ndarray, np.ndarray]]:
+        """Give the cells of the pours: by layer their side, their unknowns, and their middles in millimetres."""
+        found = []
+        for layer, (_, side, low, nodes) in self._sheets.items():
+            unknowns = self.number[np.array(list(nodes.values()), dtype=np.int64)]
+            found.append((layer, side, unknowns, low + (np.array(list(nodes)) + 0.5) * side))
+        return found
 
     def _told(self, volts: np.ndarray, into: Mapping[str, float], open_a: float) -> CopperCurrents:
         a, b = self._ends
@@ -393,6 +401,6 @@ class CopperNet:
         )
 
 
-def _factor(matrix: csc_matrix) -> SuperLU:
+def factor(matrix: csc_matrix) -> SuperLU:
     """Factor a symmetric matrix: ordered as such it fills in less than half as much."""
     return splu(matrix, permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
