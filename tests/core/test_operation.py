@@ -18,6 +18,7 @@ from vane_step.core.design.edits import apply
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
 from vane_step.core.fab.panel import PanelPlan, panel
+from vane_step.core.judge import all_findings
 from vane_step.core.network.outside import all_sources
 from vane_step.core.network.probe import probes
 from vane_step.core.network.readings import readings
@@ -143,6 +144,8 @@ FAULTS: tuple[tuple[str, tuple[str, ...], str, str], ...] = (
         "part-current",
         "PLUG",
     ),
+    ("thermostat", ("swap Q1 HN-20-4", "source PACK J1.1 J1.2 24V 0.1ohm"), "part-volts", "PACK"),
+    ("relay", ("add C3 DT-10-16", "join C3.1 COIL", "join C3.2 12V"), "part-volts", "on"),
     ("two feeds", ("remove D1", "join J1.1 5V"), "back-feed", "CELL"),
     ("two feeds", ("remove D1", "remove D2", "join J1.1 5V", "join J2.1 5V"), "back-feed", "CELL, PLUG"),
     ("two feeds", ("remove D2", "join J2.1 5V", "source PLUG J1.1 J1.2 5.6V"), "back-feed", "PLUG"),
@@ -275,6 +278,20 @@ class Readings(unittest.TestCase):
         light = (r.volts["LED_FROST_K"] or 0) / 300
         self.assertAlmostEqual(-r.amps["LED1.1"], light, places=5)
         self.assertAlmostEqual(r.volts["5V_BUCK"] or 0, 0.8 * (1 + 43 / 8.2), delta=0.01)
+
+    def test_voltages_are_those_solved(self) -> None:
+        """A name that tells no voltage or a wrong one hides nothing: the review and the spacing go by what is solved."""
+        parts = ("add J1 NT-2", "add C1 DT-10-16", "add C2 DT-10-16", "add R1 QR-16-1K")
+        for name in ("PACK", "5V0"):
+            d = said(Design(name="x", board=board(60, 40)), *parts)
+            d = said(d, f"join J1.1 C1.1 R1.1 {name}", "join R1.2 C2.1 OUT", "join J1.2 C1.2 C2.2 GND")
+            d = said(d, "role 5V0 supply", "pin J1.1 + supply-out") if name == "5V0" else d
+            self.assertNotIn("rating", {f.code for f in all_findings(d) if f.place.refs == ("C1",)})
+            fed = all_findings(said(d, f"source CELLS {name} GND 24V"))
+            told = [(f.code, f.level) for f in fed if f.place.refs == ("C1",)]
+            self.assertEqual(told, [("rating" if name == "5V0" else "part-volts", "stop")])
+        high = said(d, "source LINE 5V0 GND 170V", "place C1 40 30", "place R1 42.2 31.8")
+        self.assertTrue(any(f.code == "creepage" for f in all_findings(high)))
 
     def test_states(self) -> None:
         """States are all that can be set, each once; beyond a limit each pair occurs; none stands without a source."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from typing import Final
 
 from vane_step.core.board.analysis.near_parts import near_findings
 from vane_step.core.board.analysis.way_back import way_back_findings
@@ -17,6 +18,7 @@ from vane_step.core.design.edits import SetItem
 from vane_step.core.design.model import Design, Waiver, pin_name
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.finding import Finding, ordered
+from vane_step.core.network.known_volts import with_known_volts
 from vane_step.core.operation.findings import power_findings
 from vane_step.core.operation.heat import heat_findings
 from vane_step.core.operation.hot_copper import copper_findings
@@ -55,13 +57,22 @@ def _everything(design: Design, electrical: bool) -> list[Finding]:
         *tile_findings(design),
     ]
     if roles:
-        found += [*review(design), *pattern_findings(design)]
+        found += [*review(with_known_volts(design)), *pattern_findings(design)]
     # Values have reasons, and sources drive currents, whether or not any pin says what it does.
     if electrical:
         found += reason_findings(design)
     if roles or (electrical and design.sources):
         found += [*power_findings(design), *copper_findings(design), *heat_findings(design)]
-    return ordered(found)
+    return ordered(_once(found))
+
+
+# What the review tells of a part by the voltages of its rails is not told again by state.
+_SAID_BEFORE: Final = ("rating", "backwards")
+
+
+def _once(found: list[Finding]) -> list[Finding]:
+    told = {f.place.refs for f in found if f.code in _SAID_BEFORE}
+    return [f for f in found if f.code != "part-volts" or f.place.refs not in told]
 
 
 def has_roles(design: Design) -> bool:

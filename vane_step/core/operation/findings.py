@@ -12,6 +12,7 @@ from vane_step.core.operation.feeds import feeds, unknown
 from vane_step.core.operation.inrush import inrush
 from vane_step.core.operation.pins import pins
 from vane_step.core.operation.rails import rails
+from vane_step.core.operation.withstands import withstands
 from vane_step.core.operation.worst import Worst
 
 
@@ -23,6 +24,6 @@ def power_findings(design: Design) -> tuple[Finding, ...]:
         return known
     worst = Worst(design, readings(design))
     found = unknown(worst)
-    for rule in (feeds, rails, bearing, pins, inrush):
+    for rule in (feeds, rails, bearing, withstands, pins, inrush):
         rule(worst)
     return MEMO.put(key, (*found, *worst.findings()), like="power-findings")  # type: ignore[no-any-return]

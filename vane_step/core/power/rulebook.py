@@ -60,6 +60,7 @@ POWER: Final[tuple[Row, ...]] = (
     ("never-on", "a regulator is off in every state", "look", "at least", "V", STATES),
     ("source-current", "a source gives all it can", "stop, look", "at most", "A", "what was said of it"),
     ("load-starved", "a load gets less than it asks for", "stop", "at least", "A, W", "what was said of it"),
+    ("part-volts", "a part has more across it than it bears", "stop, look", "at most", "V", "the catalogue"),
     (
         "part-current",
         "a part carries more than it is rated for",

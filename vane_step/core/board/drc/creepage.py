@@ -16,11 +16,15 @@ from vane_step.core.board.geometry.shapes import LAYER_BIT, CopperItem
 from vane_step.core.circuit.rails import across, rail
 from vane_step.core.design.model import Design, Net, pin_name
 from vane_step.core.finding import Finding, Remedy
+from vane_step.core.network.known_volts import with_known_volts
+from vane_step.core.network.pin_limits import widest_v
 from vane_step.core.power.spacing import SOURCE, Surface, spacing_mm
 from vane_step.core.rules import Level
 
 # Up to here the gap that any maker can make is enough.
 ORDINARY_V: Final = 15.0
+# Where nothing is higher than this by what is said nothing is solved: names tell enough for spacing.
+LOOKED_AT_V: Final = 30.0
 # Above it a shock is dangerous (the limit of extra-low direct voltage).
 TOUCH_V: Final = 60.0
 
@@ -31,10 +35,14 @@ def creepage_findings(laid: Layout) -> Iterator[Finding]:
     A net of which no voltage is known counts as one at ground, unless a part joins it to the high one: then its voltage
     lies somewhere between.
     """
+    design = laid.design
+    bound = widest_v(design)
+    if bound is None or bound > LOOKED_AT_V:
+        # As solved, where sources are said; where nothing is that high anyway nothing need be solved.
+        design = with_known_volts(design)
+    nets = design.nets
     high = [
-        n
-        for n in laid.design.nets.values()
-        if (v := rail(n)) is not None and max(abs(v.low), abs(v.high)) > ORDINARY_V
+        n for n in nets.values() if (v := rail(n)) is not None and max(abs(v.low), abs(v.high)) > ORDINARY_V
     ]
     told: set[frozenset[str]] = set()
     for net in sorted(high, key=lambda n: -_most(n)):
@@ -44,7 +52,7 @@ def creepage_findings(laid: Layout) -> Iterator[Finding]:
             for p in part.pins
         }
         wanted = {}
-        for other in laid.design.nets.values():
+        for other in nets.values():
             volts = (
                 across(net, other)
                 if rail(other) is not None
