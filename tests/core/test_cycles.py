@@ -11,9 +11,10 @@ from pathlib import Path
 import numpy as np
 from typer.testing import CliRunner
 
-from tests.support import FROST, demo, said
+from tests.support import FROST, board, demo, said
 from vane_step.cli.app import app
 from vane_step.core.design.fileformat import to_json
+from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.network.converter_cycles import converter_cycles, cycles_curve
 from vane_step.core.network.readings import readings
@@ -105,6 +106,46 @@ class Stages(unittest.TestCase):
             self.assertGreater(given + slack, mean(c, c.out_v**2) / made.load_ohm, made)
             self.assertAlmostEqual(mean(c, c.out_v), out, delta=0.01 * out)
 
+    def test_steps_up(self) -> None:
+        """Up as the textbook has it: duty 1 − Vin/Vout, ripple Vin·D/(L·f), the coil at the load over 1 − D; at little
+        load its triangles have gaps; whatever the stage, charge, flux and power are kept."""
+        c = follow(stage(source_v=5.0, set_v=12.0, load_ohm=24.0, boosts=True), 100e-6, 0.5)
+        amps = c.coil_a[c.last(20)]
+        self.assertAlmostEqual(c.duty, 7 / 12, delta=0.01)
+        self.assertAlmostEqual(float(np.ptp(amps)), 5 * (7 / 12) / (33e-6 * 300e3), delta=0.01)
+        self.assertAlmostEqual(mean(c, c.coil_a), 0.5 * 12 / 5, delta=0.03)
+        thin = follow(
+            stage(source_v=5.0, set_v=12.0, load_ohm=2400.0, boosts=True, blocks=True), 100e-6, 0.005
+        )
+        self.assertAlmostEqual(mean(thin, thin.out_v), 12.0, delta=0.2)
+        self.assertLess(float(thin.coil_a.min()), 1e-9)
+        luck = random.Random(11)
+        for k in range(10):
+            out = luck.uniform(6, 30)
+            made = stage(
+                source_v=out / luck.uniform(1.4, 4),
+                source_ohm=luck.uniform(0.01, 0.1),
+                upper_ohm=luck.uniform(0.01, 0.1),
+                lower_v=0.4 if k % 2 else 0.0,
+                blocks=bool(k % 2),
+                coil_h=luck.uniform(4e-6, 60e-6),
+                load_ohm=out / luck.choice((0.01, 0.2, 0.5)),
+                output_caps=((22e-6, 0.005), (100e-6, 0.1)),
+                set_v=out,
+                hertz=luck.uniform(2e5, 1e6),
+                boosts=True,
+            )
+            c = follow(made, 60 / made.hertz, out / made.load_ohm)
+            self.assertAlmostEqual(mean(c, c.out_v), out, delta=0.02 * out, msg=str(made))
+            across = c.in_v - c.coil_a * made.coil_ohm - c.switch_v
+            self.assertLess(abs(mean(c, across)), 0.02 * out, made)
+            for cap in (c.input_cap_a, c.output_cap_a):
+                self.assertLess(
+                    abs(mean(c, cap)), 0.05 * (out / made.load_ohm + float(np.ptp(c.coil_a))), made
+                )
+            given = mean(c, (made.source_v - c.in_v) / made.source_ohm * made.source_v)
+            self.assertGreater(1.05 * given + 1e-3, mean(c, c.out_v**2) / made.load_ohm, made)
+
     def test_too_many(self) -> None:
         """A time of too many cycles is refused with how long it may be."""
         with self.assertRaisesRegex(InputError, "300000 cycles"):
@@ -131,11 +172,31 @@ class Designs(unittest.TestCase):
             answer = CliRunner().invoke(app, ["cycles", name, "U2", "20us", "--state", "frost", "--json"])
             self.assertAlmostEqual(json.loads(answer.output)["high_a"], told.high_a, places=6)
 
+    def test_a_boost(self) -> None:
+        """A regulator that steps two cells up to 3.3 V: its coil carries the load over what its duty leaves."""
+        d = said(
+            Design(name="lamp", board=board()),
+            "add U1 AU-33",
+            "add L1 KL-60-22U",
+            "add C1..2 DC-32X-22U",
+            "add J1..2 NT-2",
+            "join J1.1 C1.1 L1.1 CELLS",
+            "join L1.2 U1.SW SW",
+            "join U1.OUT C2.1 J2.1 3V3",
+            "join J1.2 C1.2 C2.2 U1.GND J2.2 GND",
+            "source CELLS CELLS GND 2.4V 0.1ohm",
+            "load LAMP 3V3 GND 80mA",
+        )
+        _, told = converter_cycles(d, readings(d).states.settings[0], "U1", 50e-6)
+        self.assertAlmostEqual(told.mean_v, 3.3, delta=0.05)
+        self.assertGreater(told.high_a, 0.08 * 3.3 / 2.4)
+        self.assertGreater(told.duty, 0.2)
+
     def test_refusals(self) -> None:
         """What is no converter, and one without a capacitor at its output, say what is missing."""
         d = demo(FROST)
         state = next(s for s in readings(d).states.settings if s.name == "frost")
-        with self.assertRaisesRegex(NotFound, "U3 is no step-down converter"):
+        with self.assertRaisesRegex(NotFound, "U3 is no step-down or step-up converter"):
             converter_cycles(d, state, "U3", 1e-5)
         with self.assertRaisesRegex(InputError, "no capacitor from 5V_BUCK"):
             converter_cycles(said(d, "remove C4", "remove C3"), state, "U2", 1e-5)

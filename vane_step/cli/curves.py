@@ -105,13 +105,13 @@ def wave_(
 
 def cycles_(
     file: File,
-    ref: Annotated[str, typer.Argument(help="The step-down converter, such as U2.")],
+    ref: Annotated[str, typer.Argument(help="The converter, such as U2.")],
     seconds: Annotated[str, typer.Argument(help="How long, such as 10ms.")] = "1ms",
     state: State = "",
     to_csv: AsCsv = None,
     as_json: AsJson = False,
 ) -> None:
-    """Follow a step-down converter cycle by cycle: ripple, the coil's peak, what its capacitors carry."""
+    """Follow a converter, down or up, cycle by cycle: ripple, the coil's peak, what its capacitors carry."""
     design = load(file)
     long = parse_value(seconds, "seconds", "s")
     if not 1e-7 <= long <= 10:

@@ -1,4 +1,4 @@
-"""A design's step-down converters cycle by cycle: the power stage as its parts make it, around a solved state."""
+"""A design's converters cycle by cycle, down or up: the power stage as its parts make it, around a solved state."""
 
 from __future__ import annotations
 
@@ -58,14 +58,19 @@ class CycleFigures:
 
 
 def converters(design: Design, setting: Setting) -> list[str]:
-    """Give the step-down converters that can be followed, by reference."""
-    return [s.ref for s in solve(design, setting, plain=True).build.stages if s.kind == "buck" and s.coil]
+    """Give the converters that can be followed, by reference."""
+    return [s.ref for s in solve(design, setting, plain=True).build.stages if _followed(s)]
+
+
+def _followed(stage: Stage) -> bool:
+    """Whether a stage steps down or up with a coil outside."""
+    return stage.kind in ("buck", "boost") and bool(stage.coil)
 
 
 def converter_cycles(
     design: Design, setting: Setting, ref: str, seconds: float
 ) -> tuple[Cycles, CycleFigures]:
-    """Follow a step-down converter of a design cycle by cycle, after it has settled in a state.
+    """Follow a converter of a design cycle by cycle, after it has settled in a state.
 
     Raises
     ------
@@ -75,11 +80,11 @@ def converter_cycles(
         When it gives nothing in this state, a capacitor is missing, or the time is too long.
     """
     solved = solve(design, setting, plain=True)
-    found = next((s for s in solved.build.stages if s.ref == ref and s.kind == "buck" and s.coil), None)
+    found = next((s for s in solved.build.stages if s.ref == ref and _followed(s)), None)
     if found is None:
-        known = ", ".join(s.ref for s in solved.build.stages if s.kind == "buck" and s.coil)
+        known = ", ".join(s.ref for s in solved.build.stages if _followed(s))
         raise NotFound(
-            f"{ref} is no step-down converter with a coil outside.",
+            f"{ref} is no step-down or step-up converter with a coil outside.",
             where=ref,
             allowed=known or "none in this design",
             next_step="Name one of them." if known else "Add one with its coil first.",
@@ -96,9 +101,11 @@ def _power_stage(design: Design, solved: Solved, found: Stage) -> tuple[PowerSta
     in_v = solved.at(found.into[0]) - solved.at(found.into[1])
     out_v = solved.at(found.out[0]) - solved.at(found.out[1])
     amps = -solved.through(found.branch)
-    if not solved.settled or out_v < 0.05 or in_v <= out_v:
+    boosts = found.kind == "boost"
+    if not solved.settled or out_v < 0.05 or in_v < 0.05 or (in_v >= out_v) is boosts:
         raise InputError(
-            f"{found.ref} does not step anything down in this state: {in_v:.3g} V in, {out_v:.3g} V out.",
+            f"{found.ref} does not step {'up' if boosts else 'down'} in this state: "
+            f"{in_v:.3g} V in, {out_v:.3g} V out.",
             where=found.ref,
             next_step="Choose a state in which it runs.",
         )
@@ -110,7 +117,7 @@ def _power_stage(design: Design, solved: Solved, found: Stage) -> tuple[PowerSta
     source_ohm = max((_open_v(design, solved) - in_v) / into_amps, SOURCE_OHM)
     source_ohm = min(source_ohm, 0.2 * in_v / into_amps)
     upper = _said(part, "rds_ohm", SWITCH_OHM, "its switch", notes)
-    diode = _catch(design, coil, out, base)
+    diode = _catch(design, coil, into, out) if boosts else _catch(design, coil, out, base)
     if diode is not None:
         lower_v, lower_ohm = diode.params.get("vf_v", 0.45), DIODE_OHM
         notes.append(f"{diode.ref} holds {lower_v:g} V while it conducts")
@@ -132,6 +139,7 @@ def _power_stage(design: Design, solved: Solved, found: Stage) -> tuple[PowerSta
         out_v,
         found.switching_hz or 0.0,
         part.params.get("ton_s"),
+        boosts=boosts,
     )
     return stage, notes
 
@@ -158,9 +166,9 @@ def _henry(build: Build, coil: Part) -> float:
     return value
 
 
-def _catch(design: Design, coil: Part, out: str, base: str) -> Part | None:
-    """Give the diode from ground to where the coil is switched."""
-    nets = {design.net_of(pin_name(coil.ref, p.number)) for p in coil.pins} - {out}
+def _catch(design: Design, coil: Part, far: str, base: str) -> Part | None:
+    """Give the diode between ``base`` and where the coil is switched; ``far`` is its other end."""
+    nets = {design.net_of(pin_name(coil.ref, p.number)) for p in coil.pins} - {far}
     for net in nets:
         for part, pin in design.pins_on(net) if net is not None else ():
             ends = {design.net_of(pin_name(part.ref, p.number)) for p in part.pins if p is not pin}
@@ -198,7 +206,8 @@ def _figures(
     def mean(values: np.ndarray) -> float:
         return float(np.trapezoid(values, seconds)) / long
 
-    on = cycles.switch_v[at] > 0.5 * (made.source_v - made.lower_v)
+    switch = cycles.switch_v[at]
+    on = switch < 0.5 * min(made.source_v, mean(volts)) if made.boosts else switch > 0.5 * made.source_v
     return CycleFigures(
         found.ref,
         found.coil,

@@ -1,4 +1,4 @@
-"""A step-down converter followed cycle by cycle: exact between its switchings, where its power stage is linear; which
+"""A step-down or step-up converter followed cycle by cycle, exact between its switchings, where it is linear; which
 parts it is made of is not known here.
 
 Between switchings the coil and the capacitors with their series resistances are dx/dt = A x + b, solved by the
@@ -25,6 +25,8 @@ TRIM: Final = 0.001
 # It has settled when in a cycle the coil's current moves by less of its ripple, and the output of what it is.
 STAYS_A, STAYS_V = 1e-4, 1e-5
 MOST_CYCLES: Final = 60_000
+# Steps towards what repeats itself.
+NEWTON: Final = 12
 # Shortest time off as a share of the cycle.
 LEAST_OFF: Final = 0.05
 
@@ -49,6 +51,8 @@ class PowerStage:
         The time on where it is constant; the frequency is fixed where it is none.
     limit_a
         At this current in the coil the switch opens.
+    boosts
+        Whether the coil lies at the input and what conducts while the switch is off leads to the output.
     """
 
     source_v: float
@@ -66,6 +70,7 @@ class PowerStage:
     hertz: float
     on_s: float | None = None
     limit_a: float = np.inf
+    boosts: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -130,22 +135,26 @@ class _Run:
         found: Array = (self.p.source_v / self.p.source_ohm + charge - drawn) / held
         return found
 
-    def output(self, x: Array) -> Array:
-        """Give the voltage at the output."""
+    def output(self, x: Array, how: str = "off") -> Array:
+        """Give the voltage at the output; a coil at the input feeds it only while the switch is off."""
         held = 1 / self.p.load_ohm + (1 / self.ro).sum()
-        found: Array = (x[..., 0] + (x[..., 1 + self.n_in :] / self.ro).sum(axis=-1)) / held
+        fed = 0.0 if self.p.boosts and how == "on" else x[..., 0]
+        found: Array = (fed + (x[..., 1 + self.n_in :] / self.ro).sum(axis=-1)) / held
         return found
 
     def rate(self, x: Array, how: str) -> Array:
         """Give the rate of change of a state."""
         amps = x[0]
-        in_v = float(self.input(x, np.array(amps if how == "on" else 0.0)))
-        out_v = float(self.output(x))
+        in_v = float(self.input(x, np.array(amps if how == "on" or self.p.boosts else 0.0)))
+        out_v = float(self.output(x, how))
         drop = amps * self.p.coil_ohm
+        # What the coil sees from its input's side and at its output's.
+        high = in_v if how == "on" or self.p.boosts else 0.0
+        low = 0.0 if how == "on" and self.p.boosts else out_v
         if how == "on":
-            coil = in_v - amps * self.p.upper_ohm - drop - out_v
+            coil = high - amps * self.p.upper_ohm - drop - low
         else:
-            coil = -self.p.lower_v - amps * self.p.lower_ohm - drop - out_v
+            coil = high - self.p.lower_v - amps * self.p.lower_ohm - drop - low
         found = np.empty_like(x)
         found[0] = 0.0 if how == "idle" else coil / self.p.coil_h
         found[1 : 1 + self.n_in] = (in_v - x[1 : 1 + self.n_in]) / (self.ri * self.ci)
@@ -208,28 +217,31 @@ def follow(stage: PowerStage, seconds: float, begin_a: float, settle_cycles: int
     run = _Run(stage)
     x = np.concatenate([[begin_a], np.full(len(run.ci), stage.source_v), np.full(len(run.co), stage.set_v)])
     duty = _steady_duty(stage)
+    if stage.boosts:
+        x[0] = begin_a / (1 - duty)
     if stage.blocks:
         # Where the coil runs empty its triangles bring less time on: their mean is the load's current.
         flux = 2 * stage.coil_h * stage.hertz * stage.set_v / stage.load_ohm
-        room = max(stage.source_v - stage.set_v, 1e-9)
-        empty = (flux * (stage.set_v + stage.lower_v) / (room * (stage.source_v + stage.lower_v))) ** 0.5
+        if stage.boosts:
+            empty = (flux * max(stage.set_v + stage.lower_v - stage.source_v, 0.0)) ** 0.5 / stage.source_v
+        else:
+            room = max(stage.source_v - stage.set_v, 1e-9)
+            empty = (flux * (stage.set_v + stage.lower_v) / (room * (stage.source_v + stage.lower_v))) ** 0.5
         if empty < duty:
             duty, x[0] = empty, 0.0
-    for _ in range(settle_cycles):
-        pieces, after, duty, mean = _cycle(run, x, duty, period)
-        # In an oscillation coil and output do not stand still at the same time.
-        coil = np.concatenate([states[:, 0] for _, states, _ in pieces])
-        stays = abs(after[0] - x[0]) < STAYS_A * (np.ptp(coil) + 1e-9)
-        stays = stays and abs(float(run.output(after) - run.output(x))) < STAYS_V * stage.set_v
-        x = after
-        if stays and (stage.on_s is not None or abs(mean - stage.set_v) < 1e-3 * stage.set_v):
-            break
+    steady = _steady(run, x, duty, period) if stage.on_s is None else None
+    if steady is not None:
+        x, duty = steady
+    else:
+        x, duty = _run_in(run, x, duty, period, settle_cycles)
     told: list[tuple[float, Array, Array, str]] = []
     begins: list[int] = []
     at, count = 0.0, 0
     while at < seconds:
         begins.append(count)
-        pieces, x, duty, _ = _cycle(run, x, duty, period)
+        pieces, x, after, _ = _cycle(run, x, duty, period)
+        # What stands still needs no trimming.
+        duty = duty if steady is not None else after
         for times, states, how in pieces:
             told.append((at, times, states, how))
             at += float(times[-1])
@@ -238,11 +250,65 @@ def follow(stage: PowerStage, seconds: float, begin_a: float, settle_cycles: int
     return _gathered(run, told, begins, duty)
 
 
+def _run_in(run: _Run, x: Array, duty: float, period: float, most: int) -> tuple[Array, float]:
+    """Let a stage run until it stays as it is, its duty trimmed in each cycle."""
+    for _ in range(most):
+        pieces, after, duty, mean = _cycle(run, x, duty, period)
+        # In an oscillation coil and output do not stand still at the same time.
+        coil = np.concatenate([states[:, 0] for _, states, _ in pieces])
+        stays = abs(after[0] - x[0]) < STAYS_A * (np.ptp(coil) + 1e-9)
+        stays = stays and abs(float(run.output(after) - run.output(x))) < STAYS_V * run.p.set_v
+        x = after
+        if stays and (run.p.on_s is not None or abs(mean - run.p.set_v) < 1e-3 * run.p.set_v):
+            break
+    return x, duty
+
+
+def _steady(run: _Run, x: Array, duty: float, period: float) -> tuple[Array, float] | None:
+    """Find the state and the duty after which a cycle ends as it began, its mean output what is held (Newton).
+
+    None where that leads nowhere within a few steps: then the stage is let run in.
+    """
+    set_v = run.p.set_v
+    scale = np.concatenate([[set_v / run.p.load_ohm + 1e-6], np.full(len(x) - 1, set_v), [1.0]])
+
+    def off(y: Array) -> Array:
+        _, end, _, mean = _cycle(run, y[:-1] * scale[:-1], float(np.clip(y[-1], 0.0, 1 - LEAST_OFF)), period)
+        found: Array = np.concatenate([end / scale[:-1] - y[:-1], [(mean - set_v) / set_v]])
+        return found
+
+    y = np.concatenate([x, [duty]]) / scale
+    here = off(y)
+    for _ in range(NEWTON):
+        if np.abs(here).max() < 1e-9:
+            return y[:-1] * scale[:-1], float(y[-1])
+        slopes = np.stack([(off(y + 1e-6 * unit) - here) / 1e-6 for unit in np.eye(len(y))], axis=1)
+        try:
+            step = np.linalg.solve(slopes, -here)
+        except np.linalg.LinAlgError:
+            return None
+        for share in (1.0, 0.5, 0.25, 0.1, 0.02):
+            there = y + share * step
+            found = off(there)
+            if np.abs(found).max() < np.abs(here).max():
+                break
+        else:
+            return None
+        y, here = there, found
+    return (y[:-1] * scale[:-1], float(y[-1])) if np.abs(here).max() < 1e-7 else None
+
+
 def _steady_duty(stage: PowerStage) -> float:
     """Give the share of the cycle the switch is on while current flows all the time, by the means of what it drops."""
     amps = stage.set_v / stage.load_ohm
-    low = stage.lower_v + amps * stage.lower_ohm
     duty = 0.5
+    if stage.boosts:
+        for _ in range(20):
+            coil = amps / (1 - duty)
+            high = stage.source_v - coil * (stage.source_ohm + stage.coil_ohm + duty * stage.upper_ohm)
+            duty = min(0.95, max(0.02, 1 - high / (stage.set_v + stage.lower_v + coil * stage.lower_ohm)))
+        return duty
+    low = stage.lower_v + amps * stage.lower_ohm
     for _ in range(20):
         high = stage.source_v - amps * (duty * stage.source_ohm + stage.upper_ohm)
         duty = min(0.98, (stage.set_v + amps * stage.coil_ohm + low) / max(high + low, 1e-9))
@@ -271,7 +337,7 @@ def _cycle(
             pieces += _fallen(run, x, 40 * period)
     x = pieces[-1][1][-1].copy()
     whole = sum(float(t[-1]) for t, _, _ in pieces)
-    mean = sum(float(np.trapezoid(run.output(s), t)) for t, s, _ in pieces) / whole
+    mean = sum(float(np.trapezoid(run.output(s, how), t)) for t, s, how in pieces) / whole
     if p.on_s is None:
         duty = min(max(duty + TRIM * (p.set_v - mean) / p.source_v, 0.0), 1 - LEAST_OFF)
     return pieces, x, duty, mean
@@ -327,11 +393,17 @@ def _gathered(
     seconds = np.concatenate([at + times for at, times, _, _ in told])
     states = np.concatenate([s for _, _, s, _ in told])
     how = np.concatenate([np.full(len(t), w) for _, t, _, w in told])
-    amps, out_v = states[:, 0], run.output(states)
-    drawn = np.where(how == "on", amps, 0.0)
+    on, idle = how == "on", how == "idle"
+    amps = states[:, 0]
+    out_v = np.where(on, run.output(states, "on"), run.output(states))
+    drawn = amps if p.boosts else np.where(on, amps, 0.0)
     in_v = run.input(states, drawn)
-    low = -p.lower_v - amps * p.lower_ohm
-    switch = np.where(how == "on", in_v - amps * p.upper_ohm, np.where(how == "off", low, out_v))
+    if p.boosts:
+        off_v = out_v + p.lower_v + amps * p.lower_ohm
+        switch = np.where(on, amps * p.upper_ohm, np.where(idle, in_v, off_v))
+    else:
+        off_v = -p.lower_v - amps * p.lower_ohm
+        switch = np.where(on, in_v - amps * p.upper_ohm, np.where(idle, out_v, off_v))
     inner = states[:, 1 : 1 + run.n_in]
     outer = states[:, 1 + run.n_in :]
     input_a = ((in_v[:, None] - inner) / run.ri).sum(axis=1)
