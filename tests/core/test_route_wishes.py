@@ -27,6 +27,20 @@ from vane_step.core.route.router import _without_breaches, route
 from vane_step.data.shipped import rule_set
 
 
+class ByLink(unittest.TestCase):
+    """Tracks as wide as what the pins they lead to can take."""
+
+    def test_a_resistor_on_a_net_of_much_current(self) -> None:
+        """The blade's 20 A go wide, its indicator's resistor gets a usual track; nothing is open, narrow or hot."""
+        again = laid(demo("6-comb-blade"), fresh=True)
+        found = check(again)
+        self.assertEqual((found.figures["links_open"], found.stops), (0, 0))
+        usual = again.board.rules.default_width_nm
+        for net in ("BLADE", "12V"):
+            widths = {t.width_nm for t in again.tracks.values() if t.net == net}
+            self.assertEqual((min(widths), max(widths)), (usual, again.rule_of(net).width_nm))
+
+
 class Planes(unittest.TestCase):
     """Layers kept for planes: only their nets' vias go there, and everything is joined through them."""
 

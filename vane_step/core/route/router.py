@@ -19,6 +19,7 @@ from vane_step.core.design.model import Design, Pour, Track
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 from vane_step.core.route import kernel
+from vane_step.core.route.by_link import as_usual, light_pins, without_light
 from vane_step.core.route.connection_search import ConnectionSearch
 from vane_step.core.route.draw import draw
 from vane_step.core.route.grid import build
@@ -74,7 +75,8 @@ def route(
     Parameters
     ----------
     design : Design
-        Existing copper is kept and used; pours are filled round the tracks afterwards. Pads of a net with a plane are
+        Existing copper is kept and used; pins that take little of a net's current get usual tracks; pours are filled
+        round the tracks afterwards. Pads of a net with a plane are
         led to it by the nearest via.
     nets : set of str, optional
         Only these nets.
@@ -94,6 +96,52 @@ def route(
     EditRefused
         When the board is too large for the grid.
     """
+    if light := light_pins(design, nets):
+        found = _by_link(design, light, nets, fresh, progress)
+        if found is not None:
+            return found
+    return _route(design, nets, fresh, progress)
+
+
+def _by_link(
+    design: Design,
+    light: dict[str, tuple[str, ...]],
+    nets: set[str] | None,
+    fresh: bool,
+    progress: Progress | None,
+) -> RouteResult | None:
+    """Route all but the pins that take little of a net's current, then those with usual tracks.
+
+    None where that leaves a link open or anything too narrow: then all of a net is as wide as its rule wants.
+    """
+    first = _route(without_light(design, light), nets, fresh, progress)
+    if first.blocked or first.links_made < first.links_wanted:
+        return None
+    heavy = apply(design, first.edit)[0]
+    second = _route(as_usual(heavy, light), set(light), False, None)
+    if second.blocked or second.links_made < second.links_wanted:
+        return None
+    edit = first.edit.model_copy(
+        update={
+            "tracks": (*first.edit.tracks, *second.edit.tracks),
+            "vias": (*first.edit.vias, *second.edit.vias),
+            "jumpers": (*first.edit.jumpers, *second.edit.jumpers),
+        }
+    )
+    told = {f.place.net for f in copper_findings(apply(design, edit)[0]) if f.level == "stop"}
+    if told & light.keys():
+        return None
+    return RouteResult(
+        edit,
+        first.links_wanted + second.links_wanted,
+        first.links_made + second.links_made,
+        first.rounds + second.rounds,
+        first.repairs + second.repairs,
+    )
+
+
+def _route(design: Design, nets: set[str] | None, fresh: bool, progress: Progress | None) -> RouteResult:
+    """Route the open links of a design, every net as wide as its rule wants."""
     lattice = choose_lattice(design)
     if lattice.plane * len(lattice.layers) > MAX_CELLS:
         raise EditRefused(
