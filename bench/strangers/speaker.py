@@ -321,7 +321,7 @@ MAKERS: dict[str, Maker] = {
     "layers": lambda s, d: f"layers {s.net(d)} {s.pick((*d.board.layers, 'all'))}",
     "source": lambda s, d: (
         f"source {s.pick(('BATT', 'PLUG', 'X1'))} {s.net(d) if s.rng.random() < 0.7 else s.pin(d)} {s.net(d)} "
-        f"{s.pick(('12V', '5V 4.5..5.5V 0.1ohm', '-12 V', '3V 15ohm 0.2Ah', '9V 1A', 'none', 'x', '12V 14..15V'))}"
+        f"{s.pick(('12V', '5V 4.5..5.5V 0.1ohm', '-12 V', '3V 15ohm 0.2Ah', '9V 1A', '3.7V 3..4.2V 2Ah lithium', 'none', 'x', '12V 14..15V'))}"
     ),
     "load": lambda s, d: (
         f"load {s.pick(('PUMP', 'LAMP'))} {s.net(d)} {s.net(d)} "

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import itertools
 import json
 import re
 import tempfile
@@ -27,8 +28,10 @@ from vane_step.core.network.solve import solve
 from vane_step.core.network.spread import samples, spread
 from vane_step.core.network.states import Axis, _pairwise, states_of
 from vane_step.core.network.sweeps import frequency_response, sweep, wave_form
+from vane_step.core.operation.budget import lifetimes
 from vane_step.core.operation.findings import power_findings
 from vane_step.core.operation.power_flow import power_flow
+from vane_step.core.power.cells import KINDS, discharge
 from vane_step.data.shipped import demo_designs, resources
 
 SCALE, BLADE = "5-crate-scale", "6-comb-blade"
@@ -330,6 +333,24 @@ class Readings(unittest.TestCase):
         again, _ = samples(d, setting, probes(d, ["V(OUT)"]), 60, 7)
         self.assertTrue((rows == again).all())
         self.assertTrue(span.low - 1e-3 <= rows.min() < rows.max() <= span.high + 1e-3)
+
+    def test_cells_by_their_kind(self) -> None:
+        """A resistor empties cells in their charge over their mean voltage; what is said of them ends the curve."""
+        plain = said(Design(name="x", board=board()), "add R1 QR-16-1K", "add J1 NT-2")
+        plain = said(plain, "join R1.1 J1.1 CELL", "join R1.2 J1.2 GND")
+        hours = {}
+        for kind in ("", *KINDS):
+            d = said(plain, f"source CELL CELL GND 3..4.2V 2Ah {kind}")
+            [life] = lifetimes(d, readings(d))
+            self.assertEqual((life.curve[0][2], life.curve[-1][1:]), (4.2, (0.0, 3.0)), kind)
+            self.assertEqual(sorted(life.curve, key=lambda p: -p[2]), list(life.curve), kind)
+            hours[kind] = life.hours
+        curve = discharge("lithium", 3.0, 4.2)
+        wanted = sum((a - b) * 2000 / ((v + w) / 2) for (a, v), (b, w) in itertools.pairwise(curve))
+        self.assertAlmostEqual(hours["lithium"], wanted, delta=0.5)
+        # Those that stay high longest drive most current through a resistor.
+        self.assertLess(hours["coin"], hours["lithium"])
+        self.assertLess(hours["lithium"], hours["alkaline"])
 
     def test_sweep_response_and_wave(self) -> None:
         d = base("linear")

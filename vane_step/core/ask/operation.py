@@ -17,10 +17,11 @@ from vane_step.core.design.model import Design, Drive, Load, Mode, PowerState, S
 from vane_step.core.design.operation import Level
 from vane_step.core.errors import InputError, NotFound
 from vane_step.core.network.states import setting_of
+from vane_step.core.power.cells import KINDS
 from vane_step.core.quantity import format_value, parse_value
 
 LEVELS: tuple[str, ...] = get_args(Level)
-SOURCE_FORM = "source NAME PLUS MINUS 12.6V [10.8..14.4V] [0.15ohm] [2Ah] [3A]"
+SOURCE_FORM = "source NAME PLUS MINUS 12.6V [10.8..14.4V] [0.15ohm] [2Ah] [3A] [lithium|alkaline|lead …]"
 MODE_FORM = "mode NAME 5%"
 STATE_FORM = "state NAME BATT=on USB=off JP1=closed S1=A mode=peak"
 DRIVES_FORM = "drives REF.PIN high|low|open|input|pullup|pulldown|analogue|none [in MODE]"
@@ -117,10 +118,16 @@ def set_source(design: Design, words: Sequence[str]) -> Proposal:
             data["low_v"] = parse_value(match["low"].removesuffix("V"), "low", "V")
             data["high_v"] = parse_value(match["high"], "high", "V")
             continue
+        if word in KINDS:
+            data["cells"] = word
+            continue
         key = {"V": "volts", "Ω": "ohm", "Ah": "ah", "A": "most_a"}.get(_unit_of(word))
         if key is None or key in data:
             raise InputError(
-                f"{word!r} says nothing of a source.", where=words[0], value=word, allowed=SOURCE_FORM
+                f"{word!r} says nothing of a source.",
+                where=words[0],
+                value=word,
+                allowed=f"{SOURCE_FORM}; cells: {', '.join(KINDS)}",
             )
         data[key] = parse_value(word, words[0])
     if "volts" not in data:
@@ -133,6 +140,8 @@ def set_source(design: Design, words: Sequence[str]) -> Proposal:
         says += f", {format_value(source.lowest_v, 'V')} to {format_value(source.highest_v, 'V')}"
     if source.ohm:
         says += f", behind {format_value(source.ohm, 'Ω')}"
+    if source.cells:
+        says += f", {source.cells} cells"
     return Proposal(says, edits.SetItem(source=source))
 
 

@@ -12,6 +12,8 @@ from vane_step.core.design.base import Frozen, Line, Name
 # A net such as ``12V``, or a pin such as ``J1.1``.
 Point = Annotated[Line, Field(min_length=1, max_length=70)]
 Level = Literal["high", "low", "open", "input", "pullup", "pulldown", "analogue"]
+# Kinds of cells, whose voltage falls each in its own way; nothing where it is not known.
+Cells = Literal["", "lithium", "phosphate", "alkaline", "nickel", "lead", "coin"]
 # The sections of a design from which, beside its parts and nets, it follows what the circuit does.
 OPERATION: Final = ("sources", "loads", "drives", "modes", "states", "variants", "brief")
 # States of a controller that are there without being said.
@@ -22,7 +24,7 @@ class Source(Frozen):
     """Something outside that feeds the board: a battery, a plug pack, a USB port.
 
     ``volts`` is its open voltage, which may lie anywhere from ``low_v`` to ``high_v``; a charged battery is at the high
-    end. ``most_a`` is the current at which it holds back, ``ah`` its charge when full.
+    end. ``most_a`` is the current at which it holds back, ``ah`` its charge when full, ``cells`` the kind of its cells.
     """
 
     id: Name
@@ -34,6 +36,7 @@ class Source(Frozen):
     ohm: float = Field(default=0.0, ge=0, le=1e6)
     ah: float | None = Field(default=None, gt=0, le=1e5)
     most_a: float | None = Field(default=None, gt=0, le=1e4)
+    cells: Cells = ""
 
     @model_validator(mode="after")
     def _in_order(self) -> Source:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, replace
-from typing import Final
 
 from vane_step.core.design.model import Design
 from vane_step.core.network.outside import all_sources
@@ -11,9 +11,7 @@ from vane_step.core.network.readings import Readings
 from vane_step.core.network.solve import solve
 from vane_step.core.network.states import modes_of
 from vane_step.core.operation.power_flow import power_flow
-
-# Points of a battery's discharge that are solved; the open voltage falls evenly from high to low (rule of thumb).
-POINTS: Final = 9
+from vane_step.core.power.cells import discharge
 
 
 @dataclass(frozen=True)
@@ -30,7 +28,7 @@ class Lifetime:
     """How long a source lasts: hours, and its charge and voltage as they fall.
 
     ``shares`` tells whether the modes' shares of the time were said; where they were not, the mode that draws most
-    counts.
+    counts. ``cells`` is the kind of its cells, whose usual curve its voltage follows; without one it falls evenly.
     """
 
     source: str
@@ -39,6 +37,7 @@ class Lifetime:
     curve: tuple[tuple[float, float, float], ...]
     shares: bool
     mode: str
+    cells: str = ""
 
 
 def budget(design: Design, found: Readings) -> list[RailBudget]:
@@ -79,11 +78,9 @@ def lifetimes(design: Design, found: Readings) -> list[Lifetime]:
         base = next((r.setting for r in found.nominal() if r.setting.sources == frozenset({name})), None)
         if base is None:
             continue
-        drawn: list[tuple[float, float]] = []
+        drawn: list[tuple[float, float, float]] = []
         mode = ""
-        for k in range(POINTS):
-            depth = k / (POINTS - 1)
-            volts = source.highest_v + (source.lowest_v - source.highest_v) * depth
+        for left, volts in discharge(source.cells, source.lowest_v, source.highest_v):
             at = design.replaced(
                 sources={
                     **design.sources,
@@ -97,19 +94,20 @@ def lifetimes(design: Design, found: Readings) -> list[Lifetime]:
             if not said:
                 mode = max(by_mode, key=lambda m: by_mode[m])
             mean = sum(shares.get(m, 0.0) * a for m, a in by_mode.items()) if said else by_mode[mode]
-            drawn.append((volts, mean))
-        lives.append(_discharged(name, source.ah, drawn, said, mode))
+            drawn.append((left, volts, mean))
+        life = _discharged(name, source.ah, drawn, said, mode)
+        lives.append(replace(life, cells=source.cells) if life is not None else None)
     return [life for life in lives if life is not None]
 
 
 def _discharged(
-    name: str, ah: float, drawn: list[tuple[float, float]], said: bool, mode: str
+    name: str, ah: float, drawn: list[tuple[float, float, float]], said: bool, mode: str
 ) -> Lifetime | None:
-    hours, curve = 0.0, [(0.0, 1.0, drawn[0][0])]
-    for k in range(1, len(drawn)):
-        amps = (drawn[k - 1][1] + drawn[k][1]) / 2
+    hours, curve = 0.0, [(0.0, *drawn[0][:2])]
+    for (before, _, one), (left, volts, two) in itertools.pairwise(drawn):
+        amps = (one + two) / 2
         if amps <= 1e-12:
             return None
-        hours += ah / (len(drawn) - 1) / amps
-        curve.append((hours, 1 - k / (len(drawn) - 1), drawn[k][0]))
+        hours += ah * (before - left) / amps
+        curve.append((hours, left, volts))
     return Lifetime(name, hours, ah / hours, tuple(curve), said, mode)
