@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import base64
 import io
+import itertools
 import re
 from collections.abc import Sequence
 from typing import Final
@@ -18,7 +19,8 @@ from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
 from vane_step.core.finding import Finding
 from vane_step.core.network.readings import Reading, readings
-from vane_step.core.operation.board_picture import Picture, heat_picture
+from vane_step.core.operation.board_picture import Picture, current_picture, heat_picture
+from vane_step.core.operation.budget import Lifetime, lifetimes
 from vane_step.core.operation.flow_drawing import CARD_W, Card, FlowDrawing, flow_drawing
 from vane_step.core.operation.overview import KINDS, overview
 from vane_step.core.operation.power_flow import power_flow
@@ -26,6 +28,8 @@ from vane_step.core.quantity import format_value
 
 MARGIN: Final = 34.0
 GREY, HEAT, RIBBON = HexColor("#6b6b66"), HexColor("#a32a22"), Color(0.06, 0.37, 0.4, alpha=0.3)
+# From so many hours on a time is told in days.
+LONG_H: Final = 72
 RANK: Final = {"stop": 0, "look": 1, "note": 2}
 
 
@@ -56,8 +60,23 @@ def power_pdf(design: Design, state: Reading, findings: Sequence[Finding], made:
     paper = _Paper(Canvas(out, pagesize=landscape(A4), invariant=True), design, made)
     paper.flow(state)
     if any(part.place for part in design.parts.values()):
-        paper.heat(heat_picture(design, state))
+        heat = heat_picture(design, state)
+        assert heat.heat is not None
+        hottest, x, y = heat.heat.hottest
+        paper.picture(
+            heat,
+            "how warm the board gets",
+            f"State {heat.state}: {heat.heat.ambient_c + hottest:.0f} °C at its hottest, {x:.1f}, {y:.1f} mm, "
+            f"in air of {heat.heat.ambient_c:g} °C",
+        )
+        for layer in design.board.layers:
+            drawn = current_picture(design, state, layer)
+            if drawn.lines or drawn.rasters:
+                told = f"State {drawn.state}, copper of the {layer}: up to {drawn.top:g} {drawn.unit}"
+                paper.picture(drawn, "what flows in its copper", told)
     paper.states(design)
+    for life in lifetimes(design, readings(design)):
+        paper.life(life)
     paper.findings(findings)
     paper.canvas.save()
     return out.getvalue()
@@ -169,17 +188,10 @@ class _Paper:
             self.word(card.x + 4, -y, draw.name, 9)
             self.word(card.x + CARD_W - 4, -y, format_value(draw.watts, "W"), 9, anchor="end", ink=GREY)
 
-    def heat(self, picture: Picture) -> None:
-        """Draw how warm the board gets."""
-        self.begin("how warm the board gets")
-        assert picture.heat is not None
-        heat = picture.heat
-        self.word(
-            MARGIN,
-            self.y,
-            f"State {picture.state}: {heat.ambient_c + heat.hottest[0]:.0f} °C at its hottest, "
-            f"{heat.hottest[1]:.1f}, {heat.hottest[2]:.1f} mm, in air of {heat.ambient_c:g} °C",
-        )
+    def picture(self, picture: Picture, title: str, told: str) -> None:
+        """Draw the board with what is coloured on it."""
+        self.begin(title)
+        self.word(MARGIN, self.y, told)
         x0, y0, x1, y1 = picture.bounds
         scale = min((self.width - 2 * MARGIN - 90) / (x1 - x0), (self.y - MARGIN - 20) / (y1 - y0))
         canvas = self.canvas
@@ -190,6 +202,11 @@ class _Paper:
         for raster in picture.rasters:
             data = ImageReader(io.BytesIO(base64.b64decode(raster.data.partition(",")[2])))
             canvas.drawImage(data, *raster.box, mask="auto")
+        canvas.setLineCap(1)
+        for line in picture.lines:
+            canvas.setStrokeColor(HexColor(line.colour))
+            canvas.setLineWidth(max(line.width_mm, 0.6 / scale))
+            canvas.line(*line.ends_mm)
         canvas.setStrokeColor(GREY)
         canvas.setLineWidth(0.5 / scale)
         for _, outline in picture.bodies:
@@ -197,8 +214,8 @@ class _Paper:
         canvas.setStrokeColor(black)
         canvas.setLineWidth(1.2 / scale)
         self._outline(picture.board)
-        for name, x, y, celsius in picture.marks:
-            self.word(x, y, f"{name} {celsius:.0f}", 9 / scale, bold=True, anchor="middle")
+        for name, x, y, value in picture.marks:
+            self.word(x, y, f"{name} {value:.3g}", 9 / scale, bold=True, anchor="middle")
         canvas.restoreState()
         self.word(self.width - MARGIN - 80, self.y - 24, f"up to {picture.top:g} {picture.unit}", 9)
 
@@ -235,6 +252,34 @@ class _Paper:
                         "" if cell.limit is None else f" {cell.held} {format_value(cell.limit, cell.unit)}"
                     )
                     self.word(x + 96, self.y - 9, f"{cell.of}{limit}"[:26], 7, anchor="end", ink=GREY)
+
+    def life(self, life: Lifetime) -> None:
+        """Draw how a source's charge and voltage fall over time."""
+        self.begin(f"how long {life.source} lasts")
+        days = life.hours >= LONG_H
+        unit, top = ("days", life.hours / 24) if days else ("hours", life.hours)
+        by = f"as that of {life.cells} cells usually does" if life.cells else "evenly with its charge"
+        in_mode = "with the modes' shares of the time" if life.shares else f"in mode {life.mode}"
+        said = f"{top:.1f} {unit} {in_mode}, {format_value(life.mean_a, 'A')} in the mean, its voltage falling {by}"
+        self.word(MARGIN, self.y, f"{said} (rule of thumb)")
+        low, wide, high = MARGIN + 40, self.width - 2 * MARGIN - 60, 0.6 * self.height
+        base = self.y - 30 - high
+        canvas = self.canvas
+        canvas.setStrokeColor(GREY)
+        canvas.setLineWidth(0.6)
+        for k in range(5):
+            x, y = low + wide * k / 4, base + high * k / 4
+            canvas.line(x, base, x, base + high)
+            canvas.line(low, y, low + wide, y)
+            self.word(x, base - 14, f"{top * k / 4:.3g} {unit if k == 4 else ''}".strip(), 9, anchor="middle")
+            self.word(low - 6, y - 3, f"{25 * k} %", 9, anchor="end")
+        canvas.setStrokeColor(black)
+        canvas.setLineWidth(1.4)
+        points = [(low + wide * h / life.hours, base + high * left) for h, left, _ in life.curve]
+        for one, two in itertools.pairwise(points):
+            canvas.line(*one, *two)
+        for (x, y), (_, _, volts) in zip(points, life.curve, strict=True):
+            self.word(x + 4, y + 4, format_value(volts, "V"), 8)
 
     def findings(self, findings: Sequence[Finding]) -> None:
         """Write what is wrong, with the source of each limit."""
