@@ -88,7 +88,7 @@ BLADE_PLACES = (
 
 # The battery that heats the blade, and the blade.
 BLADE_POWER = (
-    "source PACK J1.1 J1.2 12.6V 11..13.2V 0.02ohm 7Ah",
+    "source PACK J1.1 J1.2 12.6V 11..13.2V 0.02ohm 7Ah lead",
     "load WIRE J2.1 J2.2 0.6ohm for 1s",
 )
 

@@ -107,7 +107,7 @@ FROST_NEEDS = (
 
 # What feeds it, what hangs on it, and what it does: most nights it watches, for a minute it pumps and sounds.
 FROST_POWER = (
-    "source BATT BATT GND 12.6V 10.8..14.4V 0.05ohm 7Ah",
+    "source BATT BATT GND 12.6V 10.8..14.4V 0.05ohm 7Ah lead",
     "load SPRINKLER 12V PUMP 6.2ohm",
     "load SENSOR 3V3 GND 2mA",
     "rail 12V 10..14.2",

@@ -46,7 +46,7 @@ BEEPER_SAYS = (
 
 # It sleeps between looks at the soil; what the controller draws asleep is said, since its number tells it at work.
 BEEPER_POWER = (
-    "source CELL VCC GND 3V 2.4..3.2V 15ohm 0.22Ah",
+    "source CELL VCC GND 3V 2.4..3.2V 15ohm 0.22Ah coin",
     "mode sleep 99.8%",
     "mode look 0.15%",
     "mode beep 0.05%",

@@ -13,8 +13,9 @@ from vane_step.core.design.model import Design, split_pin
 from vane_step.core.network.pin_limits import pin_limits
 from vane_step.core.power import trace
 
-# Of what a usual track bears, all pins it leads to may take so much; and from how many times its width on it pays.
-SHARE, WIDER = 0.8, 1.5
+# Of what a usual track bears, all pins it leads to may take so much; and from how many times its width on it pays: a
+# track laid last goes a longer way.
+SHARE, WIDER = 0.8, 4.0
 # Pins of these lead away heat or the steps of current that make noise: they get what the net has.
 NEVER: Final = ("capacitor", "polar-capacitor", "inductor")
 
