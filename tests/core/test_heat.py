@@ -8,13 +8,15 @@ import unittest
 import numpy as np
 
 from tests.support import FROST, board, demo, said
+from vane_step.core.ask.cooling import with_cooling
 from vane_step.core.board.analysis.board_heat import between_parts, board_heat
 from vane_step.core.board.analysis.heat_sheet import FACE_W_M2K, HeatSheet, feet
 from vane_step.core.design.model import Design, Pour
+from vane_step.core.errors import VaneStepError
 from vane_step.core.judge import all_findings
 from vane_step.core.network.readings import readings
 from vane_step.core.operation.heat import heat_findings
-from vane_step.data.shipped import demo_designs
+from vane_step.data.shipped import demo_designs, resources
 
 
 def strip() -> Design:
@@ -34,6 +36,48 @@ class Demos(unittest.TestCase):
         for name, design in demo_designs().items():
             with self.subTest(name):
                 self.assertEqual([f.message for f in all_findings(design) if f.level in ("stop", "look")], [])
+
+
+class Cooling(unittest.TestCase):
+    """What is offered against a part that gets too hot."""
+
+    def regulator(self, feed: str, load: str) -> Design:
+        """Make a regulator in TO-220 with a load."""
+        return said(
+            Design(name="x", board=board()),
+            "add J1 NT-2",
+            "add U1 AR-50T",
+            "add C1..2 DC-20X-10U",
+            "join J1.1 U1.IN C1.1 IN",
+            "join U1.OUT C2.1 OUT",
+            "join J1.2 U1.GND C1.2 C2.2 GND",
+            f"source PACK IN GND {feed}",
+            f"load LAMP OUT GND {load}",
+        )
+
+    def test_tried_before_it_is_offered(self) -> None:
+        """The smallest sink that is enough; where none is, the converter with its pins; each cures when it is taken."""
+        for feed, load, ask in (
+            ("12V", "0.4A", "sink U1 IC-220"),
+            ("24V", "0.3A", "sink U1 IH-38"),
+            ("24V", "0.9A", "swap U1 PM-50"),
+        ):
+            d = self.regulator(feed, load)
+            found = [f for f in with_cooling(d, all_findings(d), resources()) if f.code == "part-hot"]
+            self.assertEqual([f.remedy and f.remedy.ask for f in found], [ask])
+            self.assertNotIn("part-hot", {f.code for f in all_findings(said(d, ask))})
+
+    def test_what_takes_no_sink(self) -> None:
+        """A part without a face for one, and what is no sink, are refused with what would do."""
+        d = self.regulator("12V", "0.4A")
+        for sentence, words in (
+            ("sink C1 IC-220", "no face"),
+            ("sink U1 C1", "no heat sink"),
+            ("sink U1 900", "no heat sink"),
+        ):
+            with self.assertRaisesRegex(VaneStepError, words):
+                said(d, sentence)
+        self.assertEqual(said(d, "sink U1 9K/W", "sink U1 none").parts, d.parts)
 
 
 class Sheet(unittest.TestCase):

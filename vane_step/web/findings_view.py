@@ -7,6 +7,7 @@ from datetime import datetime
 
 from fastapi import Request
 
+from vane_step.core.ask.cooling import HOT, with_cooling
 from vane_step.core.ask.remedies import CHANGING, harmless
 from vane_step.core.brief.needs import Figure, evidence
 from vane_step.core.catalogue.catalogue import Catalogue
@@ -124,14 +125,13 @@ def findings_with_offers(request: Request, kept: Kept) -> tuple[Finding, ...]:
     """Give all findings of a design, those from outside among them."""
     shared: Shelfware = request.app.state.store.shared
     found = (*findings_of(kept.design), *outside(kept, shared).findings)
-    if not any(f.remedy and f.remedy.ask.split(" ", 1)[0] in CHANGING for f in found):
+    changing = any(f.remedy and f.remedy.ask.split(" ", 1)[0] in CHANGING for f in found)
+    if not changing and not any(f.code in HOT for f in found):
         return found
     key = (kept.id, kept.version, shared.stamp, tuple(f.key() for f in found))
     known: tuple[Finding, ...] | None = MEMO.get(("tried", key))
     if known is None:
-        known = MEMO.put(
-            ("tried", key),
-            harmless(kept.design, found, resources(parts=tuple(shared.parts().values()))),
-            like="tried",
-        )
+        known_parts = resources(parts=tuple(shared.parts().values()))
+        offered = with_cooling(kept.design, found, known_parts)
+        known = MEMO.put(("tried", key), harmless(kept.design, offered, known_parts), like="tried")
     return known
