@@ -73,6 +73,40 @@ class Every(unittest.TestCase):
         self.assertGreater(modelled, 380)
 
 
+class NearlyNoLoad(unittest.TestCase):
+    def test_outputs_hold(self) -> None:
+        """Regulators and converters are at their voltage with nothing on them and with a microampere, isolated too."""
+        parts = catalogue().parts
+        for number in kinds():
+            entry = parts[number]
+            out = next((p for p in entry.pins if p.role == "supply-out" and p.name in ("OUT", "OUT+")), None)
+            if out is None or "vout_v" not in entry.params or entry.category == "battery charger":
+                continue
+            d = said(Design(name="x", board=board()), "add J1..2 NT-2", f"add U1 {number}")
+            into = [p for p in d.parts["U1"].pins if p.role == "supply-in" or p.name in ("EN", "IN+")]
+            back = [p for p in d.parts["U1"].pins if p.role == "ground" and p.name != "OUT-"]
+            low = next((p for p in d.parts["U1"].pins if p.name == "OUT-"), None)
+            if not into or not back:
+                continue
+            pins = lambda some: " ".join(f"U1.{p.number}" for p in some)  # noqa: E731
+            d = said(d, f"join J1.1 {pins(into)} IN", f"join J1.2 {pins(back)} GND")
+            far = "GND" if low is None else "FAR"
+            d = said(d, f"join J2.2 U1.{low.number} FAR", "role FAR ground") if low is not None else d
+            d = said(d, f"join J2.1 U1.{out.number} OUT", *([] if low is not None else ["join J2.2 GND"]))
+            volts = min(entry.params.get("vin_max_v", 12.0), entry.params.get("vin_min_v", 6.0) * 1.2 + 1)
+            d = said(d, f"source PACK IN GND {volts:.3g}V")
+            for load in ("", f"load SIP OUT {far} 1uA", f"load SIP OUT {far} 100uA"):
+                with self.subTest(number, load=load):
+                    found = solve(said(d, load) if load else d, Setting("", frozenset({"PACK"})))
+                    if "U1" in found.unmodelled:
+                        continue
+                    self.assertTrue(found.settled)
+                    at = found.volts["OUT"]
+                    self.assertAlmostEqual(
+                        at or 0, entry.params["vout_v"], delta=0.01 * abs(entry.params["vout_v"])
+                    )
+
+
 class ByHand(unittest.TestCase):
     def solved(self, *sentences: str, **positions: str) -> Solved:
         """Solve a circuit said in sentences; it comes to rest."""
@@ -137,12 +171,14 @@ class ByHand(unittest.TestCase):
             "value R1 0.3",
             "add L1 KL-30-2U2",
             "add D1..3 GW-1",
+            "add D4 HK-40-1",
             "join J1.1 U1.IN R1.1 24V",
             "join R1.2 U1.ISEN D1.A ONE",
             "join D1.K D2.A TWO",
             "join D2.K D3.A THREE",
             "join D3.K L1.1 FOUR",
-            "join L1.2 U1.SW FIVE",
+            "join L1.2 U1.SW D4.A FIVE",
+            "join D4.K 24V",
             "join J1.2 U1.GND GND",
             "source PLUG 24V GND 24V",
         )

@@ -431,6 +431,6 @@ class Sentences(unittest.TestCase):
                 result = run.invoke(app, words)
                 self.assertEqual(result.exit_code, 0, (words, result.output))
             paper = (Path(folder) / "power.pdf").read_bytes()
-            self.assertEqual((paper[:5], len(re.findall(rb"/Type /Page\b", paper))), (b"%PDF-", 4))
+            self.assertEqual((paper[:5], len(re.findall(rb"/Type /Page\b", paper))), (b"%PDF-", 7))
             warm = json.loads(run.invoke(app, ["heat", name, "--state", "frost", "--json"]).output)
             self.assertTrue(warm["ambient_c"] < max(warm["parts_c"].values()) <= warm["hottest_c"])

@@ -100,7 +100,9 @@ def fed_nets(wired: Wiring) -> set[str]:
     that is fed."""
     through = feeding_ways(wired)
     fed: set[str] = set()
-    waiting = [n.name for n in wired.nets.values() if any(_feeds(n, pin) for _, pin in wired.pins_on(n.name))]
+    waiting = [
+        n.name for n in wired.nets.values() if any(_feeds(n, p, pin) for p, pin in wired.pins_on(n.name))
+    ]
     for source in wired.design.sources.values():
         for point in (source.plus, source.minus):
             net = point if point in wired.nets else wired.design.net_of(point)
@@ -121,8 +123,12 @@ def _feeding_resistor(part: Part, a: Net, b: Net) -> bool:
     return ohms <= FEEDS_OHM if ohms is not None else a.role == b.role == "supply"
 
 
-def _feeds(net: Net, pin: Pin) -> bool:
-    return pin.role == "supply-out" or (pin.role == "output" and net.role == "switching")
+def _feeds(net: Net, part: Part, pin: Pin) -> bool:
+    if pin.role == "supply-out":
+        return True
+    # The switching pin of a converter feeds through its coil, whatever anybody called the net between them.
+    switches = "fsw_hz" in part.params and pin.name.upper() in ("SW", "LX", "OUT")
+    return pin.role == "output" and (net.role == "switching" or switches)
 
 
 def _grounded(wired: Wiring) -> Iterator[Finding]:
@@ -159,7 +165,7 @@ def _tied(wired: Wiring) -> Iterator[Finding]:
     sources: dict[str, dict[str, str]] = {}
     for net in wired.nets.values():
         for part, pin in wired.pins_on(net.name):
-            if part.fitted and _feeds(net, pin) and net.role != "ground":
+            if part.fitted and _feeds(net, part, pin) and net.role != "ground":
                 sources.setdefault(root(net.name), {}).setdefault(part.ref, pin_name(part.ref, pin.number))
     for name, found in sources.items():
         pins = tuple(sorted(found.values(), key=natural))

@@ -19,6 +19,8 @@ INPUT_OHM, INPUT_V = 2700.0, 1.4
 # Levels all of them read as high (rule of thumb).
 READS_V: Final = 1.5
 BUFFER_OHM: Final = 25.0
+# What such parts hold their inputs low with while nobody drives them (usual of the kind).
+PULLED_OHM: Final = 100e3
 # Output, its input, and inputs that must be high for it to do anything, in the words of the pins.
 FOLLOWS: Final = (
     ("OUT", "IN", ("EN", "INH", "SD")),
@@ -61,6 +63,8 @@ def bridge(build: Build, part: Part, pins: Pins) -> str | None:
         reads = (lower, upper, pins.at(out), control, *(pins.at(n) for n in enabling))
         branch = build.circuit.governed(pins.at(out), lower, reads, law)
         build.sourced(upper, lower, branch)
+        for name in (given, *enabling):
+            build.circuit.resistor(pins.at(name), base, PULLED_OHM)
         if f"{out}B" in pins.named:
             build.circuit.resistor(pins.at(out), pins.at(f"{out}B"), 1e-3)
     if out_supply := next((n for n in supplies[1:] if n != supplies[0] and n == "VDD"), None):
@@ -68,7 +72,9 @@ def bridge(build: Build, part: Part, pins: Pins) -> str | None:
     else:
         own_current(build, part, top, base)
     build.assume(
-        part.ref, f"drops {DROP_V:g} V at its rated current, reads {READS_V:g} V as high (rules of thumb)"
+        part.ref,
+        f"drops {DROP_V:g} V at its rated current, reads {READS_V:g} V as high (rules of thumb), "
+        "holds its inputs low with 100 kΩ (usual of the kind)",
     )
     return "bridge, outputs by their inputs"
 

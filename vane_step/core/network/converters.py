@@ -31,7 +31,7 @@ def _switching(pins: Pins) -> str | None:
     return found
 
 
-def _on_net(build: Build, part: Part, pins: Pins, name: str, kind: str) -> Part | None:
+def on_net(build: Build, part: Part, pins: Pins, name: str, kind: str) -> Part | None:
     """Give the first other part of a kind on the net of a pin."""
     net = build.net_of(part, pins.named[name][0])
     for pin in build.design.nets[net].pins if net else ():
@@ -75,7 +75,7 @@ def switcher(build: Build, part: Part, pins: Pins) -> str | None:
         or (not any(p.role == "supply-in" for p in part.pins) and name != "SW")
     ):
         return None
-    coil = _on_net(build, part, pins, name, "inductor")
+    coil = on_net(build, part, pins, name, "inductor")
     if coil is None:
         build.unmodelled[part.ref] = f"no inductor at {name}"
         return "none"
@@ -122,7 +122,7 @@ def _buck(build: Build, part: Part, pins: Pins, name: str, coil: Part) -> str:
         part.ref,
         f"duty up to {DUTY_MOST:.0%}, holds back at {HOLDS_BACK:g} times its rated current (rules of thumb)",
     )
-    catch = _on_net(build, part, pins, name, "diode")
+    catch = on_net(build, part, pins, name, "diode")
     if catch is not None and build.net_of(catch, catch.pins[1]) == build.net_of(part, pins.named["GND"][0]):
         vf = catch.params.get("vf_v", 0.5)
         # It conducts while the upper switch is off: its average is told apart, since the averaged node stands above it.
@@ -165,7 +165,7 @@ def _boost(build: Build, part: Part, pins: Pins, name: str, coil: Part) -> str:
     sw, base = pins.at(name), pins.ground()
     most, least = part.params.get("iout_a", 1.0), part.params.get("vin_min_v", 0.9)
     enable, more = enable_of(build, pins, base)
-    catch = _on_net(build, part, pins, name, "diode")
+    catch = on_net(build, part, pins, name, "diode")
     if "OUT" in pins.named:
         out, across = pins.at("OUT"), pins.at("OUT")
         build.circuit.diode(sw, out, 0.7, most, 1.8)

@@ -14,7 +14,7 @@ from vane_step.core.network.readings import circuit_key, readings
 # A rail counts as on from this share of its greatest voltage; what it is while it is off bounds nothing.
 ON_SHARE: Final = 0.5
 # Within this share of what is solved a claim stays: it is what people call the rail.
-NEAR: Final = 0.1
+NEAR: Final = 0.02
 LEAST_V: Final = 0.05
 # Nets with other voltages than they claim, so that the same ones are given again.
 _CLAIMED: Final[Kept[tuple[Net, Net]]] = Kept()

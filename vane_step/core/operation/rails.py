@@ -110,6 +110,9 @@ def _claim(worst: Worst, state: Reading, net: Net) -> None:
     if net.volts is not None:
         low, high, share, source = *net.volts, SAID_SHARE, f"said of {net.name}"
     elif named is not None:
+        # A name is what people call a rail, not its range: what was said of its source may be as wide as it is.
+        if state.setting.at != "nominal":
+            return
         low = high = named
         share, source = NAME_SHARE, "its name, within 12 % (rule of thumb)"
     else:

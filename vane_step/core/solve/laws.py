@@ -14,12 +14,21 @@ from typing import Final
 # Width of rounded corners in volts at full ease, and what it is at none.
 CORNER_V: Final = 1e-4
 WIDE_V: Final = 1.0
+# The same in amperes: what an output gives at nearly no load must not move its voltage. And what it leaks where it is
+# held above what it makes, so that an output with nothing on it is at its voltage and not anywhere.
+NARROW_A: Final = 1e-7
+LEAKS_A: Final = 1e-6
 Answer = tuple[float, Sequence[float], float]
 
 
 def corner(ease: float) -> float:
     """Give the width by which corners are rounded."""
     return CORNER_V * math.pow(WIDE_V / CORNER_V, 1.0 - ease)
+
+
+def narrow_a(ease: float) -> float:
+    """Give the width by which corners of currents are rounded, as a share of an ampere."""
+    return math.pow(NARROW_A, ease)
 
 
 def soft_min(a: float, b: float, width: float) -> tuple[float, float, float]:
@@ -134,7 +143,7 @@ class Delivery:
         out = w * (reads[2] - reads[3])
         source = w * (reads[4] - reads[5])
         given = -amps * w
-        width = corner(ease)
+        width, narrow = corner(ease), narrow_a(ease) * min(1.0, self.most_a)
         short = self.held_v - held - self.ohm * given
         room = self.share * source - self.drop_v - out - self.drop_ohm * given
         missing, by_short, by_room = soft_min(short, room, width)
@@ -147,9 +156,9 @@ class Delivery:
             let, by_let = logistic((w * (reads[6] - reads[7]) - self.enable_v) / soft)
         most = self.most_a * on * let + 1e-9
         u = given + gain * missing
-        value, slope = soft_clip(u, -self.sink_a, most, width)
+        value, slope = soft_clip(u, -max(self.sink_a, LEAKS_A), most, narrow)
         # How the upper end moves with the input's start and with the enable pin.
-        above = math.hypot(u - most, width)
+        above = math.hypot(u - most, narrow)
         by_most = 0.5 * (1 + (u - most) / above) * self.most_a / soft
         residual = given - value
         by_given = 1 - slope * (1 + gain * (-self.ohm * by_short - self.drop_ohm * by_room))
