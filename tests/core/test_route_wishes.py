@@ -22,6 +22,7 @@ from vane_step.core.board.drc.check import check
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design, MountingHole, Pour
 from vane_step.core.errors import EditRefused
+from vane_step.core.operation.hot_copper import copper_findings
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import _without_breaches, route
 from vane_step.data.shipped import rule_set
@@ -39,6 +40,30 @@ class ByLink(unittest.TestCase):
         for net in ("BLADE", "12V"):
             widths = {t.width_nm for t in again.tracks.values() if t.net == net}
             self.assertEqual((min(widths), max(widths)), (usual, again.rule_of(net).width_nm))
+
+    def test_what_flows_asks_for_width(self) -> None:
+        """Nobody said a current: what a source drives through a fuse into a load gets tracks that stay cool for it."""
+        d = said(
+            Design(name="lamp", board=board(60, 40)),
+            "add J1..2 NT-2",
+            "add F1 WF-3",
+            "add R1 QR-16-10K",
+            "join J1.1 F1.1 IN",
+            "join F1.2 J2.1 R1.1 LAMP",
+            "join J1.2 J2.2 GND",
+            "join R1.2 GND",
+            "place J1 8 12",
+            "place F1 30 30",
+            "place J2 48 12",
+            "place R1 30 10",
+            "source PACK J1.1 J1.2 12V",
+            "load BULB J2.1 J2.2 2A",
+        )
+        routed = apply(d, route(d).edit)[0]
+        self.assertEqual([f.message for f in copper_findings(routed)], [])
+        self.assertEqual(check(routed).figures["links_open"], 0)
+        thin = apply(d, route(said(d, "load BULB none")).edit)[0]
+        self.assertTrue(list(copper_findings(thin)))
 
 
 class Planes(unittest.TestCase):

@@ -19,6 +19,7 @@ from vane_step.core.design.model import Design, Pour, Track
 from vane_step.core.errors import EditRefused
 from vane_step.core.quantity import nm
 from vane_step.core.route import kernel
+from vane_step.core.route.by_flow import with_flow_widths
 from vane_step.core.route.by_link import as_usual, light_pins, without_light
 from vane_step.core.route.connection_search import ConnectionSearch
 from vane_step.core.route.draw import draw
@@ -75,7 +76,8 @@ def route(
     Parameters
     ----------
     design : Design
-        Existing copper is kept and used; pins that take little of a net's current get usual tracks; pours are filled
+        Existing copper is kept and used; nets of which no current was said are as wide as what flows in them asks,
+        where there is room; pins that take little of a net's current get usual tracks; pours are filled
         round the tracks afterwards. Pads of a net with a plane are
         led to it by the nearest via.
     nets : set of str, optional
@@ -96,6 +98,17 @@ def route(
     EditRefused
         When the board is too large for the grid.
     """
+    flowing = with_flow_widths(design, nets)
+    if flowing is not design:
+        found = _wide(flowing, nets, fresh, progress)
+        # Where there is no room for all that flows, what is laid is told where it is too narrow.
+        if not found.blocked and found.links_made == found.links_wanted:
+            return found
+    return _wide(design, nets, fresh, progress)
+
+
+def _wide(design: Design, nets: set[str] | None, fresh: bool, progress: Progress | None) -> RouteResult:
+    """Route the open links of a design by the widths of its nets, pins that take little by usual tracks."""
     if light := light_pins(design, nets):
         found = _by_link(design, light, nets, fresh, progress)
         if found is not None:

@@ -34,6 +34,8 @@ class Drafter:
             for net in set(filter(None, (n.name if n else "" for n in self.ends(part)))):
                 self._on.setdefault(net, []).append(part)
         self._hosts = hosts(design, parts)
+        grounds = [n for n in design.nets.values() if n.role == "ground"]
+        self.main_ground = max(grounds, key=lambda n: len(n.pins)).name if grounds else ""
 
     def net(self, ref: str, number: str) -> Net | None:
         """Give the net a pin is on."""

@@ -96,8 +96,11 @@ def _mark(m: Mark, pen: Pen) -> None:
                 edge + 6 if outward else edge - 6, y + 12, m.label, "start" if outward else "end", bold=True
             )
     elif m.kind == "ground":
-        for k, (a, b) in enumerate(((0, 18), (4, 14), (7, 11))):
-            pen.line(((x + a, y + 4.5 * k), (x + b, y + 4.5 * k)), 1.5)
+        middle = x + w / 2
+        for k, half in enumerate((9, 5, 2)):
+            pen.line(((middle - half, y + 4.5 * k), (middle + half, y + 4.5 * k)), 1.5)
+        if m.shape == "named":
+            pen.word(middle, y + 20, m.label, "middle")
     elif m.kind == "ink":
         stroke = [(x + dx, y + dy) for dx, dy in m.points]
         pen.shape(stroke, filled=True) if m.shape else pen.line(stroke)

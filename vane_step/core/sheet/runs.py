@@ -15,6 +15,8 @@ SYMBOL = 40.0
 LEAD = 10.0
 HANG = LEAD + SYMBOL + LEAD
 GROUND_H = 10.0
+# What the name of a ground takes below its symbol.
+NAME_H = 13.0
 DROP = 6.0
 # A run goes on through so many parts in line; the way of a supply through more.
 IN_SERIES, IN_SUPPLY = 2, 6
@@ -157,9 +159,10 @@ class Run:
         if net.role == "ground":
             x = self.x
             self.group.wires.append(Wire(net.name, x, 0, x, DROP))
-            self.group.marks.append(Mark("ground", x - 9, DROP, 18, GROUND_H, net=net.name, label=net.name))
-            self.down = max(self.down, DROP + GROUND_H)
-            self.x += self.direction * 9
+            mark = ground_mark(self.drafter, net, x, DROP)
+            self.group.marks.append(mark)
+            self.down = max(self.down, DROP + mark.h)
+            self.x += self.direction * mark.w / 2
         elif net.role == "supply":
             self._end("supply", text_width(net.name) + 12, 16, net=net.name)
         else:
@@ -263,6 +266,16 @@ def caption(part: Part, x: float, y: float) -> Mark:
     return Mark("text", x, y, wide, 28, label=part.ref, detail=part.value, ref=part.ref, shape="stack")
 
 
+def ground_mark(drafter: Drafter, net: Net, x: float, y: float) -> Mark:
+    """Give the symbol of a ground under a place; of several grounds all but the one with most pins say their name."""
+    if net.name == drafter.main_ground:
+        return Mark("ground", x - 9, y, 18, GROUND_H, net=net.name, label=net.name)
+    wide = max(18.0, text_width(net.name))
+    return Mark(
+        "ground", x - wide / 2, y, wide, GROUND_H + NAME_H, net=net.name, label=net.name, shape="named"
+    )
+
+
 def finish_vertical(
     drafter: Drafter, group: Group, x: float, y: float, sign: int, net: Net | None, pin: str
 ) -> None:
@@ -276,7 +289,7 @@ def finish_vertical(
     group.wires.append(Wire(net.name, x, y, x, y + sign * LEAD))
     end = y + sign * LEAD
     if net.role == "ground" and sign > 0:
-        group.marks.append(Mark("ground", x - 9, end, 18, GROUND_H, net=net.name, label=net.name))
+        group.marks.append(ground_mark(drafter, net, x, end))
     elif net.role == "supply" and sign < 0:
         w = max(24.0, text_width(net.name))
         group.marks.append(
