@@ -11,21 +11,10 @@ from scipy.linalg import expm
 
 from vane_step.core.solve.circuit import Circuit, Latch
 from vane_step.core.solve.islands import floating
-from vane_step.core.solve.laws import (
-    Amplified,
-    Delivery,
-    Intake,
-    Linear,
-    Logic,
-    Selected,
-    Shunt,
-    SteadyCurrent,
-    SteadyPower,
-    Steered,
-    Switched,
-)
+from vane_step.core.solve.laws import Amplified, Delivery, Intake, Linear, Shunt, SteadyCurrent, SteadyPower
 from vane_step.core.solve.operating import OperatingPoint, operating_point, resistances
 from vane_step.core.solve.response import response
+from vane_step.core.solve.switching_laws import Logic, Selected, Steered, Switched
 from vane_step.core.solve.system import System
 from vane_step.core.solve.wave import wave
 

@@ -11,7 +11,8 @@ from vane_step.core.design.model import Part
 from vane_step.core.network.build import Build, Pins, model
 from vane_step.core.network.regulators import own_current
 from vane_step.core.solve.circuit import Latch
-from vane_step.core.solve.laws import Amplified, Linear, Switched
+from vane_step.core.solve.laws import Amplified, Linear
+from vane_step.core.solve.switching_laws import Switched
 
 # Open-loop gain, output resistance and current of amplifiers (rules of thumb), and what general ones keep from the
 # rails.

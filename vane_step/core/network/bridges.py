@@ -9,7 +9,8 @@ from typing import Final
 from vane_step.core.design.model import Part
 from vane_step.core.network.build import Build, Pins, model
 from vane_step.core.network.regulators import own_current
-from vane_step.core.solve.laws import Linear, Steered, Switched
+from vane_step.core.solve.laws import Linear
+from vane_step.core.solve.switching_laws import Steered, Switched
 
 # What a bridge or driver drops at its rated current, at each end, and gate drivers at their peak (rules of thumb).
 DROP_V: Final = 0.5

@@ -7,7 +7,7 @@ from typing import Final
 
 from vane_step.core.design.model import Part
 from vane_step.core.network.build import JOIN_OHM, Build, Pins, model
-from vane_step.core.solve.laws import Switched
+from vane_step.core.solve.switching_laws import Switched
 
 CONTACT_OHM: Final = 0.02
 # A relay pulls in at three quarters of its coil voltage (rule of thumb; its sheet tells "must operate").

@@ -10,7 +10,8 @@ from vane_step.core.design.operation import LOADER, RESET
 from vane_step.core.network.build import Build, Pins, model
 from vane_step.core.network.regulators import own_current
 from vane_step.core.network.setting import HIGH_MODE, LOW_MODE
-from vane_step.core.solve.laws import Delivery, Logic
+from vane_step.core.solve.laws import Delivery
+from vane_step.core.solve.switching_laws import Logic
 
 # Half a volt at a pin's rated current (rule of thumb), 20 mA where none is told; pulls inside controllers; leakage.
 PIN_V, PIN_A, PULL_OHM = 0.5, 0.02, 35e3

@@ -11,7 +11,8 @@ from vane_step.core.design.model import Part
 from vane_step.core.network.build import Build, Pins, model
 from vane_step.core.network.junctions import SILICON
 from vane_step.core.solve.circuit import THERMAL_V, Latch
-from vane_step.core.solve.laws import SteadyCurrent, Switched
+from vane_step.core.solve.laws import SteadyCurrent
+from vane_step.core.solve.switching_laws import Switched
 
 # What a conducting thyristor or triac drops at its rated current; gate current and voltage it fires at, and the share
 # of its rated current under which it goes out (rules of thumb; a sheet tells them, `rating Q1 igt_a=5mA` says it).

@@ -7,7 +7,8 @@ from typing import Final
 
 from vane_step.core.design.model import Part
 from vane_step.core.network.build import JOIN_OHM, Build, Pins, model
-from vane_step.core.solve.laws import Delivery, Shunt, SteadyCurrent, Switched
+from vane_step.core.solve.laws import Delivery, Shunt, SteadyCurrent
+from vane_step.core.solve.switching_laws import Switched
 
 # Where the catalogue tells no limit, a regulator holds back at this many times its rated current (rule of thumb).
 HOLDS_BACK: Final = 1.25

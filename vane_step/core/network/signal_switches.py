@@ -7,7 +7,8 @@ import re
 from vane_step.core.design.model import Part
 from vane_step.core.network.build import Build, Pins, model
 from vane_step.core.network.regulators import own_current
-from vane_step.core.solve.laws import Linear, Selected, Switched
+from vane_step.core.solve.laws import Linear
+from vane_step.core.solve.switching_laws import Selected, Switched
 
 
 @model(30)
