@@ -87,7 +87,10 @@ def solve_(
     by_name: dict[str, list[Reading]] = {}
     for reading in found:
         by_name.setdefault(reading.setting.name, []).append(reading)
-    answers = {name: _answer(design, group, worst) for name, group in by_name.items()}
+    unmodelled = dict(known.unmodelled)
+    answers = {
+        name: _answer(design, group, worst) | {"unmodelled": unmodelled} for name, group in by_name.items()
+    }
     if as_json:
         print(
             json.dumps(
