@@ -2,41 +2,55 @@
 
 from __future__ import annotations
 
-from vane_step import __version__
+from collections.abc import Callable
+
 from vane_step.core.board.geometry.filled_vias import filled_vias
-from vane_step.core.board.geometry.shapes import holes
+from vane_step.core.board.geometry.shapes import Hole, bare_holes, edge_pads, holes
 from vane_step.core.design.model import Design
+from vane_step.core.fab.heading import Heading
 from vane_step.core.quantity import nm
 
 # IPC-4761: filled, and covered by a cap of copper.
 FILLED_AND_CAPPED = "VII"
 
 
-def drill_file(design: Design, plated: bool, stamp: str) -> str:
+def drill_file(design: Design, plated: bool, head: Heading) -> str:
     """Write the plated or the unplated holes, tools from small to large, coordinates to a nanometre."""
-    filled = filled_vias(design)
-    chosen = [h for h in holes(design) if h.plated == plated]
-    # What is filled is bored by a tool of its own, whose attribute says so.
-    sizes = sorted({(nm(h.drill_mm), h.id in filled) for h in chosen})
-    layers = max(2, len(design.board.layers))
+    kinds = _kinds(design)
+    chosen = [(h, kinds(h)) for h in holes(design) if h.plated == plated]
+    # Holes of one size that are made for different ends are bored by tools of their own, whose attributes say so.
+    tools = sorted({(nm(h.drill_mm), kind) for h, kind in chosen})
     lines = [
         "M48",
-        f"; #@! TF.GenerationSoftware,Vane Step,vane-step,{__version__}",
-        f"; #@! TF.CreationDate,{stamp}",
-        f"; #@! TF.FileFunction,{'Plated' if plated else 'NonPlated'},1,{layers},{'PTH' if plated else 'NPTH'}",
+        *(f"; #@! TF.{line}" for line in head.attributes(drill_function(design, plated))),
         "METRIC",
     ]
-    for number, (size, full) in enumerate(sizes, 1):
-        of_size = [h for h in chosen if (nm(h.drill_mm), h.id in filled) == (size, full)]
-        if plated and all(h.id in design.vias for h in of_size):
-            kind = f"ViaDrill,{FILLED_AND_CAPPED}" if full else "ViaDrill"
-        else:
-            kind = "ComponentDrill" if plated else "MechanicalDrill"
-        lines.append(f"; #@! TA.AperFunction,{'Plated,PTH' if plated else 'NonPlated,NPTH'},{kind}")
-        lines.append(f"T{number}C{size / 1e6:.6f}")
+    for number, (size, kind) in enumerate(tools, 1):
+        lines += [f"; #@! TA.AperFunction,{kind}", f"T{number}C{size / 1e6:.6f}", "; #@! TD.AperFunction"]
     lines += ["%", "G90", "G05"]
-    for number, tool in enumerate(sizes, 1):
+    for number, tool in enumerate(tools, 1):
         lines.append(f"T{number}")
-        spots = sorted({(nm(h.x_mm), nm(h.y_mm)) for h in chosen if (nm(h.drill_mm), h.id in filled) == tool})
+        spots = sorted({(nm(h.x_mm), nm(h.y_mm)) for h, kind in chosen if (nm(h.drill_mm), kind) == tool})
         lines += [f"X{x / 1e6:.6f}Y{y / 1e6:.6f}" for x, y in spots]
     return "\n".join([*lines, "T0", "M30"]) + "\n"
+
+
+def drill_function(design: Design, plated: bool) -> str:
+    """Give the function of a drill file: through which layers, plated or not."""
+    span = f"1,{len(design.board.layers)}"
+    return f"Plated,{span},PTH,Drill" if plated else f"NonPlated,{span},NPTH,Drill"
+
+
+def _kinds(design: Design) -> Callable[[Hole], str]:
+    """Give what tells a hole's end as the standard writes it: of a via, of a part's pin, at the edge, or mechanical."""
+    filled, edge = filled_vias(design), edge_pads(design)
+    bare = set(bare_holes(design))
+
+    def kind(hole: Hole) -> str:
+        if hole.id in design.vias and hole not in bare:
+            return f"ViaDrill,{FILLED_AND_CAPPED}" if hole.id in filled else "ViaDrill"
+        if hole in bare:
+            return "MechanicalDrill"
+        return "CastellatedDrill" if hole.id in edge else "ComponentDrill"
+
+    return kind

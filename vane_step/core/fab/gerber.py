@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
+import hashlib
 import math
 from collections.abc import Iterable
 from typing import Any, Protocol
 
 from shapely.geometry import LinearRing, Polygon
 
-from vane_step import __version__
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.lettering import copper_lines, in_copper, layer_of, line_mm
 from vane_step.core.board.geometry.paste_windows import openings
 from vane_step.core.board.geometry.shapes import outline, pad_layers, place_point
 from vane_step.core.board.silkscreen.legend import legend
 from vane_step.core.design.model import Design, PadSpec, Part, PartPlace, PointNm, Side, pin_name
+from vane_step.core.fab.heading import Heading, field
 from vane_step.core.quantity import nm
 
 
@@ -35,12 +36,9 @@ class Copies(Protocol):
 class GerberFile:
     """Collects one layer's apertures and objects; coordinates are whole nanometres (format 4.6, millimetres)."""
 
-    def __init__(self, function: str, polarity: str, stamp: str) -> None:
+    def __init__(self, function: str, polarity: str, head: Heading) -> None:
         self._head = [
-            f"%TF.GenerationSoftware,Vane Step,vane-step,{__version__}*%",
-            f"%TF.CreationDate,{stamp}*%",
-            "%TF.SameCoordinates,Original*%",
-            f"%TF.FileFunction,{function}*%",
+            *(f"%TF.{line}*%" for line in head.attributes(function)),
             f"%TF.FilePolarity,{polarity}*%",
             "%FSLAX46Y46*%",
             "%MOMM*%",
@@ -104,12 +102,17 @@ class GerberFile:
             else:
                 drawn = [f"X{x}Y{y}D0{1 if i else 2}*" for i, (x, y) in enumerate(how[0])]
                 out.body += ["G36*", *drawn, "G37*"] if what == "region" else drawn
-        return "\n".join([*self._head, *out.macros.values(), *out.defined, *out.body, "M02*"]) + "\n"
+        lines = [*self._head, *out.macros.values(), *out.defined, *out.body]
+        # Over all that comes before, ends of lines left out (5.6.9).
+        seal = hashlib.md5("".join(lines).encode(), usedforsecurity=False).hexdigest()
+        return "\n".join([*lines, f"%TF.MD5,{seal}*%", "M02*"]) + "\n"
 
 
 def _of_copy(attribute: str, copy: Copies) -> str:
     """Give an object attribute the names of a copy: a net or a part is the first value of each."""
     key, name, *more = attribute.split(",")
+    if key not in ("N", "P", "C"):
+        return attribute
     return ",".join((key, copy.named(name) if name else "", *more))
 
 
@@ -141,6 +144,8 @@ class _Commands:
 
     def _drawn(self, width: int, height: int, shape: str, turn: float) -> str:
         quarter = round(turn / 90) * 90
+        if shape == "diamond":
+            return f"P,{_mm(width)}X4X0.0"
         if shape == "round" and width == height:
             return f"C,{_mm(width)}"
         if abs(turn - quarter) < 1e-9:
@@ -170,17 +175,6 @@ def _mm(value_nm: int) -> str:
     return f"{value_nm / 1e6:.6f}".rstrip("0").rstrip(".")
 
 
-def _clean(text: str) -> str:
-    """Escape what would end a Gerber field."""
-
-    def plain(c: str) -> bool:
-        return c.isascii() and (c.isalnum() or c in "_-+./$~#")
-
-    return "".join(
-        c if plain(c) else f"\\u{ord(c):04X}" if ord(c) < 0x10000 else f"\\U{ord(c):08X}" for c in text
-    )
-
-
 def _pad_turn(place: PartPlace) -> float:
     """Give the angle at which a pad's width lies; mirroring a part leaves a rectangle or capsule as it is."""
     return place.turn_deg % 360
@@ -196,35 +190,35 @@ def _pads_on(design: Design, layer: str) -> Iterable[tuple[Part, PartPlace, PadS
                 yield part, part.place, pad, (round(x), round(y))
 
 
-def copper(design: Design, layer: str, stamp: str) -> GerberFile:
+def copper(design: Design, layer: str, head: Heading) -> GerberFile:
     """Write a copper layer: pours first, then tracks, pads and vias, with their net and pin attributes."""
     layers = design.board.layers
-    number = layers.index(layer) + 1 if len(layers) > 1 else 2
+    number = layers.index(layer) + 1
     side = {"front": "Top", "back": "Bot"}.get(layer, "Inr")
-    out = GerberFile(f"Copper,L{number},{side}", "Positive", stamp)
+    out = GerberFile(f"Copper,L{number},{side}", "Positive", head)
     _regions(
         out,
         [(pour.net, piece) for pour in pour_pieces(design) if pour.layer == layer for piece in pour.pieces],
     )
     for track in design.tracks.values():
         if track.layer == layer:
-            out.attributes(f"N,{_clean(track.net)}")
+            out.attributes(f"N,{field(track.net)}")
             out.aperture(track.width_nm, "Conductor")
             out.line(track.points)
     for part, place, pad, (x, y) in _pads_on(design, layer):
         net = design.net_of(pin_name(part.ref, pad.number))
-        out.attributes(f"P,{_clean(part.ref)},{_clean(pad.number)}", f"N,{_clean(net) if net else ''}")
+        out.attributes(f"P,{field(part.ref)},{field(pad.number)}", f"N,{field(net) if net else ''}")
         function = "ComponentPad" if pad.drill_nm else "SMDPad,CuDef"
         if pad.mask_nm and not pad.paste:
             function = "FiducialPad,Global"
         out.pad_aperture(pad.width_nm, pad.height_nm, pad.shape, _pad_turn(place), function)
         out.flash(x, y)
     for via in design.vias.values():
-        out.attributes(f"N,{_clean(via.net)}")
+        out.attributes(f"N,{field(via.net)}")
         out.aperture(via.pad_nm, "ViaPad")
         out.flash(via.x_nm, via.y_nm)
     for jumper in design.jumpers.values():
-        out.attributes(f"N,{_clean(jumper.net)}")
+        out.attributes(f"N,{field(jumper.net)}")
         out.aperture(jumper.pad_nm, "ComponentPad")
         for x, y in (jumper.a, jumper.b):
             out.flash(x, y)
@@ -252,7 +246,7 @@ def _regions(out: GerberFile, pieces: Iterable[tuple[str, Polygon]]) -> None:
         if wanted != dark:
             out.polarity(wanted)
             dark = wanted
-        out.attributes(f"N,{_clean(net)}" if wanted else "N,")
+        out.attributes(f"N,{field(net)}" if wanted else "N,")
         out.region([(nm(x), nm(y)) for x, y in ring.coords])
     if not dark:
         out.polarity(True)
@@ -262,9 +256,9 @@ def _rings_of(piece: Polygon) -> list[LinearRing]:
     return [piece.exterior, *piece.interiors]
 
 
-def mask(design: Design, side: Side, stamp: str) -> GerberFile:
+def mask(design: Design, side: Side, head: Heading) -> GerberFile:
     """Write the openings of the solder mask: pads and jumper holes grown by the margin; vias stay covered."""
-    out = GerberFile(f"Soldermask,{'Top' if side == 'front' else 'Bot'}", "Negative", stamp)
+    out = GerberFile(f"Soldermask,{'Top' if side == 'front' else 'Bot'}", "Negative", head)
     margin = 2 * design.board.rules.mask_margin_nm
     for _part, place, pad, (x, y) in _pads_on(design, side):
         wide, tall = (pad.mask_nm or side + margin for side in (pad.width_nm, pad.height_nm))
@@ -286,12 +280,12 @@ def mask(design: Design, side: Side, stamp: str) -> GerberFile:
     return out
 
 
-def paste(design: Design, side: Side, stamp: str) -> GerberFile:
+def paste(design: Design, side: Side, head: Heading) -> GerberFile:
     """Write the stencil openings: the surface pads of a side at full size, thermal pads as panes."""
-    out = GerberFile(f"Paste,{'Top' if side == 'front' else 'Bot'}", "Positive", stamp)
+    out = GerberFile(f"Paste,{'Top' if side == 'front' else 'Bot'}", "Positive", head)
     for part, place, pad, (x, y) in _pads_on(design, side):
         if not pad.drill_nm and pad.paste:
-            out.attributes(f"P,{_clean(part.ref)},{_clean(pad.number)}")
+            out.attributes(f"P,{field(part.ref)},{field(pad.number)}")
             pack = design.packages[part.package]
             for dx, dy, wide, tall in openings(pack, pad):
                 out.pad_aperture(wide, tall, pad.shape, _pad_turn(place), "Material")
@@ -300,29 +294,29 @@ def paste(design: Design, side: Side, stamp: str) -> GerberFile:
     return out
 
 
-def printed_legend(design: Design, side: Side, stamp: str) -> GerberFile:
+def printed_legend(design: Design, side: Side, head: Heading) -> GerberFile:
     """Write the legend of a side."""
-    out = GerberFile(f"Legend,{'Top' if side == 'front' else 'Bot'}", "Positive", stamp)
+    out = GerberFile(f"Legend,{'Top' if side == 'front' else 'Bot'}", "Positive", head)
     for line in legend(design):
         if line.side == side:
-            out.attributes(*((f"C,{_clean(line.owner)}",) if line.kind == "outline" else ()))
+            out.attributes(*((f"C,{field(line.owner)}",) if line.kind == "outline" else ()))
             out.aperture(nm(line.width_mm), "Other,legend")
             out.line((nm(x), nm(y)) for x, y in line.points)
     return out
 
 
-def profile(design: Design, stamp: str) -> GerberFile:
+def profile(design: Design, head: Heading) -> GerberFile:
     """Write the outline and each cut-out as one closed line; arcs come as chords of at most 32 to the quarter."""
-    out = GerberFile("Profile,NP", "Positive", stamp)
+    out = GerberFile("Profile,NP", "Positive", head)
     out.aperture(50_000, "Profile")
     for ring in (outline(design).exterior, *outline(design).interiors):
         out.line((nm(x), nm(y)) for x, y in ring.coords)
     return out
 
 
-def score_lines(design: Design, stamp: str) -> GerberFile:
+def score_lines(design: Design, head: Heading) -> GerberFile:
     """Write the lines a panel is scored along, on both sides."""
-    out = GerberFile("Vcut", "Positive", stamp)
+    out = GerberFile("Vcut", "Positive", head)
     out.aperture(100_000, "Profile")
     for line in design.board.scores:
         out.line(line)

@@ -56,7 +56,12 @@ def read_back(design: Design, files: Mapping[str, str]) -> ReadBack:
     Compares nets (shorts and opens, from copper images and drills alone), every copper image, every hole to
     1 um, the outline to 1 um and the test netlist; measures the narrowest ring.
     """
-    layers = {n: read_gerber(t, n) for n, t in files.items() if n.endswith(".gbr")}
+    # Of component layers only places count.
+    layers = {
+        n: read_gerber(t, n, "FileFunction,Component" not in t)
+        for n, t in files.items()
+        if n.endswith(".gbr")
+    }
     drills = {n: read_drill(t, n) for n, t in files.items() if n.endswith(".xnc")}
     points = [p for n, t in files.items() if n.endswith(".ipc") for p in read_netlist(t, n)]
     wires = [w for n, t in files.items() if n.endswith("wires.csv") for w in _wires(t)]

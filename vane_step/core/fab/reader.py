@@ -238,6 +238,18 @@ class _Gerber:
             dx, dy = sizes[0] / 2 - r, sizes[1] / 2 - r
             spine = LineString([(-dx, -dy), (dx, dy)]) if dx or dy else Point(0, 0)
             self.shapes[number] = spine.buffer(r, quad_segs=SEGMENTS)
+        elif kind == "P":
+            # Corners of a regular polygon, the first at the angle of the third figure.
+            corners, turn = (
+                int(sizes[1] / self.unit),
+                math.radians(sizes[2] / self.unit if len(sizes) > 2 else 0),
+            )
+            if not 3 <= corners <= 12:
+                raise self.fail(fields)
+            at = [turn + 2 * math.pi * k / corners for k in range(corners)]
+            self.shapes[number] = Polygon(
+                [(sizes[0] / 2 * math.cos(a), sizes[0] / 2 * math.sin(a)) for a in at]
+            )
         elif kind in self.macros:
             plain = [float(v) for v in match[3].split("X")] if match[3] else []
             self.shapes[number] = self.macro(self.macros[kind], plain)

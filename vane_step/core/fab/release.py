@@ -14,10 +14,13 @@ from vane_step.core.board.drc.layout import Layout
 from vane_step.core.board.drc.outline import parted_findings
 from vane_step.core.circuit.variants import BASE
 from vane_step.core.derive import COPPER, derived
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import ReleaseRefused, StopsOpen
 from vane_step.core.fab import drill, gerber, netlist, tables
 from vane_step.core.fab.assembly import assembly
+from vane_step.core.fab.components import component_layer
+from vane_step.core.fab.heading import heading_of
+from vane_step.core.fab.jobfile import job_file
 from vane_step.core.fab.panel import PanelPlan, layout, panel
 from vane_step.core.fab.panelback import Repeated, read_back_panel
 from vane_step.core.fab.readback import ReadBack, read_back
@@ -107,27 +110,31 @@ def write_files(design: Design, stamp: str, repeated: Repeated | None = None) ->
     """
     base = slug(design.name)
     files: dict[str, str] = {}
+    head = heading_of(design, stamp, "Single" if repeated is None else "Array")
 
     def layer(write: Callable[..., gerber.GerberFile], *which: str) -> str:
         if repeated is None:
-            return write(design, *which, stamp).text()
-        out, once = write(repeated.frame, *which, stamp), write(repeated.board, *which, stamp)
+            return write(design, *which, head).text()
+        out, once = write(repeated.frame, *which, head), write(repeated.board, *which, head)
         for copy in repeated.copies:
             out.repeat(once, copy)
         return out.text()
 
     for name in design.board.layers:
         files[f"{base}-{LAYER_TITLES[name]}.gbr"] = layer(gerber.copper, name)
-    for side in ("front", "back"):
+    sides: tuple[Side, Side] = ("front", "back")
+    for side in sides:
         files[f"{base}-mask-{side}.gbr"] = layer(gerber.mask, side)
         files[f"{base}-legend-{side}.gbr"] = layer(gerber.printed_legend, side)
         if design.board.copper_layers > 1 or side == "back":
             files[f"{base}-paste-{side}.gbr"] = layer(gerber.paste, side)
-    files[f"{base}-profile.gbr"] = gerber.profile(design, stamp).text()
+        if repeated is None and any(p.place and p.place.side == side for p in design.parts.values()):
+            files[f"{base}-components-{side}.gbr"] = component_layer(design, side, head).text()
+    files[f"{base}-profile.gbr"] = gerber.profile(design, head).text()
     if design.board.scores:
-        files[f"{base}-score.gbr"] = gerber.score_lines(design, stamp).text()
-    files[f"{base}-plated.xnc"] = drill.drill_file(design, True, stamp)
-    files[f"{base}-unplated.xnc"] = drill.drill_file(design, False, stamp)
+        files[f"{base}-score.gbr"] = gerber.score_lines(design, head).text()
+    files[f"{base}-plated.xnc"] = drill.drill_file(design, True, head)
+    files[f"{base}-unplated.xnc"] = drill.drill_file(design, False, head)
     files[f"{base}-netlist.ipc"] = netlist.test_netlist(design)
     for variant, of in _names_of_variants(design, base).items():
         files[f"{of}-parts.csv"] = tables.parts_list(design, variant)
@@ -136,7 +143,9 @@ def write_files(design: Design, stamp: str, repeated: Repeated | None = None) ->
     if design.jumpers:
         files[f"{base}-wires.csv"] = _wire_list(design)
     described = {n: _function(t) for n, t in files.items() if n.endswith(".gbr")}
-    files[f"{base}-job.gbrjob"] = tables.job_file(design, described, stamp)
+    for way, plated in (("plated", True), ("unplated", False)):
+        described[f"{base}-{way}.xnc"] = (drill.drill_function(design, plated), "Positive")
+    files[f"{base}-job.gbrjob"] = job_file(design, described, head)
     return files
 
 

@@ -1,18 +1,13 @@
-"""Writes the parts list, the placement file, the accepted findings and the Gerber job file; prices are not here."""
+"""Writes the parts list, the placement file and the accepted findings; prices are not here."""
 
 from __future__ import annotations
 
 import csv
 import io
-import json
 from collections.abc import Iterable, Sequence
 
-from vane_step import __version__
-from vane_step.core.board.geometry.filled_vias import filled_vias
-from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.circuit.variants import BASE, fitted
 from vane_step.core.design.model import Design, Part, Waiver, natural
-from vane_step.core.fab.drill import FILLED_AND_CAPPED
 from vane_step.core.finding import Finding
 
 
@@ -32,6 +27,11 @@ def parts_list(design: Design, variant: str = BASE) -> str:
             groups.items(), key=lambda kv: natural(min(kv[1], key=natural))
         )
     ]
+    for wire in sorted({j.wire_nm for j in design.jumpers.values()}):
+        some = [j.id for j in design.jumpers.values() if j.wire_nm == wire]
+        rows.append(
+            (len(some), "", f"wire jumper, {wire / 1e6:g} mm wire", "", " ".join(sorted(some, key=natural)))
+        )
     rows += [(extra.count, extra.catalogue, extra.title, "", extra.about) for extra in design.extras.values()]
     return csv_text(("count", "number", "value", "package", "references"), rows)
 
@@ -53,13 +53,13 @@ def placement(design: Design, variant: str = BASE) -> str:
                     f"{p.y_nm / 1e6:.4f}",
                     f"{p.turn_deg % 360:g}",
                     p.side,
-                    _mounting(design, part),
+                    mounting(design, part),
                 )
             )
     return csv_text(("ref", "value", "package", "x_mm", "y_mm", "turn_deg", "side", "mounting"), rows)
 
 
-def _mounting(design: Design, part: Part) -> str:
+def mounting(design: Design, part: Part) -> str:
     pads = design.packages[part.package].pads
     surface = any(p.layers != "through" for p in pads)
     through = any(p.layers == "through" and not p.bare_hole for p in pads)
@@ -94,44 +94,3 @@ def _number(text: str) -> bool:
     except ValueError:
         return False
     return True
-
-
-def job_file(design: Design, files: dict[str, tuple[str, str]], stamp: str) -> str:
-    """Write the Gerber job file: board size, rules and what each file is.
-
-    Parameters
-    ----------
-    files : dict
-        File function and polarity by file name.
-    """
-    x0, y0, x1, y1 = outline(design).bounds
-    rules = design.board.rules
-    # Where some vias are filled and others not, the drill file tells which.
-    filled = design.vias and filled_vias(design) == design.vias.keys()
-    data = {
-        "Header": {
-            "GenerationSoftware": {"Vendor": "Vane Step", "Application": "vane-step", "Version": __version__},
-            "CreationDate": stamp,
-        },
-        "GeneralSpecs": {
-            "ProjectId": {"Name": design.name, "GUID": "", "Revision": ""},
-            "Size": {"X": round(x1 - x0, 6), "Y": round(y1 - y0, 6)},
-            "LayerNumber": len(design.board.layers),
-            "BoardThickness": rules.board_mm,
-            "Finish": "None",
-            **({"ViaProtection": FILLED_AND_CAPPED} if filled else {}),
-        },
-        "DesignRules": [
-            {
-                "Layers": "Outer",
-                "PadToPad": rules.min_clearance_nm / 1e6,
-                "TrackToTrack": rules.min_clearance_nm / 1e6,
-                "MinLineWidth": rules.min_width_nm / 1e6,
-            }
-        ],
-        "FilesAttributes": [
-            {"Path": name, "FileFunction": function, "FilePolarity": polarity}
-            for name, (function, polarity) in files.items()
-        ],
-    }
-    return json.dumps(data, indent=1) + "\n"
