@@ -41,6 +41,7 @@ PRELOAD: Final = [
     "vane_step.confined",
     "vane_step.core.exchange",
     "vane_step.core.fab.otherboard",
+    "vane_step.core.fab.strict",
     "vane_step.core.parts.pinfiles",
     "vane_step.core.board.outline.importers",
     "vane_step.core.circuit.blocks",

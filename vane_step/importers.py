@@ -20,6 +20,8 @@ from vane_step.core.design.model import Board, Design, Package, PointNm
 from vane_step.core.errors import InputError
 from vane_step.core.exchange import FILES, read_exchange, read_packages
 from vane_step.core.fab.otherboard import OtherBoard, other_board
+from vane_step.core.fab.standard_words import Breach
+from vane_step.core.fab.strict import check_archive
 from vane_step.core.parts.pinfiles import PinTable, read_pins
 
 
@@ -98,6 +100,11 @@ def legend_picture(
 ) -> tuple[tuple[PointNm, ...], ...]:
     """Trace a picture for the legend."""
     return confined(trace_shapes, content, name, width_mm, finest_mm, where=name)
+
+
+def held_to_standards(files: Mapping[str, bytes]) -> tuple[list[str], list[Breach]]:
+    """Hold files for a board house against their standards; gives what was checked, and the breaches."""
+    return confined(check_archive, dict(files), where=", ".join(files)[:80])
 
 
 def files_of_another_board(design: Design, files: Mapping[str, bytes]) -> OtherBoard:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import json
 import time
 from collections.abc import Callable
+from pathlib import Path
 from typing import Annotated, Any
 
 import typer
 
-from vane_step.cli.files import load, write
+from vane_step.cli.files import console, load, write
 from vane_step.cli.report import In, Out, Report, finish, now, write_release
 from vane_step.core.board.geometry.shapes import outline as board_outline
 from vane_step.core.design.fileformat import to_json
@@ -26,6 +28,36 @@ def release(source: In, output: Out, report: Report = None) -> None:
     made = make_release(design, now())
     write_release(output, made)
     finish(design, report, begun, {f"read_{k}": v for k, v in made.read.readings.items()})
+
+
+def strict(
+    files: Annotated[list[Path], typer.Argument(help="Gerber, XNC and job files, or a zip of them.")],
+    report: Report = None,
+) -> None:
+    """Hold files for a board house against their standards, whoever wrote them: every breach by line and rule."""
+    from dataclasses import asdict
+
+    from vane_step.importers import held_to_standards
+
+    try:
+        read = {f.name: f.read_bytes() for f in files}
+    except OSError as error:
+        raise InputError(f"It cannot be read: {error.strerror}.", where=str(error.filename)) from error
+    names, breaches = held_to_standards(read)
+    if report:
+        write(
+            report, json.dumps({"files": names, "breaches": [asdict(b) for b in breaches]}, indent=1) + "\n"
+        )
+    for b in breaches:
+        console.print(
+            f"{b.grade:7} {b.file}:{b.line}: {b.message} ({b.rule})",
+            markup=False,
+            soft_wrap=True,
+            highlight=False,
+        )
+    errors = sum(b.grade == "error" for b in breaches)
+    console.print(f"{len(names)} files, {errors} breaches, {len(breaches) - errors} pieces of advice")
+    raise typer.Exit(1 if errors else 0)
 
 
 def etch(
@@ -144,4 +176,4 @@ def solid(source: In, output: Out) -> None:
     write(output, kinds[kind](load(source)))
 
 
-COMMANDS: tuple[Callable[..., None], ...] = (release, etch, panel, paper, solid)
+COMMANDS: tuple[Callable[..., None], ...] = (release, strict, etch, panel, paper, solid)

@@ -61,7 +61,8 @@ class MadePanel:
 def made_release(design: Design, stamp: str) -> MadeRelease:
     """Write a release, read it back and draw its layers as read."""
     made = release(design, stamp)
-    return _made(made, tuple((n, x.function, _drawn(design, made, n)) for n, x in made.read.layers.items()))
+    shown = ((n, x) for n, x in made.read.layers.items() if x.function[0] != "Component")
+    return _made(made, tuple((n, x.function, _drawn(design, made, n)) for n, x in shown))
 
 
 def made_panel(design: Design, plan: PanelPlan, stamp: str) -> MadePanel:

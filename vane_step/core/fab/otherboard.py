@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import io
 import re
-import zipfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from itertools import count
@@ -16,6 +14,7 @@ from shapely.geometry import Polygon
 from vane_step.core.design.edits import PlaceParts, RemoveItem, SetCutouts, SetItem, SetOutline, Together
 from vane_step.core.design.model import Cutout, Design, MountingHole, Side
 from vane_step.core.errors import InputError
+from vane_step.core.fab.archive import unpacked
 from vane_step.core.fab.mating import Component, Offer, Pad, Spot, mate, spots
 from vane_step.core.fab.reader import (
     ReadDrill,
@@ -28,7 +27,6 @@ from vane_step.core.fab.reader import (
 )
 from vane_step.core.quantity import nm
 
-MAX_BYTES, MAX_FILES = 50_000_000, 60
 # What a screw's head needs round the middle of its hole, as a share of the hole.
 HEAD = 1.0
 
@@ -68,7 +66,7 @@ def other_board(design: Design, files: Mapping[str, bytes]) -> OtherBoard:
     InputError
         When there is no outline in the files, or one cannot be read.
     """
-    layers, drills, points, left_out = _read(_unpacked(files))
+    layers, drills, points, left_out = _read(unpacked(files))
     ring = _outline([x for x in layers if not _is_copper(x)])
     x0, y0, x1, y1 = ring.bounds
     edits: list[SetOutline | SetCutouts | SetItem | RemoveItem | PlaceParts] = [
@@ -146,28 +144,6 @@ def _components(
         both = (round(x, 1), round(y, 1)) in drilled
         reach: frozenset[Side] = frozenset({"front", "back"}) if both else frozenset(sides)
         found.setdefault(ref, Component(ref)).pads.setdefault(number, []).append(Pad(x, y, reach, net))
-    return found
-
-
-def _unpacked(files: Mapping[str, bytes]) -> dict[str, bytes]:
-    found: dict[str, bytes] = {}
-    for name, data in files.items():
-        if not name.lower().endswith(".zip"):
-            found[name] = data
-            continue
-        try:
-            with zipfile.ZipFile(io.BytesIO(data)) as archive:
-                for info in archive.infolist():
-                    if info.file_size > MAX_BYTES or len(found) >= MAX_FILES:
-                        raise InputError(
-                            "The archive is too large.", where=name, allowed=f"{MAX_FILES} files"
-                        )
-                    if not info.is_dir():
-                        found[info.filename] = archive.read(info)
-        except zipfile.BadZipFile as error:
-            raise InputError(
-                "That is no zip archive.", where=name, next_step="Pack the files anew."
-            ) from error
     return found
 
 

@@ -25,6 +25,8 @@ from vane_step.core.fab.panel import PanelPlan, layout, panel
 from vane_step.core.fab.panelback import Repeated, read_back_panel
 from vane_step.core.fab.readback import ReadBack, read_back
 from vane_step.core.fab.reader import UnreadableFile
+from vane_step.core.fab.standard_words import Breach
+from vane_step.core.fab.strict import check_files
 from vane_step.core.finding import Finding
 from vane_step.core.judge import board_stops, stops, waived_findings
 
@@ -44,11 +46,12 @@ class Release:
     files: dict[str, str]
     read: ReadBack
     stops: tuple[Finding, ...] = ()
+    breaches: tuple[Breach, ...] = ()
 
     @property
     def offered(self) -> bool:
         """Whether the release may leave the program."""
-        return self.read.agrees and not self.stops
+        return self.read.agrees and not self.stops and not self.breaches
 
     def digest(self) -> str:
         """Give a digest of all files, by which an order can name exactly this release."""
@@ -84,6 +87,15 @@ class Release:
                 where=self.name,
                 value=len(self.read.differences),
                 allowed="no difference",
+                next_step="This is a fault of the program; keep the design and report it.",
+            )
+        if self.breaches:
+            first_of = self.breaches[0]
+            raise ReleaseRefused(
+                f"{first_of.file}, line {first_of.line}: {first_of.message} ({first_of.rule}).",
+                where=self.name,
+                value=len(self.breaches),
+                allowed="no breach of the files' standards",
                 next_step="This is a fault of the program; keep the design and report it.",
             )
         out = io.BytesIO()
@@ -232,7 +244,7 @@ def _with_accepted(made: Release, design: Design) -> Release:
 def _written(design: Design, stamp: str) -> Release:
     files = write_files(design, stamp)
     try:
-        return Release(slug(design.name), files, read_back(design, files))
+        return Release(slug(design.name), files, read_back(design, files), (), tuple(check_files(files)))
     except UnreadableFile as error:
         raise _unreadable(design, error) from error
 

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Depends, Form, Request
+from fastapi import APIRouter, Depends, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, Response
 
 from vane_step.core.design.model import SECTIONS, Design, Side
-from vane_step.core.errors import InputError, NotFound
+from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.etch import artwork, sheets
 from vane_step.core.etch.drillplan import drill_plan
 from vane_step.core.etch.joints import both_sides
 from vane_step.core.etch.mirror import CAUTIONS, METHODS, method_of, proof
 from vane_step.core.fab.panel import PanelPlan
+from vane_step.core.fab.standard_words import Breach
 from vane_step.core.judge import waived_findings
+from vane_step.importers import held_to_standards
 from vane_step.store.designs import Kept
 from vane_step.web.made import MadePanel, MadeRelease, made_panel, made_release
 from vane_step.web.render import page, step_page, store_of
@@ -55,6 +57,22 @@ def make(
             ],
         }
     return step_page(request, kept, "make", data)
+
+
+@router.post("/d/{id}/standards", response_class=HTMLResponse)
+def standards(request: Request, id: str, file: list[UploadFile]) -> HTMLResponse:
+    """Hold any files for a board house against their standards, and tell every breach."""
+    kept = store_of(request).get(id)
+    names: list[str] = []
+    breaches: list[Breach] = []
+    refused: VaneStepError | None = None
+    try:
+        names, breaches = held_to_standards({f.filename or "file": f.file.read() for f in file})
+    except VaneStepError as error:
+        refused = error
+    errors = sum(b.grade == "error" for b in breaches)
+    data = {"kept": kept, "names": names, "breaches": breaches, "errors": errors, "refused": refused}
+    return page(request, "_standards.html", data)
 
 
 def _copies_that_fit(design: Design) -> int:
