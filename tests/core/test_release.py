@@ -183,7 +183,7 @@ class Files(unittest.TestCase):
             self.assertEqual(set(archive.namelist()), set(made.files))
             job = json.loads(archive.read("frost-sentinel-job.gbrjob"))
         named = {f["Path"] for f in job["FilesAttributes"]}
-        self.assertEqual(named, {n for n in made.files if n.endswith(".gbr")})
+        self.assertEqual(named, {n for n in made.files if n.endswith((".gbr", ".xnc"))})
         self.assertEqual(
             (job["GeneralSpecs"]["LayerNumber"], job["GeneralSpecs"]["Size"]), (2, {"X": 80.0, "Y": 56.0})
         )

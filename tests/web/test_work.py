@@ -148,6 +148,18 @@ class Work(Served):
             time.sleep(0.05)
         return " ".join(text.split())
 
+    def test_files_held_to_their_standards(self) -> None:
+        """Files from anywhere are told line by line; what is none is refused with what would do."""
+        old = b"%FSLAX24Y24*%\n%MOMM*%\n%ADD10C,0.1*%\nD10*\nX0Y0D03*\nM02*\n"
+        for files, told in (
+            ([("file", ("old.gbr", old))], "does not say its .FileFunction"),
+            ([("file", ("letter.txt", b"Dear sirs"))], "no Gerber or drill file"),
+            ([("file", ("a.zip", b"PK nothing"))], "no zip archive"),
+        ):
+            answer = self.client.post(f"/d/{FROST}/standards", files=files)
+            self.assertEqual(answer.status_code, 200)
+            self.assertIn(told, answer.text)
+
     def test_panels_are_made_apart(self) -> None:
         """A panel is under way, then there, drawn and to be downloaded; stopped it says so; a fault inside has a reference."""
         plan = {"columns": "3", "rows": "2", "gap": "2", "rail": "5", "joint": "tabs"}

@@ -80,7 +80,8 @@ def read_back_panel(repeated: Repeated, once: Made, whole: Design, files: Mappin
     }
     for name, text in once.files.items():
         suffix = name.removeprefix(once.name)
-        if name.endswith(".gbr") and suffix != "-profile.gbr":
+        # Where parts lie is told of a board and not again of its panel.
+        if name.endswith(".gbr") and suffix != "-profile.gbr" and "-components-" not in suffix:
             there = base + suffix
             if there not in files:
                 found.append(tell("layers", f"The panel lacks {there}", sense="at most"))

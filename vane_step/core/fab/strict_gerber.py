@@ -31,6 +31,7 @@ class _Gerber:
 
 
 def check_gerber(name: str, text: str) -> tuple[list[Breach], dict[str, str]]:
+    """Check a Gerber file; gives its breaches, and what it says of itself."""
     state = _Gerber(name)
     at = 0
     for match in re.finditer(r"%[^%]*%|[^%*\r\n]+\*|[^\s%*][^%*]*", text):

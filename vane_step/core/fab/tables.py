@@ -60,6 +60,7 @@ def placement(design: Design, variant: str = BASE) -> str:
 
 
 def mounting(design: Design, part: Part) -> str:
+    """Tell whether a part is mounted on the surface, through holes, or both."""
     pads = design.packages[part.package].pads
     surface = any(p.layers != "through" for p in pads)
     through = any(p.layers == "through" and not p.bare_hole for p in pads)
