@@ -83,7 +83,7 @@ class Ours(unittest.TestCase):
         self.assertIn("NonPlated,1,1,NPTH,Drill", holes)
         self.assertIn("TA.AperFunction,ComponentDrill", holes)
         wired = parts_list(laid(demo(BEEPER), fresh=True))
-        self.assertIn("wire jumper, 0.7 mm wire", wired)
+        self.assertIn("wire jumper, 0.7 mm", wired)
         d = demo(FROST)
         shown = write_files(d, STAMP)
         self.assertIn("; #@! TA.AperFunction,ViaDrill\n", shown[PLATED])

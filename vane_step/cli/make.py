@@ -34,7 +34,7 @@ def strict(
     files: Annotated[list[Path], typer.Argument(help="Gerber, XNC and job files, or a zip of them.")],
     report: Report = None,
 ) -> None:
-    """Hold files for a board house against their standards, whoever wrote them: every breach by line and rule."""
+    """Hold files for a manufacturer against their standards, whoever wrote them: every breach by line and rule."""
     from dataclasses import asdict
 
     from vane_step.importers import held_to_standards

@@ -30,7 +30,7 @@ def parts_list(design: Design, variant: str = BASE) -> str:
     for wire in sorted({j.wire_nm for j in design.jumpers.values()}):
         some = [j.id for j in design.jumpers.values() if j.wire_nm == wire]
         rows.append(
-            (len(some), "", f"wire jumper, {wire / 1e6:g} mm wire", "", " ".join(sorted(some, key=natural)))
+            (len(some), "", f"wire jumper, {wire / 1e6:g} mm", "", " ".join(sorted(some, key=natural)))
         )
     rows += [(extra.count, extra.catalogue, extra.title, "", extra.about) for extra in design.extras.values()]
     return csv_text(("count", "number", "value", "package", "references"), rows)
