@@ -138,7 +138,7 @@ class FromAFolder(Terminal):
         self.assertEqual((release["read_shorts"], release["read_opens"]), (0, 0))
         with zipfile.ZipFile(self.here / "b.zip") as archive:
             self.assertIsNone(archive.testzip())
-            self.assertEqual(sum(n.endswith(".gbr") for n in archive.namelist()), 9)
+            self.assertEqual(sum(n.endswith(".gbr") for n in archive.namelist()), 10)
         self.assertTrue((self.here / "b.pdf").read_bytes().startswith(b"%PDF"))
 
     def test_solids_paper_panels_and_one_link(self) -> None:

@@ -66,7 +66,7 @@ class Drawn(Served):
         """Flow, heat, states and findings of a state come as PDF; a board that nothing feeds says what to do."""
         answer = self.client.get(f"/d/{FROST}/power.pdf?given=1&on=BATT&mode=alarm&at=high")
         self.assertEqual(answer.headers["content-type"], "application/pdf")
-        self.assertEqual(len(re.findall(rb"/Type /Page\b", answer.content)), 4)
+        self.assertEqual(len(re.findall(rb"/Type /Page\b", answer.content)), 7)
         bare = self.client.get(f"/d/{FROST}/power.pdf?given=1")
         self.assertEqual(bare.status_code, 422)
         self.assertIn("source BATT NET GND 12V", bare.text)

@@ -17,7 +17,7 @@ CORNER_V: Final = 1e-4
 WIDE_V: Final = 1.0
 # The same in amperes: what an output gives at nearly no load must not move its voltage. And what it leaks where it is
 # held above what it makes, so that an output with nothing on it is at its voltage and not anywhere.
-NARROW_A: Final = 1e-7
+NARROW_A: Final = 1e-5
 LEAKS_A: Final = 1e-6
 Answer = tuple[float, Sequence[float], float]
 
