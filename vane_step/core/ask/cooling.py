@@ -6,13 +6,11 @@ import itertools
 from collections import Counter
 from collections.abc import Iterable, Iterator
 
-from vane_step.core.ask.line import ask
+from vane_step.core.ask.remedies import judged_after
 from vane_step.core.ask.words import Resources
 from vane_step.core.board.drc.check import check
 from vane_step.core.circuit.review import review
-from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design, Part
-from vane_step.core.errors import VaneStepError
 from vane_step.core.finding import Finding, Remedy
 from vane_step.core.network.thermal import sink_for, theta_of
 from vane_step.core.operation.bearing import WARM_C
@@ -52,11 +50,7 @@ def _cooled(
     design: Design, finding: Finding, part: Part, resources: Resources, before: Counter[tuple[str, str]]
 ) -> Finding:
     for label, said in itertools.islice(_ways(design, finding, part, resources), MOST_WAYS):
-        try:
-            edit = ask(design, said, resources).edit
-            after = _judged(apply(design, edit)[0]) if edit is not None else None
-        except VaneStepError:
-            continue
+        after = judged_after(design, said, resources, _judged)
         of = (finding.level, finding.code)
         if after is not None and not after - before and after[of] < before[of]:
             return finding.model_copy(update={"remedy": Remedy(label=label, ask=said)})

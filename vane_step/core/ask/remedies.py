@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from vane_step.core.ask.line import ask
 from vane_step.core.ask.words import Resources
@@ -42,7 +42,7 @@ def harmless(design: Design, findings: Iterable[Finding], resources: Resources) 
             if before is None:
                 before = _judged(design)
             if said not in tried:
-                tried[said] = _judged_after(design, said, resources) if len(tried) < MOST else None
+                tried[said] = judged_after(design, said, resources, _judged) if len(tried) < MOST else None
             if not _helps(finding, before, tried[said]):
                 finding = finding.model_copy(update={"remedy": None})
         found.append(finding)
@@ -56,11 +56,13 @@ def _judged(design: Design) -> Counter[tuple[str, str]]:
     )
 
 
-def _judged_after(design: Design, said: str, resources: Resources) -> Counter[tuple[str, str]] | None:
-    """Count them after a sentence was carried out on a copy; None where it is refused or changes nothing."""
+def judged_after(
+    design: Design, said: str, resources: Resources, judge: Callable[[Design], Counter[tuple[str, str]]]
+) -> Counter[tuple[str, str]] | None:
+    """Count findings after a sentence was carried out on a copy; None where it is refused or changes nothing."""
     try:
         edit = ask(design, said, resources).edit
-        return _judged(apply(design, edit)[0]) if edit is not None else None
+        return judge(apply(design, edit)[0]) if edit is not None else None
     except VaneStepError:
         return None
 

@@ -12,7 +12,7 @@ from vane_step.core.network.build import Build, Pins, model
 from vane_step.core.network.regulators import own_current
 from vane_step.core.solve.circuit import Latch
 from vane_step.core.solve.laws import Amplified, Linear
-from vane_step.core.solve.switching_laws import Switched
+from vane_step.core.solve.switching_laws import Latched, Switched
 
 # Open-loop gain, output resistance and current of amplifiers (rules of thumb), and what general ones keep from the
 # rails.
@@ -140,7 +140,7 @@ def timer(build: Build, part: Part, pins: Pins) -> str | None:
         build.sourced(
             supply, base, build.circuit.governed(out, base, (out, base, supply), _Toggled(latch, 10.0))
         )
-        build.circuit.governed(discharge, base, (discharge, base), _Grounding(latch, 10.0))
+        build.circuit.governed(discharge, base, (discharge, base), Latched(latch, 10.0, while_off=True))
     if found:
         supply = pins.supply()
         assert supply is not None
@@ -170,20 +170,6 @@ class _Toggled:
         on = self.latch.value
         level = reads[2] if on else reads[1]
         return reads[0] - level - self.ohm * amps, (1.0, on - 1.0, -on), -self.ohm
-
-
-class _Grounding:
-    """A path to ground that conducts while a latch is off. Reads: pin, ground."""
-
-    def __init__(self, latch: Latch, ohm: float) -> None:
-        self.latch, self.ohm = latch, ohm
-
-    def __call__(
-        self, reads: Sequence[float], amps: float, ease: float
-    ) -> tuple[float, Sequence[float], float]:
-        """Give ``i - g·v``."""
-        g = 1e-9 if self.latch.value else 1 / self.ohm
-        return amps - g * (reads[0] - reads[1]), (-g, g), 1.0
 
 
 @model(35)

@@ -12,7 +12,7 @@ from vane_step.core.network.build import Build, Pins, model
 from vane_step.core.network.junctions import SILICON
 from vane_step.core.solve.circuit import THERMAL_V, Latch
 from vane_step.core.solve.laws import SteadyCurrent
-from vane_step.core.solve.switching_laws import Switched
+from vane_step.core.solve.switching_laws import Latched, Switched
 
 # What a conducting thyristor or triac drops at its rated current; gate current and voltage it fires at, and the share
 # of its rated current under which it goes out (rules of thumb; a sheet tells them, `rating Q1 igt_a=5mA` says it).
@@ -21,20 +21,6 @@ ON_V, GATE_V, GATE_A, HOLDS = 1.2, 0.8, 0.01, 0.005
 LIT: Final = 0.1
 INPUT_A: Final = 0.01
 OFF_S: Final = 1e-8
-
-
-class Fired:
-    """A path that conducts while a latch is on. Reads: the path's two ends."""
-
-    def __init__(self, latch: Latch, ohm: float) -> None:
-        self.latch, self.ohm = latch, ohm
-
-    def __call__(
-        self, reads: Sequence[float], amps: float, ease: float
-    ) -> tuple[float, Sequence[float], float]:
-        """Give ``i - g·v``."""
-        g = 1 / self.ohm if self.latch.value else OFF_S
-        return amps - g * (reads[0] - reads[1]), (-g, g), 1.0
 
 
 def _put(build: Build, part: Part, gate: int, one: int, two: int, *, both: bool) -> None:
@@ -57,7 +43,7 @@ def _put(build: Build, part: Part, gate: int, one: int, two: int, *, both: bool)
 
     latch = Latch((gate, one, two), update)
     build.circuit.latches.append(latch)
-    build.circuit.governed(two, one, (two, one), Fired(latch, ohm))
+    build.circuit.governed(two, one, (two, one), Latched(latch, ohm, OFF_S))
     build.assume(
         part.ref,
         f"fires at {fires * 1e3:g} mA and {GATE_V:g} V, drops {ON_V:g} V at its rated current, "

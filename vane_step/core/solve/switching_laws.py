@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from vane_step.core.solve.circuit import Latch
 from vane_step.core.solve.laws import Answer, logistic
 
 
@@ -177,3 +178,15 @@ class Selected:
         by_ground = -sum(by_inputs) - by_supply
         slopes = (g, -g, by_ground, by_supply, *by_inputs)
         return amps - g * (a - b), tuple(-s for s in slopes), 1.0
+
+
+class Latched:
+    """A path that conducts by a latch: while it is on, or while it is off. Reads: the path's two ends."""
+
+    def __init__(self, latch: Latch, ohm: float, off_s: float = 1e-9, *, while_off: bool = False) -> None:
+        self.latch, self.on_s, self.off_s, self.while_off = latch, 1 / ohm, off_s, while_off
+
+    def __call__(self, reads: Sequence[float], amps: float, ease: float) -> Answer:
+        """Give ``i - g·v``."""
+        g = self.on_s if bool(self.latch.value) is not self.while_off else self.off_s
+        return amps - g * (reads[0] - reads[1]), (-g, g), 1.0
