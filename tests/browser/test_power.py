@@ -23,8 +23,17 @@ class Power(InBrowser):
         expect(page.locator("#state-mode")).to_have_value("watch")
         page.locator('.rail [data-key="3V3"]').click()
         expect(page.locator("#selection")).to_contain_text("What it is at")
+        before = page.locator("#selection .reads").inner_text()
         page.locator("#state-mode").select_option("alarm")
-        expect(page.locator(".flow-sum b").first).to_contain_text("W")
+        expect(page.locator("#selection .reads")).not_to_have_text(before)
+        page.goto(f"{self.server.address}/d/{FROST}/circuit")
+        page.locator('#sheet [data-ref="U3"] rect').first.click(force=True)
+        for state, heat in (("bench", "36.3 mW"), ("night", "36.1 mW")):
+            page.locator("[data-probe]").select_option(state)
+            expect(page.locator("#selection .reads b")).to_have_text(heat)
+        page.locator('#sheet [data-pin="U3.2"]').first.click()
+        expect(page.locator("[data-probe]")).to_have_value("night")
+        expect(page.locator("#selection .at-pin")).to_have_text("3.3 V · -9.81 mA")
 
     def test_curves_and_heat(self) -> None:
         """A curve is drawn and read with the keys; the picture follows the state; heat lies over the board while asked for."""

@@ -67,6 +67,11 @@ class Drawn(Served):
         answer = self.client.get(f"/d/{FROST}/power.pdf?given=1&on=BATT&mode=alarm&at=high")
         self.assertEqual(answer.headers["content-type"], "application/pdf")
         self.assertEqual(len(re.findall(rb"/Type /Page\b", answer.content)), 7)
+        curve = "go=1&kind=frequency&source=BATT&net=3V3"
+        drawn = self.client.get(f"/d/{FROST}/power.pdf?given=1&on=BATT&mode=alarm&at=high&{curve}")
+        self.assertEqual(len(re.findall(rb"/Type /Page\b", drawn.content)), 8)
+        wrong = self.client.get(f"/d/{FROST}/power.pdf?given=1&on=BATT&{curve}1")
+        self.assertEqual((wrong.status_code, "There is no net 3V31" in wrong.text), (422, True))
         bare = self.client.get(f"/d/{FROST}/power.pdf?given=1")
         self.assertEqual(bare.status_code, 422)
         self.assertIn("source BATT NET GND 12V", bare.text)

@@ -12,6 +12,7 @@ import numpy as np
 import typer
 
 from vane_step.cli.files import load, write
+from vane_step.core.ask.words import pairs
 from vane_step.core.board.analysis.board_heat import board_heat
 from vane_step.core.board.analysis.copper_currents import all_currents, net_currents
 from vane_step.core.design.model import Design
@@ -22,6 +23,7 @@ from vane_step.core.network.readings import Reading, readings
 from vane_step.core.network.setting import Setting
 from vane_step.core.network.spread import Spread, samples, spread
 from vane_step.core.network.thermal import theta_of
+from vane_step.core.operation.asked_curve import curve_asked
 from vane_step.core.operation.board_picture import warmest_state
 from vane_step.core.operation.power_paper import power_pdf
 from vane_step.core.quantity import format_value
@@ -75,14 +77,27 @@ def solve_(
     to_pdf: Annotated[
         Path | None, typer.Option("--pdf", help="Write flow, heat, states and findings to this file.")
     ] = None,
+    curve: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--curve",
+            help="Draw a curve in the PDF, such as 'time read=V(3V3) long=20ms', 'frequency source=BATT net=3V3', "
+            "'value what=BATT first=9V last=15V', 'cycles converter=U2'; may be repeated.",
+        ),
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Work out voltages, currents and heat in every state of the board."""
     design = load(file)
     found = states_named(design, state)
+    if curve and to_pdf is None:
+        raise InputError(
+            "--curve draws in the PDF.",
+            where="--curve",
+            next_step="Say --pdf FILE as well, or use wave or sweep.",
+        )
     if to_pdf is not None:
-        told = [f for f in all_findings(design) if RULES[f.code].room == "power"]
-        write(to_pdf, power_pdf(design, found[0], told, file.name))
+        write(to_pdf, _paper(design, found[0], file.name, curve or []))
     known = readings(design)
     by_name: dict[str, list[Reading]] = {}
     for reading in found:
@@ -102,6 +117,7 @@ def solve_(
                     "assumed": {ref: list(words) for ref, words in known.assumed.items()},
                     "product": known.states.product,
                     "pairwise": known.states.pairwise,
+                    "alike": known.states.alike,
                 },
                 indent=1,
             )
@@ -109,12 +125,23 @@ def solve_(
         return
     for name, answer in answers.items():
         _print_state(design, name, answer)
-    if known.states.pairwise:
-        print(f"{known.states.product} states in all: so many are solved that each pair of positions occurs.")
+    if known.states.told():
+        print(f"States solved: {known.states.told()}")
     for ref, why in known.unmodelled.items():
         print(f"{ref}: {why}; what hangs on it is not known")
     if known.unsaid:
         print(f"Nobody said what these do: {', '.join(known.unsaid)}")
+
+
+def _paper(design: Design, state: Reading, made: str, asked: Sequence[str]) -> bytes:
+    """Write the power of a board as PDF, with the curves asked for in words."""
+    curves = [
+        curve_asked(design, state.setting, {"kind": words[0]} | pairs(words[1:], "key=value"))
+        for text in asked
+        if (words := text.split())
+    ]
+    told = [f for f in all_findings(design) if RULES[f.code].room == "power"]
+    return power_pdf(design, state, told, made, curves)
 
 
 def _answer(design: Design, group: Sequence[Reading], worst: bool) -> dict[str, Any]:

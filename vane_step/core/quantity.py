@@ -196,14 +196,20 @@ def mm(value_nm: float) -> float:
     return value_nm / NM_PER_MM
 
 
+# A thousandth of the smallest unit that is written: what is left of nothing after a calculation.
+LEAST_SHOWN = 1e-15
+
+
 def format_value(value: float, unit: str = "", digits: int = 3) -> str:
-    """Format a value with the prefix that leaves one to three digits before the point.
+    """Format a value with the prefix that leaves one to three digits before the point; less than 0.001 p is 0.
 
     >>> format_value(0.0047, "A")
     '4.7 mA'
     """
-    if value == 0 or not math.isfinite(value):
+    if not math.isfinite(value):
         return f"{value:g} {unit}".strip()
+    if abs(value) < LEAST_SHOWN:
+        return f"0 {unit}".strip()
     value = float(f"{value:.{digits}g}")
     exponent = min(9, max(-12, 3 * math.floor(math.log10(abs(value)) / 3 + 1e-12)))
     prefix = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}[exponent]

@@ -43,9 +43,20 @@ def throws(part: Part) -> tuple[str, ...]:
         return ("none", *STICK)
     if names == {"IN", "OUT", "N"}:
         return ("open", "closed")
+    if {"COM", "P1", "P2"} <= names:
+        return tuple(sorted((n[1:] for n in names if re.fullmatch(r"P\d+", n)), key=int))
     if names == {"C", "E"} and "nm" in part.params:
         return ("lit", "dark")
     return ()
+
+
+def row_ways(part: Part) -> tuple[str, ...]:
+    """Give the ways of a row of small switches, each of which is on or off for itself; none for what is no row."""
+    if "i_a" not in part.params or part.kind != "card" or "l_h" in part.params or "r_ohm" in part.params:
+        return ()
+    names = {p.name.upper() for p in part.pins}
+    pairs = tuple(str(k) for k in range(1, 13) if {f"A{k}", f"B{k}"} <= names)
+    return pairs if len(part.pins) == 2 * len(pairs) else ()
 
 
 def momentary(part: Part) -> bool:
@@ -134,11 +145,11 @@ def ways(build: Build, part: Part, pins: Pins) -> str | None:
         if f"P{way}" in pins.named:
             build.circuit.resistor(pins.at("COM"), pins.at(f"P{way}"), CONTACT_OHM)
         return f"switch at way {way}"
-    pairs = [k for k in range(1, 13) if pins.has(f"A{k}", f"B{k}")]
-    if not pairs or len(part.pins) != 2 * len(pairs) or "l_h" in part.params or "r_ohm" in part.params:
+    pairs = row_ways(part)
+    if not pairs:
         return None
     for k in pairs:
-        if str(k) in at:
+        if k in at:
             build.circuit.resistor(pins.at(f"A{k}"), pins.at(f"B{k}"), CONTACT_OHM)
     return f"switches, on: {', '.join(at) or 'none'}"
 

@@ -82,11 +82,16 @@ def put_pin(build: Build, part: Part, pin: Pin, level: str, supply: int | None, 
         build.circuit.resistor(terminal, base, PULL_OHM)
 
 
+def bears_more(pin: Pin) -> bool:
+    """Tell pins that bear more than their supply."""
+    return any(f.upper() == "5VT" for f in pin.functions)
+
+
 def clamp(build: Build, part: Part, pin: Pin, supply: int | None, base: int) -> None:
     """Put the diodes from a pin to both supplies in; pins that bear more than their supply have only the lower one."""
     terminal = build.pin(part, pin)
     build.circuit.diode(base, terminal, CLAMP_V, CLAMP_A, 1.0)
-    if supply is not None and not any(f.upper() == "5VT" for f in pin.functions):
+    if supply is not None and not bears_more(pin):
         build.circuit.diode(terminal, supply, CLAMP_V, CLAMP_A, 1.0)
 
 

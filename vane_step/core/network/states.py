@@ -5,15 +5,17 @@ from __future__ import annotations
 import itertools
 import math
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
 from vane_step.core.circuit.variants import fitted
+from vane_step.core.derive import derived
 from vane_step.core.design.model import Design, Part, PowerState, natural, pin_name
-from vane_step.core.design.operation import LOADER, RESET
+from vane_step.core.design.operation import LOADER, OPERATION, RESET
 from vane_step.core.errors import InputError
-from vane_step.core.network.contacts import momentary, throws
+from vane_step.core.network.alike import alike_axes, count_by_symmetry, rows_by_symmetry
+from vane_step.core.network.contacts import momentary, row_ways, throws
 from vane_step.core.network.digital import is_controller
 from vane_step.core.network.outside import all_sources
 from vane_step.core.network.setting import HIGH_MODE, LOW_MODE, Setting
@@ -24,6 +26,8 @@ MOST_STATES: Final = 512
 # temperatures).
 SENSED_C: Final = ("ambient", "-20C", "100C")
 TURNED: Final = ("50%", "0%", "100%")
+# What a row of switches is at while none of it is on.
+NO_WAY: Final = "none"
 ON, OFF = ("on", "yes", "connected", "1"), ("off", "no", "none", "0")
 
 
@@ -47,11 +51,23 @@ class States:
         How many there would be in all.
     pairwise
         Whether only so many were taken that each pair of positions occurs.
+    alike
+        Things that may change places: of states that differ by that alone one is taken.
     """
 
     settings: tuple[Setting, ...]
     product: int
     pairwise: bool
+    alike: tuple[tuple[str, ...], ...] = ()
+
+    def told(self) -> str:
+        """Say which of all states are looked at; nothing where all are."""
+        if self.pairwise:
+            return f"{len(self.settings)} of {self.product}, such that each pair of positions occurs together"
+        if not self.alike:
+            return ""
+        groups = "; ".join(", ".join(group) for group in self.alike)
+        return f"{len(self.settings)} of {self.product}: the others differ only in which of {groups} is which"
 
 
 def modes_of(design: Design) -> tuple[str, ...]:
@@ -77,7 +93,10 @@ def axes_of(design: Design) -> tuple[list[Axis], list[Part]]:
     keys: list[Part] = []
     for part in sorted(design.parts.values(), key=lambda p: natural(p.ref)):
         known = throws(part)
-        if not known or not (part.fitted or part.kind == "jumper"):
+        if not (part.fitted or part.kind == "jumper"):
+            continue
+        axes += [Axis(f"{part.ref}.{way}", ("off", "on")) for way in row_ways(part)]
+        if not known:
             continue
         if momentary(part) and not _stays(part):
             keys.append(part)
@@ -127,6 +146,7 @@ def _stays(part: Part) -> bool:
     return bool(re.match(r"(ROCKER|KEYLOCK|PLUG|CER|TOGGLE|SLIDE)", part.package))
 
 
+@derived("parts", "nets", *OPERATION)
 def states_of(design: Design) -> States:
     """Enumerate the states of a design.
 
@@ -134,41 +154,40 @@ def states_of(design: Design) -> States:
     -------
     States
         Each source present or not (none at all is left out), each switch and jumper in each position, each mode and
-        variant; each key pressed alone with all sources on, each sensor and trimmer at its ends alone. Jumpers and
-        switches whose two ends carry nothing are kept.
+        variant; each key pressed alone with all sources on, each sensor and trimmer at its ends alone. Of states that
+        are alike but for which of some equal switches is which, one is taken (:func:`alike_axes`); where there are
+        still more than :data:`MOST_STATES`, so many that each pair of positions occurs.
     """
     axes, keys = axes_of(design)
     named = [setting_of(design, state) for state in design.states.values()]
     if not all_sources(design):
         return States(tuple(named), len(named), False)
-    product = math.prod(len(a.values) for a in axes)
-    product += (len(keys) + 2 * len(sensed(design))) * len(modes_of(design))
-    pairwise = product > MOST_STATES
-    rows: Iterator[Sequence[str]] = (
-        iter(_pairwise(axes)) if pairwise else itertools.product(*(a.values for a in axes))
-    )
+    alone = [({key.ref: "closed"}, mode) for key in keys for mode in modes_of(design)]
+    alone += [
+        ({axis.name: value}, mode)
+        for axis in sensed(design)
+        for value, mode in itertools.product(axis.values[1:], modes_of(design))
+    ]
+    values = [a.values for a in axes]
+    product = math.prod(map(len, values)) + len(alone)
+    groups = alike_axes(design, [a.name for a in axes])
+    pairwise = count_by_symmetry(values, groups, MOST_STATES) + len(alone) > MOST_STATES
+    rows: Iterator[Sequence[str]] = iter(_pairwise(axes)) if pairwise else rows_by_symmetry(values, groups)
     found = {_marks(s): s for s in named}
     for row in rows:
         setting = _made(design, axes, row)
         if setting is not None:
             found.setdefault(_marks(setting), setting)
-    everything = [a.values[0] for a in axes]
     where = next(k for k, a in enumerate(axes) if a.name == "mode")
-    for key in keys:
-        for mode in modes_of(design):
-            row = [*everything]
-            row[where] = mode
-            setting = _made(design, axes, row, {key.ref: "closed"})
-            if setting is not None:
-                found.setdefault(_marks(setting), setting)
-    for axis in sensed(design):
-        for value, mode in itertools.product(axis.values[1:], modes_of(design)):
-            row = [*everything]
-            row[where] = mode
-            setting = _made(design, axes, row, {axis.name: value})
-            if setting is not None:
-                found.setdefault(_marks(setting), setting)
-    return States(tuple(found.values()), product, pairwise)
+    for positions, mode in alone:
+        first = [a.values[0] for a in axes]
+        first[where] = mode
+        setting = _made(design, axes, first, positions)
+        if setting is not None:
+            found.setdefault(_marks(setting), setting)
+    named_groups = () if pairwise else tuple(tuple(axes[k].name for k in g) for g in groups)
+    alike = tuple(tuple(n.removeprefix("source ") for n in group) for group in named_groups)
+    return States(tuple(found.values()), product, pairwise, alike)
 
 
 def _marks(s: Setting) -> tuple[object, ...]:
@@ -178,7 +197,8 @@ def _marks(s: Setting) -> tuple[object, ...]:
 def _made(
     design: Design, axes: Sequence[Axis], row: Sequence[str], more: dict[str, str] | None = None
 ) -> Setting | None:
-    sources, positions, mode, variant = [], dict(more or {}), "", ""
+    sources, mode, variant = [], "", ""
+    at: dict[str, str] = {}
     for axis, value in zip(axes, row, strict=True):
         if axis.name.startswith("source "):
             if value == "on":
@@ -188,7 +208,8 @@ def _made(
         elif axis.name == "variant":
             variant = value
         else:
-            positions[axis.name] = value
+            at[axis.name] = value
+    positions = gathered(at) | (more or {})
     if not sources:
         return None
     have = fitted(design, variant)
@@ -202,6 +223,28 @@ def _made(
     positions = {ref: at for ref, at in positions.items() if have.get(ref, False)}
     made = Setting("", frozenset(sources), positions, mode, variant)
     return Setting(made.told(), made.sources, positions, mode, variant)
+
+
+def gathered(at: Mapping[str, str]) -> dict[str, str]:
+    """Make positions of parts from what axes are at: of rows of switches the ways that are on, such as ``1,3``."""
+    positions: dict[str, str] = {}
+    for name, value in at.items():
+        ref, dot, way = name.partition(".")
+        if not dot:
+            positions[name] = value
+        elif value == "on":
+            positions[ref] = f"{positions[ref]},{way}" if positions.get(ref, NO_WAY) != NO_WAY else way
+        else:
+            positions.setdefault(ref, NO_WAY)
+    return positions
+
+
+def at_axis(axis: Axis, positions: Mapping[str, str]) -> str:
+    """Give what an axis is at by the positions of parts."""
+    ref, dot, way = axis.name.partition(".")
+    if dot:
+        return "on" if way in positions.get(ref, "").split(",") else "off"
+    return positions.get(axis.name, axis.values[0])
 
 
 def _pairwise(axes: Sequence[Axis]) -> list[tuple[str, ...]]:

@@ -22,6 +22,9 @@ from vane_step.core.solve.system import System
 from vane_step.core.solve.wave import MOST_STEPS, wave
 
 MOST_POINTS = 2000
+# No real part keeps more away than this; what holds a net in a model may.
+NOTHING_DB = -140.0
+HELD = "Nothing comes through: what holds the net is taken as ideal, its own ripple rejection is not known"
 
 
 @dataclass(frozen=True)
@@ -188,8 +191,15 @@ def frequency_response(
     gain = -found if _turned(build.circuit.branches[outer.branch]) else found
     db = 20 * np.log10(np.maximum(np.abs(gain), 1e-20))
     degrees = np.degrees(np.unwrap(np.angle(gain)))
+    notes = (HELD,) if db.max() < NOTHING_DB else ()
     return Curve(
-        f"{source} to {net}", "Hz", hertz, ("gain", "phase"), ("dB", "°"), np.stack([db, degrees], axis=1)
+        f"{source} to {net}",
+        "Hz",
+        hertz,
+        ("gain", "phase"),
+        ("dB", "°"),
+        np.stack([db, degrees], axis=1),
+        notes,
     )
 
 

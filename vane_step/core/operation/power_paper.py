@@ -19,21 +19,28 @@ from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError
 from vane_step.core.finding import Finding
 from vane_step.core.network.readings import Reading, readings
+from vane_step.core.network.sweeps import Curve
 from vane_step.core.operation.board_picture import Picture, current_picture, heat_picture
 from vane_step.core.operation.budget import Lifetime, lifetimes
 from vane_step.core.operation.flow_drawing import CARD_W, Card, FlowDrawing, flow_drawing
 from vane_step.core.operation.overview import KINDS, overview
+from vane_step.core.operation.plots import plot_of
 from vane_step.core.operation.power_flow import power_flow
 from vane_step.core.quantity import format_value
 
 MARGIN: Final = 34.0
 GREY, HEAT, RIBBON = HexColor("#6b6b66"), HexColor("#a32a22"), Color(0.06, 0.37, 0.4, alpha=0.3)
+GRID: Final = HexColor("#d8d6cc")
+# Of a curve's lines, in their order.
+INKS: Final = tuple(map(HexColor, ("#0f5e66", "#a32a22", "#b8860b", "#1f2a30", "#6b6b66", "#7a4fa0")))
 # From so many hours on a time is told in days.
 LONG_H: Final = 72
 RANK: Final = {"stop": 0, "look": 1, "note": 2}
 
 
-def power_pdf(design: Design, state: Reading, findings: Sequence[Finding], made: str) -> bytes:
+def power_pdf(
+    design: Design, state: Reading, findings: Sequence[Finding], made: str, curves: Sequence[Curve] = ()
+) -> bytes:
     """Write the power of a board as PDF.
 
     Parameters
@@ -44,6 +51,8 @@ def power_pdf(design: Design, state: Reading, findings: Sequence[Finding], made:
         Of the power step, told as the list beside the page does.
     made
         Which version, and of when.
+    curves
+        Those somebody asked for, each on a page of its own.
 
     Raises
     ------
@@ -74,6 +83,8 @@ def power_pdf(design: Design, state: Reading, findings: Sequence[Finding], made:
             if drawn.lines or drawn.rasters:
                 told = f"State {drawn.state}, copper of the {layer}: up to {drawn.top:g} {drawn.unit}"
                 paper.picture(drawn, "what flows in its copper", told)
+    for curve in curves:
+        paper.curve(curve, state.name)
     paper.states(design)
     for life in lifetimes(design, readings(design)):
         paper.life(life)
@@ -154,12 +165,7 @@ class _Paper:
         for ribbon in drawing.ribbons:
             canvas.setStrokeColor(RIBBON)
             canvas.setLineWidth(ribbon.width)
-            path = canvas.beginPath()
-            for letter, said in re.findall(r"([MCL])([^MCL]*)", ribbon.path):
-                at = [float(v) for v in said.split()]
-                at[1::2] = [-v for v in at[1::2]]
-                {"M": path.moveTo, "L": path.lineTo, "C": path.curveTo}[letter](*at)
-            canvas.drawPath(path)
+            self._path(ribbon.path)
         for ribbon in drawing.ribbons:
             told = ribbon.transfer
             self.word(ribbon.label_x, -ribbon.label_y + 10, " ".join(told.refs), 8, anchor="middle")
@@ -229,6 +235,52 @@ class _Paper:
                     path.lineTo(*point)
                 path.close()
                 self.canvas.drawPath(path)
+
+    def curve(self, curve: Curve, state: str) -> None:
+        """Draw a curve with its axes, what each line is, and what is said of it."""
+        self.begin(f"{', '.join(curve.labels)} over {curve.title}")
+        self.word(MARGIN, self.y, f"State {state}")
+        plot, canvas = plot_of(curve, log=curve.unit == "Hz"), self.canvas
+        scale = min((self.width - 2 * MARGIN) / plot.width, (self.y - MARGIN - 60) / plot.height)
+        canvas.saveState()
+        canvas.translate(MARGIN, self.y - 14)
+        canvas.scale(scale, scale)
+        low, high = plot.panels[0].top, plot.panels[-1].top + plot.panels[-1].height
+        canvas.setStrokeColor(GRID)
+        canvas.setLineWidth(0.5)
+        for tick in plot.ticks:
+            canvas.line(tick.at, -low, tick.at, -high)
+            self.word(tick.at, -plot.height + 14, tick.label, 9, anchor="middle")
+        for panel in plot.panels:
+            for tick in panel.ticks:
+                canvas.setStrokeColor(GRID)
+                canvas.line(plot.left, -tick.at, plot.right, -tick.at)
+                self.word(plot.left - 6, -tick.at - 3, tick.label, 9, anchor="end")
+            canvas.setLineWidth(1.3)
+            for trace in panel.traces:
+                canvas.setStrokeColor(INKS[trace.number % len(INKS)])
+                self._path(trace.path)
+            canvas.setLineWidth(0.5)
+            canvas.setStrokeColor(black)
+            canvas.rect(plot.left, -panel.top - panel.height, plot.right - plot.left, panel.height)
+        canvas.restoreState()
+        self.y -= 14 + plot.height * scale
+        x = MARGIN
+        for panel in plot.panels:
+            for trace in panel.traces:
+                self.word(x, self.y - 12, trace.label, 9.5, bold=True, ink=INKS[trace.number % len(INKS)])
+                x += canvas.stringWidth(trace.label, "Helvetica-Bold", 9.5) + 18
+        for k, note in enumerate(curve.notes):
+            self.word(MARGIN, self.y - 26 - 12 * k, note, 9, ink=GREY)
+
+    def _path(self, said: str) -> None:
+        """Draw lines and curves written as letters and places, y down."""
+        path = self.canvas.beginPath()
+        for letter, numbers in re.findall(r"([MCL])([^MCL]*)", said):
+            at = [float(v) for v in numbers.split()]
+            at[1::2] = [-v for v in at[1::2]]
+            {"M": path.moveTo, "L": path.lineTo, "C": path.curveTo}[letter](*at)
+        self.canvas.drawPath(path)
 
     def states(self, design: Design) -> None:
         """Write all states, the gravest first."""

@@ -17,7 +17,8 @@ from vane_step.core.network.outside import all_sources, unknown_feeds
 from vane_step.core.network.readings import Reading, reading_of, readings
 from vane_step.core.network.setting import Setting
 from vane_step.core.network.solve import solve
-from vane_step.core.network.states import Axis, axes_of, modes_of, sensed, states_of
+from vane_step.core.network.states import Axis, at_axis, axes_of, gathered, modes_of, sensed, states_of
+from vane_step.core.operation.asked_curve import curve_asked
 from vane_step.core.operation.board_picture import current_picture, heat_picture, warmest_state
 from vane_step.core.operation.budget import budget, lifetimes
 from vane_step.core.operation.flow_drawing import CARD_W, flow_drawing
@@ -43,11 +44,10 @@ def setting_of_page(design: Design, query: Mapping[str, str], lists: Mapping[str
     axes, keys = axes_of(design)
     sources = frozenset(n for n in lists.get("on", []) if n in known)
     chosen = dict(text.split("=", 1) for text in lists.get("set", []) if "=" in text)
-    positions = {
-        a.name: chosen[a.name] if chosen.get(a.name) in a.values else a.values[0]
-        for a in axes
-        if is_switch(a)
-    }
+    switches = [a for a in axes if is_switch(a)]
+    positions = gathered(
+        {a.name: chosen[a.name] if chosen.get(a.name) in a.values else _else_at(a, chosen) for a in switches}
+    )
     positions |= {a.name: chosen[a.name] for a in sensed(design) if chosen.get(a.name) in a.values[1:]}
     if query.get("key") in {k.ref for k in keys}:
         positions[query["key"]] = "closed"
@@ -64,6 +64,12 @@ def setting_of_page(design: Design, query: Mapping[str, str], lists: Mapping[str
         at if at in ENDS else "nominal",
     )
     return Setting(made.told(), made.sources, positions, mode, made.variant, made.at)
+
+
+def _else_at(axis: Axis, chosen: Mapping[str, str]) -> str:
+    """Give what an axis is at where a form does not name it: by the position of its part, else its usual one."""
+    value = at_axis(axis, chosen)
+    return value if value in axis.values else axis.values[0]
 
 
 def is_switch(axis: Axis) -> bool:
@@ -95,7 +101,9 @@ def state_data(design: Design, setting: Setting) -> dict[str, Any]:
         "unknown": unknown_feeds(design),
         "setting": setting,
         "modes": modes_of(design),
-        "switches": [*(a for a in axes if is_switch(a)), *sensed(design)],
+        "switches": [
+            (a, at_axis(a, setting.positions)) for a in (*(x for x in axes if is_switch(x)), *sensed(design))
+        ],
         "keys": keys,
         "pressed": next((k.ref for k in keys if setting.positions.get(k.ref) == "closed"), ""),
         "ranged": any(s.lowest_v != s.highest_v for s in known.values()),
@@ -154,12 +162,14 @@ def power_copper(request: Request, id: str) -> HTMLResponse:
 
 @router.get("/d/{id}/power.pdf")
 def power_paper(request: Request, id: str) -> Response:
-    """Give flow, heat, states and findings as PDF, of the state that is asked for."""
+    """Give flow, heat, states and findings as PDF, of the state that is asked for; with a curve where one is."""
     kept = store_of(request).get(id)
     design = kept.design
-    state = reading_of(solve(design, setting_of_page(design, *asked(request))))
+    setting, query = setting_of_page(design, *asked(request)), dict(request.query_params)
+    state = reading_of(solve(design, setting))
+    curves = [curve_asked(design, setting, query)] if "go" in query else []
     found = [f for f in all_findings(design) if RULES[f.code].room == "power"]
-    data = power_pdf(design, state, found, f"version {kept.version}, {kept.changed_at[:10]}")
+    data = power_pdf(design, state, found, f"version {kept.version}, {kept.changed_at[:10]}", curves)
     headers = {"Content-Disposition": f'inline; filename="{id}-power.pdf"'}
     return Response(data, media_type="application/pdf", headers=headers)
 

@@ -2,6 +2,9 @@
 import { $, design, fragment, onChange, state, step } from "./session.js";
 import { hold, restore } from "./typed.js";
 
+// The state in which what is selected is read: chosen once, kept while the tab is open.
+const PROBED = `probed-state:${design}`;
+
 export async function select(kind, key) {
   const mine = (state.selected = kind ? [kind, key] : null);
   document.dispatchEvent(new CustomEvent("vane:selected"));
@@ -10,9 +13,10 @@ export async function select(kind, key) {
     box.replaceChildren();
     return;
   }
-  const text = await fragment(
-    `/d/${design}/selection?kind=${kind}&key=${encodeURIComponent(key)}&step=${step}`,
-  );
+  const asked = new URLSearchParams({ kind, key, step, state: sessionStorage.getItem(PROBED) ?? "" });
+  // The Power page has its state in a form, which may be one nobody named.
+  for (const [name, value] of new FormData($("state-form") ?? undefined)) asked.append(name, value);
+  const text = await fragment(`/d/${design}/selection?${asked}`);
   // Answers may come in another order than they were asked for: only what was chosen last is shown.
   if (state.selected !== mine) return;
   const grip = hold();
@@ -26,6 +30,15 @@ export async function select(kind, key) {
   }
 }
 
-onChange(() => {
+const again = () => {
   if (state.selected) select(...state.selected);
+};
+onChange(again);
+document.addEventListener("change", (event) => {
+  if (!event.target.matches?.("[data-probe]")) return;
+  sessionStorage.setItem(PROBED, event.target.value);
+  again();
+});
+document.addEventListener("htmx:after:swap", (event) => {
+  if (event.target.id === "flow" || event.detail?.ctx?.target?.id === "flow") again();
 });
