@@ -32,6 +32,7 @@ class Power(InBrowser):
             page.locator("[data-probe]").select_option(state)
             expect(page.locator("#selection .reads b")).to_have_text(heat)
         page.locator('#sheet [data-pin="U3.2"]').first.click()
+        expect(page.locator("#selection .at-pin")).to_have_count(1)
         expect(page.locator("[data-probe]")).to_have_value("night")
         expect(page.locator("#selection .at-pin")).to_have_text("3.3 V · -9.81 mA")
 
