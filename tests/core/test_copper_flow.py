@@ -6,7 +6,8 @@ import random
 import unittest
 from unittest.mock import patch
 
-from tests.support import CIDER, FROST, board, codes, demo, said, track, via
+from tests.support import CIDER, FROST, board, codes, demo, resources, said, track, via
+from vane_step.core.ask.cooling import TRIED, with_cooling
 from vane_step.core.board.analysis.copper_currents import net_currents
 from vane_step.core.board.copper import copper_flow
 from vane_step.core.board.copper.connectivity import net_copper
@@ -15,6 +16,7 @@ from vane_step.core.board.copper.cut_currents import CutCurrents
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.copper.pour_heat import warmest_spot
 from vane_step.core.design.model import Design, Pour
+from vane_step.core.judge import all_findings
 from vane_step.core.network.pin_limits import widest_v
 from vane_step.core.operation.hot_copper import copper_findings
 from vane_step.core.power.trace import rise_k, via_barrel_mm2, width_mm
@@ -123,6 +125,39 @@ class Copper(unittest.TestCase):
         self.assertEqual((found.code, found.place.net), ("copper-hot", "VIN"))
         x, y = (found.place.x_nm or 0) / 1e6, (found.place.y_nm or 0) / 1e6
         self.assertTrue(45 < x < 55 and 23 < y < 24.5, (x, y))
+
+    def test_more_copper_is_offered(self) -> None:
+        """One via in a way of 3 A, a locked thin track, a supply lost on its way: told, and what is offered cures each."""
+        one = {
+            "T1": track("T1", "CLK", 2.0, (2.73, 10), (40, 10)),
+            "T2": track("T2", "CLK", 2.0, (40, 10), (74.73, 10), layer="back"),
+        }
+        hole = strip().replaced(tracks=one, vias={"V1": via("V1", "CLK", 40, 10)})
+        locked = track("T1", "CLK", 0.2, (2.73, 10), (74.73, 10)).model_copy(update={"locked": True})
+        fed = ("source PACK J1.1 J1.2 12V", "load LAMP J2.1 J2.2 2.5A")
+        far = said(
+            Design(name="far", board=board(100, 20)),
+            *("add J1 NT-2", "add U1 OP-20T", "join J1.1 U1.16 VIN", "join J1.2 U1.6 GND", "place J1 6 10"),
+            *("place U1 92 10", "width VIN 0.2mm", "route J1.1 U1.16", "route J1.2 U1.6"),
+            *("source CELL J1.1 J1.2 2.5V", "load MORE U1.16 U1.6 300mA"),
+        )
+        for design, code, verb in (
+            (said(hole, *fed), "via-hot", "vias"),
+            (said(strip().replaced(tracks={"T1": locked}), *fed), "copper-hot", "pour"),
+            (far, "copper-drop", "route"),
+        ):
+            [found] = [f for f in with_cooling(design, all_findings(design), resources()) if f.code in TRIED]
+            self.assertTrue(found.as_listed())
+            assert found.remedy is not None
+            self.assertEqual((found.code, found.remedy.ask.split()[0]), (code, verb))
+            left = {f.code for f in all_findings(said(design, found.remedy.ask))}
+            self.assertEqual(left & set(TRIED), set())
+        lost = next(f for f in all_findings(far) if f.code == "copper-drop")
+        copper = [net_currents(far, net) for net in ("VIN", "GND")]
+        drop = sum(one.currents.drop_v for one in copper if one is not None)
+        self.assertAlmostEqual(lost.reading or 0, 2.5 - drop, places=4)
+        less = said(far, "load MORE U1.16 U1.6 50mA")
+        self.assertNotIn("copper-drop", {f.code for f in all_findings(less)})
 
 
 def scrawl(seed: int) -> tuple[Design, dict[str, float]]:

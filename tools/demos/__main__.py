@@ -40,7 +40,7 @@ AFTERWARDS = {
     "1-frost-sentinel": ("vias 12V", "centre all"),
     "2-seedling-thirst-beeper": ("centre all",),
     "3-packing-bench-panel": ("centre all",),
-    "4-cider-press-logger": ("centre all", "stitch GND 6"),
+    "4-cider-press-logger": ("centre all", "stitch GND 6", "vias GND"),
     "5-crate-scale": ("centre all", "names J1 J2 J3"),
     "6-comb-blade": ("stitch GND 8", "names J1 J2"),
 }

@@ -22,6 +22,7 @@ from vane_step.core.network.known_volts import with_known_volts
 from vane_step.core.operation.findings import power_findings
 from vane_step.core.operation.heat import heat_findings
 from vane_step.core.operation.hot_copper import copper_findings
+from vane_step.core.operation.lost_volts import lost_findings
 from vane_step.core.patterns.patternsheet import pattern_findings
 from vane_step.core.reasons.findings import reason_findings
 from vane_step.core.rules import RULES
@@ -62,7 +63,12 @@ def _everything(design: Design, electrical: bool) -> list[Finding]:
     if electrical:
         found += reason_findings(design)
     if roles or (electrical and design.sources):
-        found += [*power_findings(design), *copper_findings(design), *heat_findings(design)]
+        found += [
+            *power_findings(design),
+            *copper_findings(design),
+            *lost_findings(design),
+            *heat_findings(design),
+        ]
     return ordered(_once(found))
 
 

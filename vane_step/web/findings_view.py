@@ -7,7 +7,7 @@ from datetime import datetime
 
 from fastapi import Request
 
-from vane_step.core.ask.cooling import HOT, with_cooling
+from vane_step.core.ask.cooling import TRIED, with_cooling
 from vane_step.core.ask.remedies import CHANGING, harmless
 from vane_step.core.brief.needs import Figure, evidence
 from vane_step.core.catalogue.catalogue import Catalogue
@@ -126,7 +126,7 @@ def findings_with_offers(request: Request, kept: Kept) -> tuple[Finding, ...]:
     shared: Shelfware = request.app.state.store.shared
     found = (*findings_of(kept.design), *outside(kept, shared).findings)
     changing = any(f.remedy and f.remedy.ask.split(" ", 1)[0] in CHANGING for f in found)
-    if not changing and not any(f.code in HOT for f in found):
+    if not changing and not any(f.code in TRIED for f in found):
         return found
     key = (kept.id, kept.version, shared.stamp, tuple(f.key() for f in found))
     known: tuple[Finding, ...] | None = MEMO.get(("tried", key))

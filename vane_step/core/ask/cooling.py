@@ -1,4 +1,4 @@
-"""What would cool a part that gets too hot, tried on a copy: a heat sink, or a converter with a regulator's pins."""
+"""What would cool a part that gets too hot, or copper that does, tried on a copy: a sink, another part, more copper."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import itertools
 from collections import Counter
 from collections.abc import Iterable, Iterator
 
+from vane_step.core.ask.cooler_copper import TOO_LITTLE, copper_ways
 from vane_step.core.ask.remedies import judged_after
 from vane_step.core.ask.words import Resources
 from vane_step.core.board.drc.check import check
@@ -15,14 +16,19 @@ from vane_step.core.finding import Finding, Remedy
 from vane_step.core.network.thermal import sink_for, theta_of
 from vane_step.core.operation.bearing import WARM_C
 from vane_step.core.operation.findings import power_findings
+from vane_step.core.operation.hot_copper import copper_findings
+from vane_step.core.operation.lost_volts import lost_findings
 
 # Rules that tell of a part that is too hot; so many ways are tried for one part, so many parts looked at.
 HOT = ("part-hot", "part-power", "stage-current")
+TRIED = (*HOT, *TOO_LITTLE)
 MOST_WAYS, MOST_PARTS = 3, 2
 
 
 def with_cooling(design: Design, findings: Iterable[Finding], resources: Resources) -> tuple[Finding, ...]:
-    """Offer for parts that get too hot what cures that and makes nothing worse: by a sink, else by another part.
+    """Offer for what gets too hot, or loses too much, what cures that and makes nothing worse.
+
+    Parts by a sink, else by another part; copper by vias, a second way or a pour, where widening is not offered yet.
 
     Parameters
     ----------
@@ -37,19 +43,23 @@ def with_cooling(design: Design, findings: Iterable[Finding], resources: Resourc
     before: Counter[tuple[str, str]] | None = None
     found, looked = [], 0
     for finding in findings:
-        refs = finding.place.refs
-        if finding.code in HOT and finding.remedy is None and len(refs) == 1 and looked < MOST_PARTS:
+        if finding.code in TRIED and finding.remedy is None and looked < MOST_PARTS:
             looked += 1
             before = before if before is not None else _judged(design)
-            finding = _cooled(design, finding, design.parts[refs[0]], resources, before)
+            finding = _cooled(design, finding, resources, before)
         found.append(finding)
     return tuple(found)
 
 
 def _cooled(
-    design: Design, finding: Finding, part: Part, resources: Resources, before: Counter[tuple[str, str]]
+    design: Design, finding: Finding, resources: Resources, before: Counter[tuple[str, str]]
 ) -> Finding:
-    for label, said in itertools.islice(_ways(design, finding, part, resources), MOST_WAYS):
+    refs = finding.place.refs
+    if finding.code in TOO_LITTLE:
+        ways = copper_ways(design, finding)
+    else:
+        ways = _ways(design, finding, design.parts[refs[0]], resources) if len(refs) == 1 else iter(())
+    for label, said in itertools.islice(ways, MOST_WAYS):
         after = judged_after(design, said, resources, _judged)
         of = (finding.level, finding.code)
         if after is not None and not after - before and after[of] < before[of]:
@@ -83,5 +93,11 @@ def _ways(design: Design, finding: Finding, part: Part, resources: Resources) ->
 
 
 def _judged(design: Design) -> Counter[tuple[str, str]]:
-    found = (*review(design), *power_findings(design), *check(design).findings)
+    found = (
+        *review(design),
+        *power_findings(design),
+        *copper_findings(design),
+        *lost_findings(design),
+        *check(design).findings,
+    )
     return Counter((f.level, f.code) for f in found if f.level != "note")

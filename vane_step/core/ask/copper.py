@@ -8,7 +8,7 @@ from itertools import pairwise
 
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Action, Proposal, measures, need, no_more
-from vane_step.core.board.analysis.copper_currents import too_warm
+from vane_step.core.board.analysis.copper_currents import hot_vias, too_warm
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.figures import steps_of
 from vane_step.core.board.drc.track_heat import wide_enough_nm
@@ -301,8 +301,10 @@ def more_vias(design: Design, words: Sequence[str]) -> Proposal:
     """Lay vias beside those that carry too little."""
     need(words, 1, "vias NET")
     net = net_of(design, words[0]).name
-    edit, short = strengthened(design, net)
-    says = f"adds {len(edit.vias)} vias of {net} beside others that carry too little"
+    hot = hot_vias(design, net)
+    edit, short = strengthened(design, net, hot.amps, hot.rise_k) if hot else strengthened(design, net)
+    count = len(edit.vias)
+    says = f"adds {count} via{'' if count == 1 else 's'} of {net} beside others that carry too little"
     if short:
         says += f"; at {short} place{'' if short == 1 else 's'} there is no room for enough"
     return Proposal(says, edit, about=(net,))

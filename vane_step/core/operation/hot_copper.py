@@ -9,17 +9,20 @@ from vane_step.core.board.analysis.copper_currents import (
     RISE_STOP_K,
     NetCurrents,
     allowed_k,
+    hot_vias,
     net_currents,
     too_warm,
     wanted_widths,
     warm_pour,
 )
+from vane_step.core.board.drc.via_current import PLATING_UM
 from vane_step.core.board.geometry.necks import TIMES
 from vane_step.core.board.tracks.reroute import widened
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.finding import Finding, Place, Remedy, tell
+from vane_step.core.power import trace
 from vane_step.core.quantity import format_value, nm
 
 
@@ -30,6 +33,7 @@ def copper_findings(design: Design) -> Iterator[Finding]:
     """
     for net in design.nets.values():
         yield from _pour(design, net.name)
+        yield from _via(design, net.name)
         found = too_warm(design, net.name)
         if found is None or found.hottest is None:
             continue
@@ -72,6 +76,32 @@ def _pour(design: Design, net: str) -> Iterator[Finding]:
         Place(net=net, layer=spot.layer, x_nm=nm(spot.x_mm), y_nm=nm(spot.y_mm)),
         level="stop" if stop else "look",
         source="fin equation on the cells of the pour, IPC-2221 for what it gives off",
+    )
+
+
+def _via(design: Design, net: str) -> Iterator[Finding]:
+    """Tell the via that carries most beyond what warms it as a track may become, by what really flows through each."""
+    hot = hot_vias(design, net)
+    if hot is None:
+        return
+    via, amps = design.vias[hot.worst], hot.amps[hot.worst]
+    stop = amps > hot.stop_a
+    text = (
+        f"A via of {net} carries {format_value(amps, 'A')} in state {hot.state}; {format_value(hot.bears_a, 'A')} "
+        f"warm it by the {hot.rise_k:g} K allowed"
+    )
+    if len(hot.amps) > 1:
+        text += (
+            f", and {len(hot.amps) - 1} more of it carry too much" if len(hot.amps) > 2 else ", and one more"
+        )
+    yield tell(
+        "via-hot",
+        text,
+        round(amps, 3),
+        round(hot.stop_a if stop else hot.bears_a, 3),
+        Place(net=net, x_nm=via.x_nm, y_nm=via.y_nm),
+        level="stop" if stop else "look",
+        source=f"{trace.SOURCE} on barrels of {PLATING_UM:g} µm",
     )
 
 

@@ -22,6 +22,14 @@ POWER: Final[tuple[Row, ...]] = (
     ),
     ("output-fight", "two outputs drive one net against each other", "stop, look", "at most", "A", STATES),
     ("rail-low", "a part has less supply than it needs", "stop, look", "at least", "V", "the catalogue"),
+    (
+        "copper-drop",
+        "the copper leaves a part less supply than it needs",
+        "stop",
+        "at least",
+        "V",
+        "the catalogue",
+    ),
     ("rail-high", "a part has more supply than it bears", "stop", "at most", "V", "the catalogue"),
     (
         "rail-claim",
@@ -126,6 +134,14 @@ POWER: Final[tuple[Row, ...]] = (
         "at most",
         "W",
         STATES,
+    ),
+    (
+        "via-hot",
+        "a via carries more than warms it as allowed",
+        "stop, look",
+        "at most",
+        "A",
+        "IPC-2221 on barrels",
     ),
     ("copper-hot", "a track gets hot by what really flows in it", "stop, look", "at most", "K", "IPC-2221"),
     (

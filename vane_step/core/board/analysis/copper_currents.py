@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import math
+from collections import deque
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Final
 
@@ -16,9 +18,11 @@ from vane_step.core.board.copper.flows import CopperCurrents, PieceFlow
 from vane_step.core.board.copper.pour_fill import PouredCopper, pour_pieces
 from vane_step.core.board.copper.pour_heat import WarmSpot, warmest_spot
 from vane_step.core.board.drc.track_heat import copper_on
+from vane_step.core.board.drc.via_current import PLATING_UM
 from vane_step.core.board.geometry.necks import TIMES
 from vane_step.core.board.geometry.shapes import CopperItem
-from vane_step.core.design.model import Design, Layer, natural
+from vane_step.core.derive import COPPER, derived
+from vane_step.core.design.model import Design, Layer, Via, natural
 from vane_step.core.errors import NotFound
 from vane_step.core.memo import MEMO
 from vane_step.core.network.readings import Reading, circuit_key, pulse_s, readings
@@ -88,6 +92,7 @@ def net_currents(design: Design, net: str, reading: Reading | None = None) -> Ne
     return known
 
 
+@derived(*COPPER)
 def copper_mark(design: Design, net: str) -> str:
     """Give a digest of the copper of a net: it stays the same whatever happens to that of others."""
     mark = hashlib.blake2b(digest_size=16)
@@ -105,8 +110,23 @@ def copper_mark(design: Design, net: str) -> str:
     return mark.hexdigest()
 
 
+# Networks of nets last asked for: a few megabytes each, so that many would push all else out of the memo.
+_LATEST: Final[deque[tuple[str, str, CopperNet]]] = deque(maxlen=4)
+
+
+def _copper_net(design: Design, net: str) -> CopperNet:
+    """Give the copper of a net as a network, which serves for all states until the copper changes."""
+    mark = copper_mark(design, net)
+    for known, of, found in tuple(_LATEST):
+        if (known, of) == (mark, net):
+            return found
+    made = CopperNet(design, net, most_cells=POUR_CELLS)
+    _LATEST.appendleft((mark, net, made))
+    return made
+
+
 def _solved(design: Design, net: str, state: Reading, amps: float) -> NetCurrents:
-    found = CopperNet(design, net, most_cells=POUR_CELLS).solve(taken(design, net, state))
+    found = _copper_net(design, net).solve(taken(design, net, state))
     hottest, rise, seconds = None, 0.0, pulse_s(design, state, amps)
     for piece in found.pieces:
         if piece.amps < 1e-3:
@@ -155,6 +175,50 @@ def too_warm(design: Design, net: str) -> NetCurrents | None:
     return found if found is not None and found.hottest is not None and found.rise_k > limit else None
 
 
+@dataclass(frozen=True)
+class HotVias:
+    """The vias of a net that carry too much in its worst state: what each carries, and what the worst bears."""
+
+    state: str
+    amps: Mapping[str, float]
+    worst: str
+    rise_k: float
+    bears_a: float
+    stop_a: float
+
+
+def hot_vias(design: Design, net: str) -> HotVias | None:
+    """Give the vias that what flows makes warmer than tracks of the net may become; none where none is.
+
+    A net of which a current was said that covers what flows is held against that by the board's own rules.
+    """
+    vias = [v for v in design.vias.values() if v.net == net]
+    worst = worst_state(design, net) if vias else None
+    need = design.rule_of(net).current
+    if worst is None or (need is not None and need.current_a >= worst[1] * (1 - 1e-6)):
+        return None
+    rise, seconds = allowed_k(design, net), pulse_s(design, *worst)
+
+    def bears_a(via: Via, rise_k: float) -> float:
+        return trace.via_current_a(via.drill_nm / 1e6, PLATING_UM, rise_k, seconds)
+
+    if worst[1] <= min(bears_a(v, rise) for v in vias):
+        return None
+    found = net_currents(design, net)
+    if found is None:
+        return None
+    amps = {
+        v.id: a
+        for v in vias
+        if (a := abs(found.currents.vias.get(v.id, 0.0))) > bears_a(v, rise) * (1 + 1e-6)
+    }
+    if not amps:
+        return None
+    most = max(amps, key=lambda k: (amps[k] / bears_a(design.vias[k], rise), k))
+    via = design.vias[most]
+    return HotVias(found.state, amps, most, rise, bears_a(via, rise), bears_a(via, max(RISE_STOP_K, rise)))
+
+
 def warm_pour(design: Design, net: str) -> tuple[WarmSpot, str, float] | None:
     """Give the warmest place of a net's pours, the state, and the current that comes in; none where it cannot be warm.
 
@@ -171,7 +235,7 @@ def warm_pour(design: Design, net: str) -> tuple[WarmSpot, str, float] | None:
     key = ("warm-pour", net, circuit_key(design), state.name, copper_mark(design, net), limit)
     kept: tuple[WarmSpot | None] | None = MEMO.get(key)
     if kept is None:
-        copper = CopperNet(design, net, most_cells=POUR_CELLS)
+        copper = _copper_net(design, net)
         flows = copper.solve(taken(design, net, state))
         shed: dict[str, float] = {
             layer: _shed_w_m2k(design, layer, amps, limit) for layer in design.board.layers

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 
 import numpy as np
 import shapely
@@ -16,7 +17,7 @@ from vane_step.core.board.geometry.shapes import copper_items
 from vane_step.core.board.tracks.stitching import clear_for_vias
 from vane_step.core.design.boardedits import Names
 from vane_step.core.design.edits import LayCopper, apply, net_of
-from vane_step.core.design.model import Design, Layer, Track, Via
+from vane_step.core.design.model import CurrentNeed, Design, Layer, Track, Via
 from vane_step.core.errors import EditRefused
 from vane_step.core.power import trace
 from vane_step.core.quantity import nm
@@ -25,8 +26,18 @@ DIRECTIONS = 16
 RINGS = 4
 
 
-def strengthened(design: Design, net: str) -> tuple[LayCopper, int]:
+def strengthened(
+    design: Design, net: str, flows: Mapping[str, float] | None = None, rise_k: float = 10.0
+) -> tuple[LayCopper, int]:
     """Lay vias beside the groups of a net that carry too little, each joined to the first of its group on each layer.
+
+    Parameters
+    ----------
+    flows
+        What flows through vias that get too warm, in amperes; where it is left out each group is held against the
+        current said of the net.
+    rise_k
+        How warm such vias may become.
 
     Returns
     -------
@@ -40,13 +51,9 @@ def strengthened(design: Design, net: str) -> tuple[LayCopper, int]:
     """
     net_of(design, net)
     need = design.rule_of(net).current
-    if need is None:
+    if need is None and not flows:
         raise EditRefused(f"No current is known for {net}.", where=net, next_step=f"Type: width {net} 2A")
-    weak = [
-        g
-        for g in via_groups(design, net)
-        if carried_a(design, g, need.rise_k, need.seconds) < need.current_a * (1 - 1e-9)
-    ]
+    weak = _weak(design, net, flows, rise_k) if flows else _too_few(design, net, need)
     if not weak:
         raise EditRefused(
             f"The vias of {net} carry its current already.",
@@ -56,12 +63,8 @@ def strengthened(design: Design, net: str) -> tuple[LayCopper, int]:
     names = Names(design)
     laid = LayCopper()
     short = 0
-    for group in weak:
-        one = trace.via_current_a(group[0].drill_nm / 1e6, PLATING_UM, need.rise_k, need.seconds)
-        missing = math.ceil(
-            (need.current_a - carried_a(design, group, need.rise_k, need.seconds)) / one - 1e-9
-        )
-        more = _beside(apply(design, laid)[0], group[0], missing, names)
+    for via, missing in weak:
+        more = _beside(apply(design, laid)[0], via, missing, names)
         short += len(more.vias) < missing
         laid = LayCopper(tracks=(*laid.tracks, *more.tracks), vias=(*laid.vias, *more.vias))
     if not laid.vias:
@@ -69,6 +72,30 @@ def strengthened(design: Design, net: str) -> tuple[LayCopper, int]:
             f"There is no room for another via of {net}.", where=net, next_step="Move what is beside them."
         )
     return laid, short
+
+
+def _too_few(design: Design, net: str, need: CurrentNeed | None) -> list[tuple[Via, int]]:
+    """Give of each group that carries less than was said one via, and how many more it takes."""
+    found = []
+    for group in via_groups(design, net) if need is not None else ():
+        assert need is not None
+        short = need.current_a - carried_a(design, group, need.rise_k, need.seconds)
+        if short > need.current_a * 1e-9:
+            one = trace.via_current_a(group[0].drill_nm / 1e6, PLATING_UM, need.rise_k, need.seconds)
+            found.append((group[0], math.ceil(short / one - 1e-9)))
+    return found
+
+
+def _weak(design: Design, net: str, flows: Mapping[str, float], rise_k: float) -> list[tuple[Via, int]]:
+    """Give of each group in which a via gets too warm that one, and how many more share what flows there, at least."""
+    found = []
+    for group in via_groups(design, net):
+        warm = [v for v in group if v.id in flows]
+        if warm:
+            worst = max(warm, key=lambda v: flows[v.id])
+            one = trace.via_current_a(worst.drill_nm / 1e6, PLATING_UM, rise_k)
+            found.append((worst, max(1, math.ceil(sum(flows[v.id] for v in warm) / one - 1e-9) - len(warm))))
+    return found
 
 
 def _beside(design: Design, via: Via, wanted: int, names: Names) -> LayCopper:
