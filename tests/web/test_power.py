@@ -71,7 +71,7 @@ class Drawn(Served):
         drawn = self.client.get(f"/d/{FROST}/power.pdf?given=1&on=BATT&mode=alarm&at=high&{curve}")
         self.assertEqual(len(re.findall(rb"/Type /Page\b", drawn.content)), 8)
         wrong = self.client.get(f"/d/{FROST}/power.pdf?given=1&on=BATT&{curve}1")
-        self.assertEqual((wrong.status_code, "There is no net 3V31" in wrong.text), (422, True))
+        self.assertEqual((wrong.status_code, "There is no net 3V31" in wrong.text), (404, True))
         bare = self.client.get(f"/d/{FROST}/power.pdf?given=1")
         self.assertEqual(bare.status_code, 422)
         self.assertIn("source BATT NET GND 12V", bare.text)

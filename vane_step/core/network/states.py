@@ -173,18 +173,20 @@ def states_of(design: Design) -> States:
     groups = alike_axes(design, [a.name for a in axes])
     pairwise = count_by_symmetry(values, groups, MOST_STATES) + len(alone) > MOST_STATES
     rows: Iterator[Sequence[str]] = iter(_pairwise(axes)) if pairwise else rows_by_symmetry(values, groups)
-    found = {_marks(s): s for s in named}
+    # Two names for one state are both kept.
+    found: dict[object, Setting] = {s.name: s for s in named}
+    known = {_marks(s) for s in named}
     for row in rows:
         setting = _made(design, axes, row)
-        if setting is not None:
-            found.setdefault(_marks(setting), setting)
+        if setting is not None and (marks := _marks(setting)) not in known:
+            found.setdefault(marks, setting)
     where = next(k for k, a in enumerate(axes) if a.name == "mode")
     for positions, mode in alone:
         first = [a.values[0] for a in axes]
         first[where] = mode
         setting = _made(design, axes, first, positions)
-        if setting is not None:
-            found.setdefault(_marks(setting), setting)
+        if setting is not None and (marks := _marks(setting)) not in known:
+            found.setdefault(marks, setting)
     named_groups = () if pairwise else tuple(tuple(axes[k].name for k in g) for g in groups)
     alike = tuple(tuple(n.removeprefix("source ") for n in group) for group in named_groups)
     return States(tuple(found.values()), product, pairwise, alike)
@@ -315,6 +317,15 @@ def setting_of(design: Design, state: PowerState) -> Setting:
                 next_step=f"Type: state {state.id} {next(iter(all_sources(design)), 'BATT')}=on",
             )
     return Setting(state.id, frozenset(sources), positions, mode, variant, said=True)
+
+
+def said_as(design: Design, setting: Setting) -> str:
+    """Write what a state sets the way the sentence that names it does: ``BATT=on J2=off mode=watch``."""
+    words = [f"{name}={'on' if name in setting.sources else 'off'}" for name in all_sources(design)]
+    words += [f"{ref}={at}" for ref, at in sorted(setting.positions.items(), key=lambda p: natural(p[0]))]
+    words += [f"mode={setting.mode}"] if setting.mode else []
+    words += [f"variant={setting.variant}"] if setting.variant else []
+    return " ".join(words)
 
 
 def _position(design: Design, state: PowerState, ref: str, value: str) -> str:

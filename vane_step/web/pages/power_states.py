@@ -17,7 +17,7 @@ from vane_step.core.network.outside import all_sources, unknown_feeds
 from vane_step.core.network.readings import Reading, reading_of, readings
 from vane_step.core.network.setting import Setting
 from vane_step.core.network.solve import solve
-from vane_step.core.network.states import Axis, at_axis, axes_of, gathered, modes_of, sensed, states_of
+from vane_step.core.network.states import Axis, at_axis, axes_of, gathered, modes_of, said_as, sensed, states_of
 from vane_step.core.operation.asked_curve import curve_asked
 from vane_step.core.operation.board_picture import current_picture, heat_picture, warmest_state
 from vane_step.core.operation.budget import budget, lifetimes
@@ -120,6 +120,7 @@ def state_data(design: Design, setting: Setting) -> dict[str, Any]:
         "drawing": flow_drawing(flow),
         "given_w": sum(max(s.watts, 0.0) for s in reading.sources.values()),
         "query": query_of(setting),
+        "said": said_as(design, setting),
         "toggles": {name: _toggled(setting, name) for name in known},
         "throws": {
             (t.refs[0], to): _thrown(setting, t.refs[0], to)
