@@ -168,6 +168,9 @@ def compare_drills(
                 abs(wanted[near[0]][1] - y),
                 abs(wanted[near[0]][2] - size),
             )
+    for x, y, *_ in (slot for d in drills.values() for slot in d.slots):
+        place = Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6))
+        yield tell("drill", f"The files mill a slot at {x:.3f}, {y:.3f}, the design does not", place=place)
     readings["holes"] = sum(len(d.holes) for d in drills.values())
     readings["hole_difference_um"] = round(worst * 1000, 3)
 

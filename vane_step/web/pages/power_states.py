@@ -17,7 +17,16 @@ from vane_step.core.network.outside import all_sources, unknown_feeds
 from vane_step.core.network.readings import Reading, reading_of, readings
 from vane_step.core.network.setting import Setting
 from vane_step.core.network.solve import solve
-from vane_step.core.network.states import Axis, at_axis, axes_of, gathered, modes_of, said_as, sensed, states_of
+from vane_step.core.network.states import (
+    Axis,
+    at_axis,
+    axes_of,
+    gathered,
+    modes_of,
+    said_as,
+    sensed,
+    states_of,
+)
 from vane_step.core.operation.asked_curve import curve_asked
 from vane_step.core.operation.board_picture import current_picture, heat_picture, warmest_state
 from vane_step.core.operation.budget import budget, lifetimes
