@@ -42,6 +42,7 @@ PRELOAD: Final = [
     "vane_step.core.exchange",
     "vane_step.core.fab.otherboard",
     "vane_step.core.fab.strict",
+    "vane_step.core.inspect.look",
     "vane_step.core.parts.pinfiles",
     "vane_step.core.board.outline.importers",
     "vane_step.core.circuit.blocks",

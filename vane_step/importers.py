@@ -5,15 +5,16 @@ Page and terminal read through here, so that both give the same answer to the sa
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import PurePath
 
-from vane_step.confined import confined
+from vane_step.confined import Limits, confined
 from vane_step.core.board.outline.image_trace import trace_shapes
 from vane_step.core.board.outline.importers import PICTURES, Drawn, outline_from
 from vane_step.core.catalogue.own import Own, read_own
 from vane_step.core.circuit.blocks import SavedBlock, block_from
 from vane_step.core.circuit.capture import connections
+from vane_step.core.design.bareboard import RuleSet
 from vane_step.core.design.edits import SetOutline, Together
 from vane_step.core.design.fileformat import from_json
 from vane_step.core.design.model import Board, Design, Package, PointNm
@@ -22,7 +23,11 @@ from vane_step.core.exchange import FILES, read_exchange, read_packages
 from vane_step.core.fab.otherboard import OtherBoard, other_board
 from vane_step.core.fab.standard_words import Breach
 from vane_step.core.fab.strict import check_archive
+from vane_step.core.inspect.look import Look, look_at
 from vane_step.core.parts.pinfiles import PinTable, read_pins
+
+# A board of 300 parts takes three seconds; files made to hang are given up.
+LOOKING = Limits(seconds=12.0)
 
 
 def decoded(content: bytes, name: str) -> str:
@@ -105,6 +110,18 @@ def legend_picture(
 def held_to_standards(files: Mapping[str, bytes]) -> tuple[list[str], list[Breach]]:
     """Hold files for a board house against their standards; gives what was checked, and the breaches."""
     return confined(check_archive, dict(files), where=", ".join(files)[:80])
+
+
+def looked_at(
+    files: Mapping[str, bytes],
+    said: Mapping[str, str],
+    makers: Sequence[RuleSet],
+    other: Mapping[str, bytes] | None = None,
+) -> Look:
+    """Look at files of any board: what each is, measures against makers, differences from another's."""
+    return confined(
+        look_at, dict(files), dict(said), tuple(makers), other, limits=LOOKING, where=", ".join(files)[:80]
+    )
 
 
 def files_of_another_board(design: Design, files: Mapping[str, bytes]) -> OtherBoard:

@@ -10,9 +10,22 @@ from shapely import affinity
 from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
-SEGMENTS = 32
+# What stands for a circle stays this near to it, in millimetres.
+ROUND_MM = 0.0004
 # Primitives of one macro, and parentheses within each other, at most.
 MOST_PRIMITIVES, DEEPEST = 2000, 20
+
+
+def quarter(radius_mm: float) -> int:
+    """Give how many pieces a quarter of a circle is drawn with, so that it keeps to :data:`ROUND_MM`."""
+    if radius_mm <= ROUND_MM:
+        return 2
+    return min(64, max(4, math.ceil(math.pi / 4 / math.acos(1 - ROUND_MM / radius_mm))))
+
+
+def round_spot(x: float, y: float, radius: float, unit: float = 1.0) -> BaseGeometry:
+    """Give a disc; ``unit`` is how many millimetres its figures are of."""
+    return Point(x, y).buffer(radius, quad_segs=quarter(radius * unit))
 
 
 def standard_aperture(kind: str, sizes: list[float], unit: float) -> BaseGeometry | None:
@@ -37,7 +50,7 @@ def standard_aperture(kind: str, sizes: list[float], unit: float) -> BaseGeometr
     if len(sizes) < corners or min(mm[:1] if kind == "P" else mm[:corners]) < 0:
         raise ValueError("sizes")
     if kind == "C":
-        shape: BaseGeometry = Point(0, 0).buffer(mm[0] / 2, quad_segs=SEGMENTS)
+        shape: BaseGeometry = round_spot(0, 0, mm[0] / 2)
         hole = mm[1:]
     elif kind == "R":
         shape, hole = box(-mm[0] / 2, -mm[1] / 2, mm[0] / 2, mm[1] / 2), mm[2:]
@@ -45,11 +58,11 @@ def standard_aperture(kind: str, sizes: list[float], unit: float) -> BaseGeometr
         r = min(mm[:2]) / 2
         dx, dy = mm[0] / 2 - r, mm[1] / 2 - r
         spine = LineString([(-dx, -dy), (dx, dy)]) if dx or dy else Point(0, 0)
-        shape, hole = spine.buffer(r, quad_segs=SEGMENTS), mm[2:]
+        shape, hole = spine.buffer(r, quad_segs=quarter(r)), mm[2:]
     else:
         shape, hole = _regular(mm[0], int(sizes[1]), sizes[2] if len(sizes) > 2 else 0.0), mm[3:]
     if hole and len(hole) == 1 and hole[0] > 0:
-        shape = shape.difference(Point(0, 0).buffer(hole[0] / 2, quad_segs=SEGMENTS))
+        shape = shape.difference(round_spot(0, 0, hole[0] / 2))
     elif len(hole) == 2 and min(hole) > 0:
         shape = shape.difference(box(-hole[0] / 2, -hole[1] / 2, hole[0] / 2, hole[1] / 2))
     return shape
@@ -96,7 +109,7 @@ def _primitive(row: list[float]) -> tuple[BaseGeometry, bool]:
     """Draw one primitive in the unit of its file; tells whether it adds."""
     code, turn = int(row[0]), 0.0
     if code == 1:
-        shape: BaseGeometry = Point(row[3], row[4]).buffer(row[2] / 2, quad_segs=SEGMENTS)
+        shape: BaseGeometry = round_spot(row[3], row[4], row[2] / 2, 25.4)
         turn = row[5] if len(row) > 5 else 0.0
     elif code in (2, 20):
         line = LineString([(row[3], row[4]), (row[5], row[6])])
@@ -127,8 +140,7 @@ def _primitive(row: list[float]) -> tuple[BaseGeometry, bool]:
 
 
 def _thermal(x: float, y: float, outer: float, inner: float, gap: float) -> BaseGeometry:
-    at = Point(x, y)
-    ring = at.buffer(outer / 2, quad_segs=SEGMENTS).difference(at.buffer(inner / 2, quad_segs=SEGMENTS))
+    ring = round_spot(x, y, outer / 2, 25.4).difference(round_spot(x, y, inner / 2, 25.4))
     cross = box(x - outer, y - gap / 2, x + outer, y + gap / 2).union(
         box(x - gap / 2, y - outer, x + gap / 2, y + outer)
     )
@@ -137,12 +149,12 @@ def _thermal(x: float, y: float, outer: float, inner: float, gap: float) -> Base
 
 def _moire(row: list[float]) -> BaseGeometry:
     x, y, outer, thick, gap, most, wide, long = row[1:9]
-    at, image, across = Point(x, y), Polygon(), outer
+    image, across = Polygon(), outer
     for _ in range(min(int(most), 50)):
         if across <= 0:
             break
-        ring = at.buffer(across / 2, quad_segs=SEGMENTS)
-        image = image.union(ring.difference(at.buffer(max(0.0, across / 2 - thick), quad_segs=SEGMENTS)))
+        ring = round_spot(x, y, across / 2, 25.4)
+        image = image.union(ring.difference(round_spot(x, y, max(0.0, across / 2 - thick), 25.4)))
         across -= 2 * (thick + gap)
     flat = box(x - long / 2, y - wide / 2, x + long / 2, y + wide / 2)
     return image.union(flat).union(box(x - wide / 2, y - long / 2, x + wide / 2, y + long / 2))

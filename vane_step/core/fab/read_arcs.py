@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 # A chord stays this near to its arc, in millimetres; an arc has so many at most.
-CHORD_MM, MOST_CHORDS = 0.001, 2000
+CHORD_MM, MOST_CHORDS = 0.0005, 2000
 Spot = tuple[float, float]
 
 

@@ -8,11 +8,10 @@ images). What has no apertures of its own (RS-274-D) is refused, and so is what 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from itertools import pairwise
 from typing import Final
 
-import numpy as np
 import shapely
 from shapely import affinity
 from shapely.geometry import Polygon, box
@@ -20,51 +19,21 @@ from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.fab.read_apertures import macro_aperture, standard_aperture
 from vane_step.core.fab.read_arcs import Spot, arc_points, quarter_centre
+from vane_step.core.fab.read_coordinates import Format, Turned, plain
 from vane_step.core.fab.read_image import drawn, united
 from vane_step.core.fab.read_types import ReadFlash, ReadLayer, ReadObject, UnreadableFile
 
 # Objects of one file, and blocks within blocks, at most.
-MOST_OBJECTS: Final = 500_000
+MOST_OBJECTS: Final = 200_000
 DEEPEST: Final = 8
 OLD_KIND: Final = (
     "{}: it has no apertures: it is of the old kind (RS-274-D), whose apertures are in a list of their own. "
     "Ask for Gerber X2, or for extended Gerber with its apertures inside"
 )
 _FORMAT = re.compile(r"FS([LTD]?)([AI])(?:[NGDM]\d)*X(\d)(\d)Y(\d)(\d)(?:[DM]\d)*")
+# Nearly all of a file is such: a place and what is done there.
+_PLAIN = re.compile(r"(?:X([+-]?\d+))?(?:Y([+-]?\d+))?D0([123])")
 _WORD = re.compile(r"([A-Z])([+-]?\d*\.?\d*)")
-
-
-@dataclass(frozen=True)
-class Turned:
-    """How apertures are laid: mirrored, turned (degrees) and scaled."""
-
-    mirror: tuple[int, int] = (1, 1)
-    degrees: float = 0.0
-    scale: float = 1.0
-
-    def point(self, p: Spot, at: Spot) -> Spot:
-        """Lay a point of a block at a place."""
-        x, y = p[0] * self.mirror[0] * self.scale, p[1] * self.mirror[1] * self.scale
-        c, s = np.cos(np.radians(self.degrees)), np.sin(np.radians(self.degrees))
-        return float(at[0] + c * x - s * y), float(at[1] + s * x + c * y)
-
-
-@dataclass(frozen=True)
-class Format:
-    """How coordinates are written: digits before and after the point in x and y, which zeros are left out."""
-
-    whole: tuple[int, int] = (2, 2)
-    decimals: tuple[int, int] = (4, 4)
-    left_out: str = "L"
-
-    def value(self, text: str, axis: int) -> float:
-        """Read a coordinate in the file's unit."""
-        if "." in text or self.left_out == "D":
-            return float(text)
-        sign, digits = (-1, text[1:]) if text.startswith("-") else (1, text.lstrip("+"))
-        if self.left_out == "T":
-            digits = digits.ljust(self.whole[axis] + self.decimals[axis], "0")
-        return sign * int(digits) * 10.0 ** -self.decimals[axis]
 
 
 class GerberReader:
@@ -134,7 +103,10 @@ class GerberReader:
             filled, rest = whole.difference(filled).difference(rest), Polygon()
         self.layer.filled, self.layer.image = filled, filled.union(rest)
         flashes = [o for o in self.objects if o.kind == "flash" and o.dark]
-        self.layer.flashed = shapely.union_all(drawn(flashes, self.shapes, self.round))
+        if len(flashes) == len(self.objects):
+            self.layer.flashed = rest
+        else:
+            self.layer.flashed = shapely.union_all(drawn(flashes, self.shapes, self.round))
 
     def block(self, command: str) -> None:
         """Take what stands between two percent signs: one command, or in older files several."""
@@ -276,6 +248,12 @@ class GerberReader:
 
     def word(self, command: str) -> None:
         """Take a word command: modes, regions, apertures, coordinates, in the order in which they stand."""
+        if (steps := self.plain_steps) is not None and (match := _PLAIN.fullmatch(command)):
+            (sx, sy), (x, y) = steps, self.at
+            before, operation = self.at, match[3]
+            self.at = int(match[1]) * sx if match[1] else x, int(match[2]) * sy if match[2] else y
+            self._operate(command, before, {}, int(operation))
+            return
         if command.startswith(("G04", "G4 ")) or command == "G4":
             # Attributes may stand in comments, for readers that know none.
             told = re.fullmatch(r"G04 #@! (T[FOAD])(.*)", command)
@@ -341,7 +319,6 @@ class GerberReader:
         if not operation:
             self._old("coordinates without an operation")
             operation = self.last
-        self.last = operation
         shown = [
             self.form.value(places[a], k) * self.unit if places.get(a) else None for k, a in enumerate("XY")
         ]
@@ -352,9 +329,29 @@ class GerberReader:
             x, y = (v if v is None else v + o for v, o in zip(shown, self.offset, strict=True))
             now = (now[0] if x is None else x, now[1] if y is None else y)
         self.at = now
+        self._operate(command, before, places, operation)
+
+    @property
+    def plain_steps(self) -> Spot | None:
+        """Millimetres of one step in x and y, where places are plain numbers in lines; none where they are not."""
+        form = self.form
+        if (
+            self.bend != 1
+            or self.incremental
+            or form is None
+            or form.left_out != "L"
+            or not self.unit
+            or any(self.offset)
+        ):
+            return None
+        return self.unit * 10.0 ** -form.decimals[0], self.unit * 10.0 ** -form.decimals[1]
+
+    def _operate(self, command: str, before: Spot, places: dict[str, str], operation: int) -> None:
+        """Move, draw or flash at the place the file is at now."""
+        self.last = operation
         if operation == 2 or not operation:
             if self.region is not None:
-                self.region.append([now])
+                self.region.append([self.at])
             return
         if operation == 1:
             self._draw(command, before, places)
@@ -433,12 +430,3 @@ class GerberReader:
                 self.round[place] = self.round[aperture] * t.scale
             self.laid[key] = place
         return self.laid[key]
-
-
-def plain(text: str) -> str:
-    r"""Give a text of an attribute with its characters written as \\u and \\U as they are."""
-    return re.sub(
-        r"\\u([0-9A-Fa-f]{4})|\\U(0010[0-9A-Fa-f]{4}|000[0-9A-Fa-f]{5})",
-        lambda m: chr(int(m[1] or m[2], 16)),
-        text,
-    )

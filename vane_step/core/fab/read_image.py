@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import groupby, pairwise
 
 import numpy as np
@@ -11,7 +11,7 @@ from shapely import affinity
 from shapely.geometry import LineString, Point, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.fab.read_apertures import SEGMENTS
+from vane_step.core.fab.read_apertures import quarter
 from vane_step.core.fab.read_types import ReadObject
 
 
@@ -45,10 +45,13 @@ def drawn(
     round_mm
         The radii of those that are circles.
     """
-    lines = [o for o in objects if o.kind == "line" and o.aperture in round_mm]
-    spines = [LineString(o.points) if len(set(o.points)) > 1 else Point(o.points[0]) for o in lines]
-    reach = [round_mm[o.aperture] for o in lines]
-    found = list(shapely.buffer(np.array(spines, dtype=object), reach, quad_segs=SEGMENTS)) if lines else []
+    spines: dict[float, list[BaseGeometry]] = {}
+    for aperture, points in _chains(objects, round_mm):
+        spine = LineString(points) if len(set(points)) > 1 else Point(points[0])
+        spines.setdefault(round_mm[aperture], []).append(spine)
+    found: list[BaseGeometry] = []
+    for radius, some in spines.items():
+        found += shapely.buffer(np.array(some, dtype=object), radius, quad_segs=quarter(radius)).tolist()
     for o in objects:
         if o.kind == "flash":
             found.append(affinity.translate(shapes[o.aperture], *o.points[0]))
@@ -59,3 +62,21 @@ def drawn(
             both = [affinity.translate(shapes[o.aperture], *p) for p in o.points]
             found += [a.union(b).convex_hull for a, b in pairwise(both)]
     return found
+
+
+def _chains(
+    objects: Sequence[ReadObject], round_mm: Mapping[int, float]
+) -> Iterator[tuple[int, list[tuple[float, float]]]]:
+    """Join lines of one aperture that begin where the one before ends: one shape instead of many that overlap."""
+    last: tuple[int, list[tuple[float, float]]] | None = None
+    for o in objects:
+        if o.kind != "line" or o.aperture not in round_mm:
+            continue
+        if last is not None and last[0] == o.aperture and last[1][-1] == o.points[0]:
+            last[1].extend(o.points[1:])
+            continue
+        if last is not None:
+            yield last
+        last = (o.aperture, list(o.points))
+    if last is not None:
+        yield last

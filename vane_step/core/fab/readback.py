@@ -11,14 +11,14 @@ import numpy as np
 import shapely
 from scipy.spatial import cKDTree
 from shapely.geometry import Point, Polygon
-from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.geometry.shapes import CopperItem, copper_items, holes, outline
-from vane_step.core.board.geometry.thinness import necks, strips, thinnest_mm
+from vane_step.core.board.geometry.thinness import thin_places
 from vane_step.core.design.model import Design
+from vane_step.core.fab.copper_groups import CopperGroups, polygons
 from vane_step.core.fab.reader import (
     ReadDrill,
     ReadLayer,
@@ -220,37 +220,6 @@ def _wires(text: str) -> list[tuple[tuple[float, float], tuple[float, float]]]:
     return [((float(r["x1_mm"]), float(r["y1_mm"])), (float(r["x2_mm"]), float(r["y2_mm"]))) for r in rows]
 
 
-class _Groups:
-    """Union-find over the copper polygons of all layers."""
-
-    def __init__(self, layers: list[ReadLayer]) -> None:
-        self.pieces: list[list[BaseGeometry]] = [_polygons(x.image) for x in layers]
-        self.trees = [STRtree(p) for p in self.pieces]
-        self.offset = np.cumsum([0, *(len(p) for p in self.pieces)])
-        self.parent = list(range(int(self.offset[-1])))
-
-    def find(self, node: int) -> int:
-        """Give the node that stands for a piece's group."""
-        while self.parent[node] != node:
-            self.parent[node] = self.parent[self.parent[node]]
-            node = self.parent[node]
-        return node
-
-    def at(self, layer: int, x: float, y: float) -> int | None:
-        """Give the piece at a point of a layer."""
-        hits = self.trees[layer].query(Point(x, y), predicate="intersects")
-        return int(self.offset[layer] + hits[0]) if len(hits) else None
-
-    def join(self, nodes: list[int]) -> None:
-        """Make the groups of some pieces one."""
-        for node in nodes[1:]:
-            self.parent[self.find(node)] = self.find(nodes[0])
-
-
-def _polygons(shape: BaseGeometry) -> list[BaseGeometry]:
-    return [p for p in getattr(shape, "geoms", [shape]) if not p.is_empty]
-
-
 def _compare_nets(
     design: Design,
     copper: list[ReadLayer],
@@ -259,7 +228,7 @@ def _compare_nets(
     wires: list[tuple[tuple[float, float], tuple[float, float]]],
     readings: dict[str, float | int],
 ) -> Iterator[Finding]:
-    groups = _Groups(copper)
+    groups = CopperGroups(copper)
     layers = range(len(copper))
     # On a board etched by hand who solders joins the sides, at the leads and wires whose pads both have their net.
     reached = {(p.x, p.y) for p in points if p.access == 0} if design.board.rules.etched else set()
@@ -376,17 +345,11 @@ def _compare_widths(
     least = design.board.rules.min_width_nm / 1e6
     thin = 0
     for layer, read in zip(design.board.layers, copper, strict=False):
-        for piece in _polygons(read.image):
+        for piece in polygons(read.image):
             if not isinstance(piece, Polygon):
                 continue
-            spots = [
-                ("hangs together by too little", n.width_mm, n.across.centroid)
-                for n in necks(piece, least - TOLERANCE_MM)
-                if n.parts or n.across.intersection(read.filled).length > n.width_mm / 2
-            ]
-            for part in strips(piece, least - TOLERANCE_MM, piece.difference(read.flashed)):
-                spots.append(("is too thin", thinnest_mm(piece, part, least), part.representative_point()))
-            for says, width_mm, at in spots:
+            for neck, width_mm, at in thin_places(piece, least, read.filled, read.flashed, read.thinnest_mm):
+                says = "hangs together by too little" if neck else "is too thin"
                 thin += 1
                 place = Place(x_nm=round(at.x * 1e6), y_nm=round(at.y * 1e6), layer=layer)
                 text = f"In the files copper on the {layer} {says}"

@@ -267,6 +267,46 @@ def _cut(neck: Neck, gap_mm: float) -> BaseGeometry:
     return LineString([(x0 - dx, y0 - dy), (x1 + dx, y1 + dy)]).buffer(gap_mm / 2, cap_style="flat")
 
 
+def thin_places(
+    piece: Polygon,
+    width_mm: float,
+    filled: BaseGeometry,
+    flashed: BaseGeometry,
+    drawn_mm: float | None = None,
+) -> list[tuple[bool, float, BaseGeometry]]:
+    """Find where a piece of an image is thinner than a width: what it hangs together by, and its strips.
+
+    Where two tracks or pads touch beside a wider way nothing hangs on it; in what is filled every neck counts. How wide
+    a pad is is the part's.
+
+    Parameters
+    ----------
+    filled, flashed
+        What of the whole image was filled as regions, and what was flashed.
+    drawn_mm
+        The least width anything of it was drawn with: where that is enough strips are only in what was filled.
+
+    Returns
+    -------
+    list of tuple
+        Whether it is a neck, how wide it is, and where.
+    """
+    found: list[tuple[bool, float, BaseGeometry]] = [
+        (True, n.width_mm, n.across.centroid)
+        for n in necks(piece, width_mm - TOLERANCE_MM)
+        if n.parts or n.across.intersection(filled).length > n.width_mm / 2
+    ]
+    if drawn_mm is not None and drawn_mm >= width_mm - TOLERANCE_MM and not piece.intersects(filled):
+        return found
+    for part in strips(piece, width_mm - TOLERANCE_MM):
+        x0, y0, x1, y1 = part.bounds
+        near = shapely.clip_by_rect(flashed, x0 - width_mm, y0 - width_mm, x1 + width_mm, y1 + width_mm)
+        for left in shapely.get_parts(part.difference(near)).tolist():
+            if left.geom_type == "Polygon" and left.area > CRUMB * width_mm**2:
+                found.append((False, thinnest_mm(piece, left, width_mm), left.representative_point()))
+    return found
+
+
 def thinnest_mm(piece: Polygon, part: Polygon, most: float) -> float:
     """Give the width of copper at its thinnest, by halving: the widest disc that still reaches all of a thin part."""
     x0, y0, x1, y1 = part.bounds

@@ -104,7 +104,8 @@ def _beside(design: Design, via: Via, wanted: int, names: Names) -> LayCopper:
     The tracks are as wide as the net's rule says, or its necks where they may be.
     """
     rules, rule = design.board.rules, copper_rule(design, via.net)
-    step = max(via.drill_nm + rules.hole_to_hole_nm, via.pad_nm) / 1e6 + 0.01
+    # Their pads keep a gap: on layers where no track joins them a maker could not keep a crack between them open.
+    step = max(via.drill_nm + rules.hole_to_hole_nm, via.pad_nm + rules.min_clearance_nm) / 1e6 + 0.01
     turns = np.arange(DIRECTIONS) * 2 * math.pi / DIRECTIONS
     rings = np.repeat(step * (1 + 0.5 * np.arange(RINGS)), DIRECTIONS)
     at = np.column_stack([np.cos(np.tile(turns, RINGS)), np.sin(np.tile(turns, RINGS))]) * rings[:, None]
