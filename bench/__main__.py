@@ -32,6 +32,7 @@ from bench.first_steps import assigning, drawing, reviewing_faults, searching, t
 from bench.full_boards import filling, proposing
 from bench.hand import dragging, ways
 from bench.hostile.many import many as many_mutants
+from bench.inspected import hostile, looking
 from bench.panels import panelling
 from bench.run import BOARDS, ROOT, Run, folder, seconds_of
 from bench.strangers.many import many
@@ -385,6 +386,8 @@ def main() -> int:
     filling(run, resources(), 4 if chosen.smoke else 100)
     leading_out(run, chosen.smoke)
     reading_back(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
+    looking(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
+    hostile(run)
     printing(run)
     reviewing(run)
     searching(run)

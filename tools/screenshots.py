@@ -26,11 +26,11 @@ VIEWS = {
     "power": f"{FROST}/power?given=1&on=BATT&mode=alarm",
     "heat": f"{FROST}/power?given=1&on=BATT&mode=alarm&at=high",
     "board": f"{FROST}/board",
-    "panel": "/d/3-packing-bench-panel/board",
     "proposals": f"{FROST}/board",
     "four-layers": "/d/4-cider-press-logger/board",
     "in-space": "/d/4-cider-press-logger/board",
     "beeper-board": "/d/2-seedling-thirst-beeper/board",
+    "inspect": "/d/4-cider-press-logger/inspect",
     "order": f"{FROST}/make?manufacturing=order",
     "etch": "/d/2-seedling-thirst-beeper/make?manufacturing=etch",
 }
@@ -73,6 +73,11 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
                         page.wait_for_selector(".board-picture", timeout=30_000)
                         page.wait_for_timeout(2500)
                         page.evaluate("document.querySelector('#picture').scrollIntoView()")
+                    if name == "inspect":
+                        page.wait_for_selector("#drawing[data-ready]", timeout=30_000)
+                        page.wait_for_timeout(500)
+                        page.mouse.click(560, 530)
+                        page.wait_for_timeout(300)
                     if name == "order":
                         page.wait_for_selector(".verdict")
                         page.wait_for_timeout(1200)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from collections.abc import Callable
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -17,6 +18,9 @@ from vane_step.core.design.fileformat import to_json
 from vane_step.core.errors import InputError
 from vane_step.core.judge import all_findings
 from vane_step.core.quantity import parse_length_nm
+
+# Lines that may hold anything are written as they are.
+PLAIN: Any = {"markup": False, "soft_wrap": True, "highlight": False}
 
 
 def release(source: In, output: Out, report: Report = None) -> None:
@@ -35,29 +39,75 @@ def strict(
     report: Report = None,
 ) -> None:
     """Hold files for a manufacturer against their standards, whoever wrote them: every breach by line and rule."""
-    from dataclasses import asdict
-
     from vane_step.importers import held_to_standards
 
-    try:
-        read = {f.name: f.read_bytes() for f in files}
-    except OSError as error:
-        raise InputError(f"It cannot be read: {error.strerror}.", where=str(error.filename)) from error
+    read = _bytes_of(files)
     names, breaches = held_to_standards(read)
     if report:
         write(
             report, json.dumps({"files": names, "breaches": [asdict(b) for b in breaches]}, indent=1) + "\n"
         )
     for b in breaches:
-        console.print(
-            f"{b.grade:7} {b.file}:{b.line}: {b.message} ({b.rule})",
-            markup=False,
-            soft_wrap=True,
-            highlight=False,
-        )
+        console.print(f"{b.grade:7} {b.file}:{b.line}: {b.message} ({b.rule})", **PLAIN)
     errors = sum(b.grade == "error" for b in breaches)
     console.print(f"{len(names)} files, {errors} breaches, {len(breaches) - errors} pieces of advice")
     raise typer.Exit(1 if errors else 0)
+
+
+def _bytes_of(files: list[Path]) -> dict[str, bytes]:
+    try:
+        return {f.name: f.read_bytes() for f in files}
+    except OSError as error:
+        raise InputError(f"It cannot be read: {error.strerror}.", where=str(error.filename)) from error
+
+
+def inspect(
+    files: Annotated[list[Path], typer.Argument(help="Gerber and drill files of any age, or a zip of them.")],
+    against: Annotated[
+        list[Path] | None,
+        typer.Option("--against", help="Files (or a zip) to hold them against; repeatable."),
+    ] = None,
+    say: Annotated[
+        list[str] | None,
+        typer.Option("--as", help="What a file is, such as 'art3.pho=mask front'; repeatable."),
+    ] = None,
+    report: Report = None,
+) -> None:
+    """Look at files of any board: what each is, measures against makers, holes, nets, and what differs from others."""
+    from vane_step.core.ask.words import pairs
+    from vane_step.data.shipped import rule_sets
+    from vane_step.importers import looked_at
+
+    makers = tuple(r for r in rule_sets().values() if not r.etched)
+    other = _bytes_of(against) if against else None
+    look = looked_at(_bytes_of(files), pairs(say or [], "FILE=ROLE"), makers, other)
+    if report:
+        told = {k: v for k, v in asdict(look).items() if k != "drawn"}
+        write(report, json.dumps(told, indent=1) + "\n")
+    for f in look.files:
+        note = "".join(f"; {n}" for n in f.notes)
+        console.print(f"{f.role:14} {f.name} ({'' if f.sure else 'a guess: '}{f.why}{note})", **PLAIN)
+    for why in look.refused.values():
+        console.print(f"not read       {why}", **PLAIN)
+    limits = {(v.key, v.maker): v for v in look.verdicts}
+    for m in look.measures:
+        at = f" at {m.x_mm:.3f}, {m.y_mm:.3f} mm" if m.x_mm is not None else ""
+        held = [
+            f"{'' if v.holds else 'not '}{r.name} ({'at most' if v.most else 'at least'} {v.limit:g})"
+            for r in makers
+            if (v := limits.get((m.key, r.name)))
+        ]
+        console.print(f"{m.title}: {m.value:g} {m.unit}{at}{'; ' if held else ''}{', '.join(held)}", **PLAIN)
+    holes = ", ".join(f"{n} of {size:g} mm {'plated' if p else 'bare'}" for size, p, n in look.holes)
+    console.print(
+        f"holes: {holes or 'none'}; {look.slots} slots; {look.nets} nets, {look.named} named", **PLAIN
+    )
+    for d in look.apart or ():
+        at = f" at {d.at[0]:.3f}, {d.at[1]:.3f} mm" if d.at else ""
+        console.print(f"differs: {d.role}{at}: {d.says}", **PLAIN)
+    if look.apart is not None and not look.apart:
+        console.print("They are the same board.", **PLAIN)
+    raise typer.Exit(1 if look.apart else 0)
 
 
 def etch(
@@ -176,4 +226,4 @@ def solid(source: In, output: Out) -> None:
     write(output, kinds[kind](load(source)))
 
 
-COMMANDS: tuple[Callable[..., None], ...] = (release, strict, etch, panel, paper, solid)
+COMMANDS: tuple[Callable[..., None], ...] = (release, strict, inspect, etch, panel, paper, solid)

@@ -24,7 +24,7 @@ from vane_step.core.fab.read_image import drawn, united
 from vane_step.core.fab.read_types import ReadFlash, ReadLayer, ReadObject, UnreadableFile
 
 # Objects of one file, and blocks within blocks, at most.
-MOST_OBJECTS: Final = 200_000
+MOST_OBJECTS: Final = 100_000
 DEEPEST: Final = 8
 OLD_KIND: Final = (
     "{}: it has no apertures: it is of the old kind (RS-274-D), whose apertures are in a list of their own. "
@@ -42,7 +42,7 @@ class GerberReader:
     def __init__(self, text: str, name: str) -> None:
         self.name = name
         # Each alternative ends what it begins, so that no text is gone over twice.
-        self.commands = re.findall(r"%[^%]*%?|[^%*\s][^%*]*\*?", text)
+        self.commands = (m[0] for m in re.finditer(r"%[^%]*%?|[^%*\s][^%*]*\*?", text))
         self.layer = ReadLayer(name)
         self.form: Format | None = None
         self.unit = 0.0

@@ -52,16 +52,29 @@ def drawn(
     found: list[BaseGeometry] = []
     for radius, some in spines.items():
         found += shapely.buffer(np.array(some, dtype=object), radius, quad_segs=quarter(radius)).tolist()
+    places: dict[int, dict[tuple[float, float], None]] = {}
     for o in objects:
         if o.kind == "flash":
-            found.append(affinity.translate(shapes[o.aperture], *o.points[0]))
-        elif o.kind == "region":
+            places.setdefault(o.aperture, {})[o.points[0]] = None
+    for aperture, at in places.items():
+        found += _laid(shapes[aperture], np.array(list(at)))
+    for o in objects:
+        if o.kind == "region":
             found.append(Polygon(o.points).buffer(0))
-        elif o.aperture not in round_mm:
+        elif o.kind == "line" and o.aperture not in round_mm:
             # What is drawn with another shape than a circle covers all the shape does on its way.
             both = [affinity.translate(shapes[o.aperture], *p) for p in o.points]
             found += [a.union(b).convex_hull for a, b in pairwise(both)]
     return found
+
+
+def _laid(shape: BaseGeometry, at: np.ndarray) -> list[BaseGeometry]:
+    """Lay a shape at many places (n x 2)."""
+    if shape.geom_type != "Polygon" or shape.is_empty or len(shape.interiors):
+        return [affinity.translate(shape, x, y) for x, y in at.tolist()]
+    rings = shapely.get_coordinates(shape.exterior)[None] + at[:, None]
+    laid: list[BaseGeometry] = shapely.polygons(shapely.linearrings(rings)).tolist()
+    return laid
 
 
 def _chains(

@@ -13,7 +13,7 @@ const COLOURS = {
   "copper back": "--back",
   "copper in1": "--in1",
   "copper in2": "--in2",
-  mask: "--look-fill",
+  mask: "--note",
   legend: "--ink",
   paste: "--quiet",
   components: "--quiet",
@@ -23,7 +23,7 @@ const COLOURS = {
 const SHOWN = new Set(["copper", "legend"]);
 
 const view = new Camera();
-const board = { layers: [], holes: [], box: [0, 0, 1, 1], nets: {} };
+const board = { layers: [], box: [0, 0, 1, 1], nets: {}, ground: new Path2D(), bores: new Path2D() };
 let chosen = null,
   measuring = false,
   marks = [],
@@ -59,13 +59,13 @@ function draw() {
   ctx.strokeStyle = ink("--ink");
   ctx.stroke(board.ground);
   if (chosen) {
-    ctx.fillStyle = ink("--hot");
+    ctx.fillStyle = ink("--look-fill");
     for (const layer of board.layers)
       if (layer.on && chosen.has(layer)) ctx.fill(chosen.get(layer), "evenodd");
   }
   for (const [which, colour] of [
     ["first", "--stop"],
-    ["second", "--accent"],
+    ["second", "--shown"],
   ]) {
     if (!board[which]) continue;
     ctx.fillStyle = ctx.strokeStyle = ink(colour);
@@ -249,7 +249,7 @@ if (canvas) {
   });
   canvas.addEventListener("pointermove", (event) => {
     const [x, y] = view.at(event.offsetX, event.offsetY);
-    $("where").textContent = `${(x / 1000).toFixed(3)}, ${(y / 1000).toFixed(3)} mm`;
+    $("spot").textContent = `${(x / 1000).toFixed(3)}, ${(y / 1000).toFixed(3)} mm`;
     if (!from) return;
     const [dx, dy] = [event.clientX - from[0], event.clientY - from[1]];
     far += Math.abs(dx) + Math.abs(dy);
