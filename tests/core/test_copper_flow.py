@@ -8,7 +8,7 @@ from unittest.mock import patch
 
 from tests.support import CIDER, FROST, board, codes, demo, resources, said, track, via
 from vane_step.core.ask.cooling import TRIED, with_cooling
-from vane_step.core.board.analysis.copper_currents import net_currents
+from vane_step.core.board.analysis.copper_currents import net_currents, taken
 from vane_step.core.board.copper import copper_flow
 from vane_step.core.board.copper.connectivity import net_copper
 from vane_step.core.board.copper.copper_flow import CopperNet
@@ -18,6 +18,7 @@ from vane_step.core.board.copper.pour_heat import warmest_spot
 from vane_step.core.design.model import Design, Pour
 from vane_step.core.judge import all_findings
 from vane_step.core.network.pin_limits import widest_v
+from vane_step.core.network.readings import readings
 from vane_step.core.operation.hot_copper import copper_findings
 from vane_step.core.power.trace import rise_k, via_barrel_mm2, width_mm
 
@@ -125,6 +126,21 @@ class Copper(unittest.TestCase):
         self.assertEqual((found.code, found.place.net), ("copper-hot", "VIN"))
         x, y = (found.place.x_nm or 0) / 1e6, (found.place.y_nm or 0) / 1e6
         self.assertTrue(45 < x < 55 and 23 < y < 24.5, (x, y))
+
+    def test_what_is_said_of_nets_flows_in_copper(self) -> None:
+        """A source and a load said of nets come over pins of connectors, different ones: what flows between is judged."""
+        d = said(
+            Design(name="nets", board=board(100, 30)), "add NH-1x1", "add NH-1x1", "add NH-1x1", "add NH-1x1"
+        )
+        d = said(d, "join J1.1 J2.1 VIN", "join J3.1 J4.1 GND", "place J1 6 10", "place J2 94 10")
+        d = said(d, "place J3 6 20", "place J4 94 20", "source PACK VIN GND 12V", "load LAMP VIN GND 2A")
+        [state] = [r for r in readings(d).all if r.setting.sources]
+        for net in ("VIN", "GND"):
+            amps = taken(d, net, state)
+            self.assertAlmostEqual(sum(amps.values()), 0.0, places=9)
+            self.assertAlmostEqual(max(amps.values()), 2.0, places=9)
+        d = d.replaced(tracks={"T1": track("T1", "VIN", 0.2, (6, 10), (94, 10))})
+        self.assertIn("copper-hot", {f.code for f in copper_findings(d)})
 
     def test_more_copper_is_offered(self) -> None:
         """One via in a way of 3 A, a locked thin track, a supply lost on its way: told, and what is offered cures each."""

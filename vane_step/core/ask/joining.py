@@ -196,6 +196,21 @@ def part_pins(design: Design, words: Sequence[str]) -> Proposal:
 def rest(design: Design, words: Sequence[str]) -> Proposal:
     """Mark every open pin of parts as meant to be open, in one act for all."""
     need(words, 1, "rest REF …")
+    if "all" in words:
+        open_ = [
+            p.ref
+            for p in design.parts.values()
+            if any(
+                design.net_of(pin_name(p.ref, q.number)) is None and q.role != "unconnected" for q in p.pins
+            )
+        ]
+        raise InputError(
+            "Which pins are meant to be open is said part by part: among all might be one that was forgotten.",
+            where="rest",
+            value="all",
+            allowed=", ".join(open_[:20]) or "no part has an open pin",
+            next_step=f"Type: rest {open_[0]}" if open_ else "Nothing is left to do.",
+        )
     refs = [part_of(design, ref).ref for word in words for ref in counted(word)]
     steps: list[edits.Single] = []
     for ref in refs:

@@ -177,18 +177,31 @@ def _least(build: Build, point: str) -> float:
 
 
 def _ends(build: Build, plus: str, minus: str) -> tuple[int, int] | None:
-    """Give the terminals of two points: pins, or nets, where a connector that carries both lends its pins."""
+    """Give the terminals of two points: pins, or nets, to which connectors lend theirs.
+
+    What is said of a net comes over a pin of a connector on it, so that its current is in the copper: of one that
+    carries both nets, else of that which bears most on each, one no source comes over first; without any it is at the
+    net as such.
+    """
     design = build.design
     nets = [_net(design, p) for p in (plus, minus)]
     if None in nets or nets[0] == nets[1]:
         return None
+    taken = {end for o in build.outers if o.kind == "source" for end in (o.plus, o.minus)}
     lent: dict[str, dict[str, int]] = {}
     for net in nets:
         assert net is not None
         for part, pin in design.pins_on(net):
             if part.fitted and _is_connector(part):
                 lent.setdefault(part.ref, {}).setdefault(net, build.pin(part, pin))
-    both = next((ends for ends in lent.values() if len(ends) == 2), {})
+    both = next((ends for ends in lent.values() if len(ends) == 2), None)
+    if both is None:
+        both = {}
+        for net in filter(None, nets):
+            here = [ref for ref in lent if net in lent[ref]]
+            rank = {ref: (lent[ref][net] in taken, -design.parts[ref].params.get("i_a", 0.0)) for ref in here}
+            if here:
+                both[net] = lent[min(here, key=lambda ref: (*rank[ref], natural(ref)))][net]
     found = []
     for point, net in zip((plus, minus), nets, strict=True):
         assert net is not None

@@ -95,7 +95,9 @@ def axes_of(design: Design) -> tuple[list[Axis], list[Part]]:
         known = throws(part)
         if not (part.fitted or part.kind == "jumper"):
             continue
-        axes += [Axis(f"{part.ref}.{way}", ("off", "on")) for way in row_ways(part)]
+        axes += [
+            Axis(f"{part.ref}.{way}", ("off", "on")) for way in row_ways(part) if _joins(design, part, way)
+        ]
         if not known:
             continue
         if momentary(part) and not _stays(part):
@@ -106,6 +108,12 @@ def axes_of(design: Design) -> tuple[list[Axis], list[Part]]:
     if design.variants:
         axes.append(Axis("variant", ("", *design.variants)))
     return axes, keys
+
+
+def _joins(design: Design, part: Part, way: str) -> bool:
+    """Whether a way of a row of switches has something at both its ends."""
+    pins = [p for p in part.pins if p.name.upper() in (f"A{way}", f"B{way}")]
+    return all(design.net_of(pin_name(part.ref, p.number)) for p in pins)
 
 
 def sensed(design: Design) -> list[Axis]:
