@@ -26,7 +26,7 @@ class Power(InBrowser):
         page.locator("#state-called").fill("dusk")
         page.keyboard.press("Enter")
         expect(page.locator("#states").get_by_role("button", name="dusk", exact=True)).to_be_visible()
-        page.get_by_role("button", name="Forget dusk").click()
+        page.get_by_role("button", name="Remove state dusk").click()
         expect(page.locator("#states").get_by_role("button", name="dusk", exact=True)).to_have_count(0)
         before = page.locator("#selection .reads").inner_text()
         page.locator("#state-mode").select_option("alarm")

@@ -38,7 +38,7 @@ class Inspected:
                 where="files",
                 value=f"{size / 1e6:.1f} MB",
                 allowed=f"up to {MOST_BYTES / 1e6:g} MB",
-                next_step="Choose the zip a board house would get.",
+                next_step="Choose the zip a board manufacturer would get.",
             )
         mark = hashlib.sha256()
         for name in sorted(files):

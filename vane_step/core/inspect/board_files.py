@@ -119,7 +119,7 @@ def read_board(files: Mapping[str, bytes], said: Mapping[str, str] | None = None
             "None of these files can be read." if refused else "There is no file of a board among these.",
             where=next(iter(refused), next(iter(files), "files")),
             allowed="Gerber (RS-274-X, X2, X3), drill files (XNC and older), IPC-D-356A, loose or in a zip",
-            next_step=next(iter(refused.values()), "Send the files a board house would get."),
+            next_step=next(iter(refused.values()), "Send the files a board manufacturer would get."),
         )
     roles = guessed(layers, drills) | {n: role_of(t) for n, t in said.items() if n in layers}
     pads = [(f.x, f.y) for n, x in layers.items() if roles[n].kind == "copper" for f in x.flashes]

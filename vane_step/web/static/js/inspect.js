@@ -114,7 +114,7 @@ function list() {
       label.title = layer.name;
       up.type = "button";
       up.textContent = "↑";
-      up.ariaLabel = t`Bring ${`${layer.kind} ${layer.side}`.trim()} up`;
+      up.ariaLabel = t`Raise ${`${layer.kind} ${layer.side}`.trim()}`;
       up.disabled = !k;
       up.addEventListener("click", () => {
         board.layers.splice(k - 1, 0, board.layers.splice(k, 1)[0]);
