@@ -75,6 +75,9 @@ class Inspect(InBrowser):
         )
         page.get_by_role("button", name="Show what differs").click()
         expect(page.locator(".apart")).to_contain_text("copper front")
+        page.locator("select[name=against]").select_option(label="changed.zip")
+        page.get_by_role("button", name="Compare with it").click()
+        expect(page.locator(".apart")).to_contain_text("copper front")
 
     def test_what_cannot_be_read(self) -> None:
         """A file of the old kind is refused with its reason; a design's own files are one click from Make."""

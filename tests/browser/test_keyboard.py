@@ -105,6 +105,8 @@ class Looks(InBrowser):
         f"/d/{FROST}/board",
         f"/d/{FROST}/make?manufacturing=order",
         f"/d/{BEEPER}/make?manufacturing=etch",
+        "/inspect",
+        f"/d/{BEEPER}/inspect",
     )
     CONTRAST = """() => {
       const rgb = (s) => { const m = s.match(/[\\d.]+/g).map(Number); return m.length < 4 ? [...m, 1] : m; };

@@ -44,6 +44,8 @@ STEPS += (
 )
 STEPS += (
     "make?manufacturing=etch",
+    "inspect",
+    "mill",
     "findings?step=board",
     "selection?kind=net&key=GND",
     "selection?kind=part&key=U1",
@@ -89,7 +91,15 @@ class Pages(Served):
 
     def test_brackets_change_nothing_else(self) -> None:
         """Every page with each text in brackets is, less the brackets, the page in English."""
-        for path in ("/", "/new", "/rules", "/glossary", "/simulation", *(f"/d/{DEMO}/{s}" for s in STEPS)):
+        for path in (
+            "/",
+            "/new",
+            "/rules",
+            "/glossary",
+            "/simulation",
+            "/inspect",
+            *(f"/d/{DEMO}/{s}" for s in STEPS),
+        ):
             with self.subTest(path):
                 plain = self.client.get(path)
                 with patch("vane_step.web.guards.chosen", lambda _: bracketed_once()):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import io
 import json
+import re
 import time
 import unittest
 import zipfile
@@ -190,6 +191,44 @@ class Work(Served):
             self.client.get(f"/d/{BEEPER}/etch.pdf?method=film&copies=2").content.startswith(b"%PDF")
         )
         self.assertIn("printed mirrored", self.client.get(f"/d/{BEEPER}/etch.svg?method=pen&side=back").text)
+
+    def test_milling(self) -> None:
+        """Ways are drawn with their time and what the tool cannot part; the zip holds them; wrong figures are refused."""
+        shown = self.client.get(f"/d/{BEEPER}/mill?cut=0.2mm&tabs=0").text
+        self.assertIn("3-edge.ngc", shown)
+        self.assertIn("parts every net", shown)
+        self.assertIn("does not fit between", self.client.get(f"/d/{BEEPER}/mill?cut=0.9mm").text)
+        for query, says in (
+            ("cut=9mm", "0.05 to 3 mm"),
+            ("cake=1", "Milling has no cake"),
+            ("passes=x", "passes"),
+        ):
+            self.assertIn(says, self.client.get(f"/d/{BEEPER}/mill?{query}").text)
+            self.assertEqual(self.client.get(f"/d/{BEEPER}/mill.zip?{query}").status_code, 422)
+        with zipfile.ZipFile(io.BytesIO(self.client.get(f"/d/{BEEPER}/mill.zip").content)) as archive:
+            self.assertEqual(archive.namelist(), ["1-copper-back.ngc", "2-holes.ngc", "3-edge.ngc"])
+
+    def test_files_are_kept_and_asked_for_again(self) -> None:
+        """Files of a board are kept by their content; a role that is said stays; an unknown set and a wrong role are refused."""
+        shown = self.client.get(f"/d/{BEEPER}/inspect")
+        key = shown.url.path.rpartition("/")[2]
+        self.assertIn("narrowest copper", shown.text)
+        self.assertEqual(self.client.get(f"/inspect/{key}/board.json").json()["layers"][0]["kind"], "legend")
+        name = next(n for n in re.findall(r'name="file" value="([^"]+)"', shown.text) if "legend-front" in n)
+        said = self.client.post(f"/inspect/{key}/role", data={"file": name, "role": "other"})
+        self.assertIn("a person said so", said.text)
+        wrong = self.client.post(f"/inspect/{key}/role", data={"file": name, "role": "cake"})
+        self.assertEqual((wrong.status_code, "copper" in wrong.text), (422, True))
+        self.client.post(f"/inspect/{key}/role", data={"file": name, "role": ""})
+        for path in (
+            "/inspect/0123456789abcdef",
+            "/inspect/..%2f..%2fetc",
+            f"/inspect/{key}?against=ffffffffffffffff",
+        ):
+            self.assertEqual(self.client.get(path).status_code, 404, path)
+        self.assertIn("The same board", self.client.get(f"/inspect/{key}?against={key}").text)
+        empty = self.client.post(f"/inspect/{key}/against", files={"files": ("none", b"")})
+        self.assertEqual((empty.status_code, "nothing in these files" in empty.text), (422, True))
 
 
 class Tabs(unittest.IsolatedAsyncioTestCase):

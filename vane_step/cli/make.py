@@ -138,6 +138,36 @@ def etch(
     finish(design, report, begun, findings=[*all_findings(design), *artwork.etch_findings(design, chosen)])
 
 
+def mill(
+    source: In,
+    output: Out,
+    cut: Annotated[str, typer.Option(help="How wide the engraving bit cuts.")] = "0.2mm",
+    passes: Annotated[str, typer.Option(help="Ways round each piece of copper.")] = "2",
+    depth: Annotated[str, typer.Option(help="How deep it cuts.")] = "0.08mm",
+    cutter: Annotated[str, typer.Option(help="End mill for the edge.")] = "1mm",
+    say: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--set", help="More, such as feed=240, plunge=60, safe=2mm, tabs=4, step=0.5mm, overlap=0.4."
+        ),
+    ] = None,
+    report: Report = None,
+) -> None:
+    """Write programs (G-code, RS-274/NGC) that mill a board: copper of each side, holes, edge; as a zip."""
+    from vane_step.core.ask.words import pairs
+    from vane_step.core.mill.mill_files import mill as milled, packed
+    from vane_step.core.mill.plan import plan_of
+
+    begun = time.perf_counter()
+    design = load(source)
+    said = {"cut": cut, "passes": passes, "depth": depth, "cutter": cutter} | pairs(say or [], "feed=240")
+    made = milled(design, plan_of(said))
+    write(output, packed(made))
+    for name, seconds in made.seconds.items():
+        console.print(f"{name}: {seconds / 60:.0f} min", **PLAIN)
+    finish(design, report, begun, findings=[*all_findings(design), *made.findings])
+
+
 def panel(
     source: In,
     output: Out,
@@ -226,4 +256,4 @@ def solid(source: In, output: Out) -> None:
     write(output, kinds[kind](load(source)))
 
 
-COMMANDS: tuple[Callable[..., None], ...] = (release, strict, inspect, etch, panel, paper, solid)
+COMMANDS: tuple[Callable[..., None], ...] = (release, strict, inspect, etch, mill, panel, paper, solid)

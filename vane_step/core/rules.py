@@ -411,6 +411,8 @@ _ALL: Final = [
             "connections",
             HOUSE,
         ),
+        ("mill-gap", "the milling tool does not fit between two nets", "stop", "at least", "mm", "the tool"),
+        ("mill-cutout", "the end mill does not fit into a cut-out", "look", "at least", "mm", "the tool"),
     ),
     *_rows(
         "read back",

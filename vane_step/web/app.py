@@ -38,6 +38,7 @@ from vane_step.web.pages import (
     late,
     laying,
     make,
+    milling,
     own_parts,
     parts,
     power,
@@ -78,6 +79,7 @@ ROOMS = (
     late,
     solid,
     make,
+    milling,
 )
 
 

@@ -20,7 +20,7 @@ from vane_step.core.fab.copper_groups import CopperGroups, polygons
 from vane_step.core.fab.read_drill import FORMS
 from vane_step.core.fab.read_types import DrillFormat, ReadDrill, ReadLayer, ReadPoint, UnreadableFile
 from vane_step.core.fab.reader import read_drill, read_gerber, read_netlist
-from vane_step.core.inspect.roles import BACK, FRONT, Role, guessed, role_of, says_unplated
+from vane_step.core.inspect.roles import BACK, DRILLS, FRONT, Role, guessed, role_of, says_unplated
 
 # Ends of an outline's lines this near to each other meet.
 MEET_MM: Final = 0.002
@@ -174,7 +174,7 @@ def _rank(role: Role) -> tuple[int, int]:
 
 
 def _holes(name: str, read: ReadDrill, pads: list[tuple[float, float]], said: str) -> FileHoles:
-    if said in ("drill plated", "drill unplated"):
+    if said in DRILLS:
         return FileHoles(name, said == "drill plated", "a person said so", read)
     if read.says:
         return FileHoles(name, read.plated, "the file says so", read)

@@ -14,6 +14,8 @@ from vane_step.core.fab.read_types import ReadDrill, ReadLayer
 FRONT, BACK = "front", "back"
 KINDS: Final = ("copper", "mask", "legend", "paste", "outline", "drill", "slots", "components", "other")
 SIDED: Final = ("copper", "mask", "legend", "paste", "components")
+# What a person may say of a file of holes.
+DRILLS: Final = ("drill plated", "drill unplated")
 # Words in names, as people write them, for what is on a layer and for its side.
 _KIND_WORDS: Final = {
     "mask": ("mask", "soldermask", "resist", "stopmask", "stop"),

@@ -10,7 +10,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.fab.release import write_files
 from vane_step.core.inspect.look import Look
-from vane_step.core.inspect.roles import KINDS, SIDED
+from vane_step.core.inspect.roles import DRILLS, KINDS, SIDED, role_of
 from vane_step.core.memo import MEMO
 from vane_step.importers import looked_at
 from vane_step.store.inspected import Inspected
@@ -106,18 +106,16 @@ def set_role(
     request: Request, key: str, file: Annotated[str, Form()], role: Annotated[str, Form()] = ""
 ) -> RedirectResponse:
     """Keep what a person says a file is."""
+    if role and role not in DRILLS:
+        role_of(role)
     _kept(request).say(key, file, role)
     return RedirectResponse(f"/inspect/{key}", status_code=303)
 
 
 @router.post("/inspect/{key}/against")
-def hold_against(
-    request: Request, key: str, files: list[UploadFile], known: Annotated[str, Form()] = ""
-) -> RedirectResponse:
-    """Hold files against others: those chosen, or a set that is kept."""
+def hold_against(request: Request, key: str, files: list[UploadFile]) -> RedirectResponse:
+    """Keep other files, and hold these against them."""
     kept = _kept(request)
     kept.get(key)
-    chosen = {f.filename or "file": data for f in files if (data := f.file.read())}
-    other = kept.put(chosen) if chosen else known
-    kept.get(other)
+    other = kept.put({f.filename or "file": f.file.read() for f in files})
     return RedirectResponse(f"/inspect/{key}?against={other}", status_code=303)
