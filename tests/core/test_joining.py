@@ -6,13 +6,13 @@ import unittest
 
 from hypothesis import given, settings, strategies as st
 
-from tests.support import FROST, demo, design, said
+from tests.support import FROST, board, demo, design, said
 from vane_step.core.ask import ask
 from vane_step.core.circuit.capture import connections
 from vane_step.core.circuit.review import review
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design, pin_name
-from vane_step.core.errors import EditRefused, VaneStepError
+from vane_step.core.errors import EditRefused, InputError, VaneStepError
 from vane_step.data.shipped import resources
 
 FROST_DESIGN = demo(FROST)
@@ -65,6 +65,16 @@ class Joining(unittest.TestCase):
         self.assertEqual({n: len(net.pins) for n, net in d.nets.items()}, {"VOUT": 5})
         d = said(d, "disconnect R1.1 R1.2 R2.1 R2.2 R3.1")
         self.assertEqual(list(d.nets), [])
+
+    def test_the_net_may_stand_anywhere(self) -> None:
+        """A net named first or between its pins is meant as if it came last; two nets are told apart from pins."""
+        d = said(Design(name="j", board=board()), "add R1..3 1k 0805", "join R1.1 5V", "join R2.1 X")
+        wanted = said(d, "join R3.1 R3.2 5V").nets["5V"].pins
+        for text in ("join 5V R3.1 R3.2", "join R3.1 5V R3.2"):
+            self.assertEqual(said(d, text).nets["5V"].pins, wanted)
+        for text in ("join 5V X", "join R3.1 5V X R3.2", "join R3.1 5V X"):
+            with self.assertRaisesRegex(InputError, "both nets"):
+                ask(d, text, resources())
 
     def test_added_in_its_place(self) -> None:
         """A part is added between two places in one sentence; runs of parts, of pins and of nets go one to one."""

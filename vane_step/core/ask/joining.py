@@ -31,16 +31,18 @@ def join(design: Design, words: Sequence[str]) -> Proposal:
     only = words[-1:] == ["only"]
     words = words[:-1] if only else words
     need(words, 2, "join PIN … NET")
-    nets = [w for w in words[:-1] if w in design.nets]
-    if nets and "." in words[-1]:
-        rest = " ".join(w for w in words if w != nets[0])
+    nets = list(dict.fromkeys(w for w in words if w in design.nets))
+    if len(nets) > 1:
         raise InputError(
-            f"{nets[0]} is a net, and comes last.",
+            f"{nets[0]} and {nets[1]} are both nets, and pins go on one.",
             where="join",
-            value=nets[0],
+            value=" ".join(nets),
             allowed="join PIN … NET",
-            next_step=f"Type: join {rest} {nets[0]}",
+            next_step=f"Type: merge {nets[0]} {nets[1]}, to make them one.",
         )
+    if nets and "." in words[-1]:
+        # Whoever names the net first, or in between, means the same.
+        words = [*(w for w in words if w != nets[0]), nets[0]]
     *runs, names = [counted(w) for w in words]
     if len(names) > 1:
         return _runs(design, runs, names, only)
