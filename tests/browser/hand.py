@@ -104,12 +104,10 @@ class Hand:
         box.click()
         box.fill("")
         self.page.keyboard.type(words)
-        form = self.page.locator("#few form").first
+        # What was found for the words before is not what was meant.
+        form = self.page.locator(f'#few form[data-for="{words}"]').first
         expect(form).to_be_visible()
-        self.page.wait_for_function(
-            "(w) => document.getElementById('q').value === w && !document.querySelector('.htmx-request')",
-            arg=words,
-        )
+        self.page.wait_for_function("() => !document.querySelector('.htmx-request')")
         if value:
             form.locator("input").fill(value)
         form.get_by_role("button").click()
