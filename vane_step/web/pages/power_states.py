@@ -14,7 +14,7 @@ from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.judge import all_findings
 from vane_step.core.network.outside import all_sources, unknown_feeds
-from vane_step.core.network.readings import Reading, reading_of, readings
+from vane_step.core.network.readings import Reading, reading_at, reading_of, readings
 from vane_step.core.network.setting import Setting
 from vane_step.core.network.solve import solve
 from vane_step.core.network.states import (
@@ -121,7 +121,7 @@ def state_data(design: Design, setting: Setting) -> dict[str, Any]:
     }
     if not known:
         return data
-    reading: Reading = reading_of(solve(design, setting))
+    reading: Reading = reading_at(design, setting)
     flow = power_flow(design, reading)
     data |= {
         "reading": reading,

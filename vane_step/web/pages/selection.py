@@ -19,8 +19,7 @@ from vane_step.core.design.edits import net_of, part_of
 from vane_step.core.design.model import Design, NetRole, PinRole, Via, pin_name, split_pin
 from vane_step.core.errors import NotFound, VaneStepError
 from vane_step.core.network.outside import all_sources
-from vane_step.core.network.readings import Reading, reading_of
-from vane_step.core.network.solve import solve
+from vane_step.core.network.readings import Reading, reading_at
 from vane_step.core.operation.probed import probe_net, probe_part, probe_pins, probed_state, probed_states
 from vane_step.core.power import trace
 from vane_step.core.reasons.calculations import reasons
@@ -60,7 +59,7 @@ def _probed(request: Request, design: Design, kind: str, key: str, state: str) -
     """Read a net or part in the state asked for: one by name, or as the Power page's form sets it."""
     by_form = "given" in request.query_params
     reading = (
-        reading_of(solve(design, setting_of_page(design, *asked(request))))
+        reading_at(design, setting_of_page(design, *asked(request)))
         if by_form
         else probed_state(design, state)
     )
