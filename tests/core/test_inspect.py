@@ -19,6 +19,7 @@ from vane_step.core.inspect.board_files import BoardFiles, read_board
 from vane_step.core.inspect.differences import differences
 from vane_step.core.inspect.look import look_at
 from vane_step.core.inspect.measures import measured
+from vane_step.core.inspect.picture import picture
 from vane_step.data.shipped import rule_sets
 
 HEAD = "%FSLAX46Y46*%\n%MOMM*%\n%ADD10C,0.2*%\n%ADD11R,1X0.5*%\n"
@@ -290,12 +291,34 @@ class Measured(unittest.TestCase):
             self.assertEqual(holds["standard-house", "ring"], ring >= house.min_ring_nm / 1e6)
             self.assertEqual((look.nets, look.holes), (2, ((0.4, True, 1),)))
 
+    def test_the_finest_line_that_stands_alone(self) -> None:
+        """Lines that paint an area are no fine copper, nor are those that take away; the place is that of the finest line."""
+        painted = [f"X0Y{k * 100000}D02*\nX5000000Y{k * 100000}D01*" for k in range(20)]
+        head = HEAD + "%ADD14C,0.12*%\n%ADD15C,0.05*%\n"
+        lone = (
+            "D10*",
+            "X8000000Y0D02*",
+            "X8000000Y4000000D01*",
+            "%LPC*%",
+            "D15*",
+            "X0Y1000000D02*",
+            "X1Y1000000D01*",
+        )
+        files = {"top copper.gbr": gerber("D14*", *painted, *lone, head=head).encode()}
+        told = next(m for m in measured(read_board(files)) if m.key == "track")
+        self.assertEqual((told.value, told.x_mm, told.y_mm), (0.2, 8.0, 2.0))
+        slots = {"holes.drl": b"M48\nMETRIC\nT1C1.0\n%\nT1\nX1.0Y1.0G85X4.0Y1.0\nT0\nM30\n"}
+        [[ring]] = picture(read_board(files | slots))["slots"]
+        self.assertEqual((min(ring[::2]), max(ring[::2])), (500, 4500))
+
     def test_what_is_said_counts(self) -> None:
         """A person corrects a guess; what is no kind of file is refused with what may be said."""
         files = self.plates(0.3, 0.15)
         other = read_board(files, {"top mask.gbr": "paste front", "plated holes.drl": "drill unplated"})
         self.assertEqual({x.name: x.role.kind for x in other.layers}["top mask.gbr"], "paste")
         self.assertFalse(other.drills[0].plated)
+        with self.assertRaisesRegex(InputError, "no file art.pho"):
+            read_board(files, {"art.pho": "mask front"})
         with self.assertRaisesRegex(InputError, "no kind of file"):
             read_board(files, {"top mask.gbr": "cake front"})
 

@@ -92,8 +92,6 @@ class GerberReader:
         if not self.ended:
             raise UnreadableFile(f"{self.name}: the file has no end (M02)")
         self._repeated()
-        drawn = {o.aperture for o in self.objects if o.kind == "line" and o.aperture in self.round}
-        self.layer.thinnest_mm = min((2 * self.round[k] for k in drawn if self.round[k] > 0), default=None)
 
     def draw(self) -> None:
         """Unite the objects, in their order, into what is left dark."""
@@ -202,12 +200,14 @@ class GerberReader:
         across, up, dx, dy, (o, f, ln) = self.repeat
         self.repeat = None
         objects, flashes, lines = self.objects[o:], self.layer.flashes[f:], self.layer.lines[ln:]
+        widths = self.layer.widths_mm[ln:]
         self._room(len(objects) * across * up)
         for row, column in ((r, c) for r in range(up) for c in range(across) if r or c):
             x, y = column * dx, row * dy
             for one in objects:
                 self.objects.append(replace(one, points=tuple((px + x, py + y) for px, py in one.points)))
             self.layer.flashes += [ReadFlash(k.x + x, k.y + y, k.aperture, k.attributes) for k in flashes]
+            self.layer.widths_mm += widths
             self.layer.lines += [((a[0] + x, a[1] + y), (b[0] + x, b[1] + y)) for a, b in lines]
 
     def _room(self, more: int) -> None:
@@ -371,9 +371,12 @@ class GerberReader:
             raise UnreadableFile(f"{self.name}: drawing before an aperture was chosen")
         if self.aperture in self.blocks:
             raise UnreadableFile(f"{self.name}: a line drawn with a block")
+        place = self._laid(self.aperture)
         if not self.outer:
             self.layer.lines += pairwise(points)
-        self._put("line", self._laid(self.aperture), tuple(points))
+            width = 2 * self.round.get(place, 0.0) if self.dark else 0.0
+            self.layer.widths_mm += [width] * (len(points) - 1)
+        self._put("line", place, tuple(points))
 
     def _arc(self, command: str, before: Spot, places: dict[str, str]) -> list[Spot]:
         assert self.form is not None

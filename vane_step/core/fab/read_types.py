@@ -36,8 +36,8 @@ class ReadObject:
 class ReadLayer:
     """What a Gerber file shows; of its image what was filled as regions, and what was flashed.
 
-    ``thinnest_mm`` is the least width of a round aperture something was drawn with, ``old`` what of the file is of an
-    older kind than the standard now allows.
+    ``widths_mm`` says of each of ``lines`` how wide it was drawn, 0 where it takes away or was not drawn round;
+    ``old`` is what of the file is of an older kind than the standard now allows.
     """
 
     name: str
@@ -48,8 +48,13 @@ class ReadLayer:
     flashed: BaseGeometry = field(default_factory=Polygon)
     flashes: list[ReadFlash] = field(default_factory=list)
     lines: list[tuple[tuple[float, float], tuple[float, float]]] = field(default_factory=list)
-    thinnest_mm: float | None = None
+    widths_mm: list[float] = field(default_factory=list)
     old: list[str] = field(default_factory=list)
+
+    @property
+    def thinnest_mm(self) -> float | None:
+        """The least width anything was drawn with."""
+        return min((w for w in self.widths_mm if w > 0), default=None)
 
 
 @dataclass(frozen=True)

@@ -27,7 +27,7 @@ from vane_step.core.fab.reader import (
     read_drill,
     read_gerber,
     read_netlist,
-    ring_width,
+    ring_widths,
 )
 from vane_step.core.finding import Finding, Place, tell
 
@@ -375,12 +375,8 @@ def _rings(
     """Measure the narrowest copper ring round any plated hole, or any hole in copper on a one-layer board."""
     rings = []
     for layer in copper[:1] + copper[-1:] if len(copper) > 1 else copper:
-        pieces = np.array(polygons(layer.image), dtype=object)
-        tree = STRtree(pieces)
         for drill in drills.values():
-            for x, y, size in drill.holes:
-                at = tree.query(Point(x, y), predicate="intersects")
-                ring = ring_width(pieces[at[0]], x, y, size) if len(at) else -np.inf
+            for (_, _, size), ring in zip(drill.holes, ring_widths(layer.image, drill.holes), strict=True):
                 if ring > -size / 2 + 1e-6 or (drill.plated and np.isfinite(ring)):
                     rings.append(ring)
     if rings:

@@ -7,11 +7,15 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Sequence
 
+import numpy as np
 import shapely
 from shapely.geometry import Point
 from shapely.geometry.base import BaseGeometry
+from shapely.strtree import STRtree
 
+from vane_step.core.fab.copper_groups import polygons
 from vane_step.core.fab.read_drill import read_drill as read_drill
 from vane_step.core.fab.read_gerber import GerberReader
 from vane_step.core.fab.read_types import (
@@ -84,10 +88,16 @@ def read_netlist(text: str, name: str) -> list[ReadPoint]:
     return points
 
 
-def ring_width(copper: BaseGeometry, x: float, y: float, drill: float) -> float:
-    """Give the narrowest copper round a hole: distance of the copper's edge less the hole's radius."""
-    centre = Point(x, y)
-    for piece in getattr(copper, "geoms", [copper]):
-        if piece.covers(centre):
-            return float(piece.boundary.distance(centre)) - drill / 2
-    return -math.inf
+def ring_widths(copper: BaseGeometry, holes: Sequence[tuple[float, float, float]]) -> list[float]:
+    """Give the narrowest copper round each hole (x, y, diameter): distance of the copper's edge less its radius.
+
+    Where there is no copper at its middle it is minus infinity.
+    """
+    pieces = np.array(polygons(copper), dtype=object)
+    tree, found = STRtree(pieces), []
+    for x, y, drill in holes:
+        at = tree.query(Point(x, y), predicate="intersects")
+        found.append(
+            float(pieces[at[0]].boundary.distance(Point(x, y))) - drill / 2 if len(at) else -math.inf
+        )
+    return found

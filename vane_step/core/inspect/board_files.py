@@ -114,6 +114,11 @@ def read_board(files: Mapping[str, bytes], said: Mapping[str, str] | None = None
     points = [p for x in read.values() if isinstance(x, list) for p in x]
     refused = {n: x for n, x in read.items() if isinstance(x, str)}
     left_out = [n for n, x in read.items() if x is None]
+    strange = sorted(said.keys() - texts.keys())
+    if strange:
+        raise InputError(
+            f"There is no file {strange[0]} among these.", where=strange[0], allowed=", ".join(texts)[:300]
+        )
     if not layers and not drills:
         raise InputError(
             "None of these files can be read." if refused else "There is no file of a board among these.",

@@ -16,7 +16,7 @@ from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry.thinness import thin_places
 from vane_step.core.fab.copper_groups import polygons
-from vane_step.core.fab.reader import ring_width
+from vane_step.core.fab.reader import ring_widths
 from vane_step.core.inspect.board_files import AT_ONCE, BoardFiles, FileLayer
 
 # Gaps wider than this are of no interest to anybody who makes boards.
@@ -75,13 +75,10 @@ def _widths(board: BoardFiles) -> Iterator[Measure]:
 
 def _thinnest(layer: FileLayer) -> Measure | None:
     """Give the finest copper of a layer: what it was drawn with, or what it hangs together by where that is less."""
-    drawn = layer.read.thinnest_mm
-    best = None
-    if drawn is not None:
-        at = shapely.LineString(layer.read.lines[0]).centroid if layer.read.lines else shapely.Point()
-        best = Measure(
-            "track", "narrowest copper", round(drawn, 3), "mm", at.x, at.y, layer.name, "drawn so wide"
-        )
+    thin, drawn, best = _thin_line(layer), None, None
+    if thin is not None:
+        drawn, x, y = thin
+        best = Measure("track", "narrowest copper", round(drawn, 3), "mm", x, y, layer.name, "drawn so wide")
     least = min(drawn or WIDE_MM, WIDE_MM)
     for piece in polygons(layer.read.image):
         if not isinstance(piece, Polygon):
@@ -93,6 +90,27 @@ def _thinnest(layer: FileLayer) -> Measure | None:
                     "track", title, round(width, 3), "mm", at.x, at.y, layer.name, "hangs together by"
                 )
     return best
+
+
+def _thin_line(layer: FileLayer) -> tuple[float, float, float] | None:
+    """Give the width and middle of the finest line that stands alone: lines that paint an area side by side do not."""
+    widths = np.array(layer.read.widths_mm)
+    image = layer.read.image
+    shapely.prepare(image)
+    for width in np.unique(widths[widths > 0]).tolist():
+        some = np.flatnonzero(widths == width)
+        ends = np.array([layer.read.lines[k] for k in some.tolist()])
+        along = ends[:, 1] - ends[:, 0]
+        long = np.hypot(*along.T)
+        across = np.column_stack([-along[:, 1], along[:, 0]]) / np.maximum(long, 1e-9)[:, None]
+        middle = ends.mean(axis=1)
+        beside = [middle + side * 0.75 * width * across for side in (1, -1)]
+        painted = [shapely.contains_xy(image, *spots.T) for spots in beside]
+        alone = np.flatnonzero(~(painted[0] | painted[1]) & (long > width))
+        if len(alone):
+            x, y = middle[alone[0]].tolist()
+            return float(width), float(x), float(y)
+    return None
 
 
 def nearest(pieces: Sequence[BaseGeometry]) -> tuple[float, float, float] | None:
@@ -130,14 +148,11 @@ def _rings(board: BoardFiles) -> Iterator[Measure]:
     found = []
     outer = {layer.name for layer in board.copper() if not layer.role.side.startswith("in")}
     for layer in board.copper():
-        pieces = np.array(polygons(layer.read.image), dtype=object)
-        tree = STRtree(pieces)
-        for x, y, size, plated in board.holes():
-            at = tree.query(shapely.Point(x, y), predicate="intersects")
-            if not plated or (not len(at) and layer.name not in outer):
-                continue
-            ring = ring_width(pieces[at[0]], x, y, size) if len(at) else -size / 2
-            found.append(Measure("ring", "narrowest ring", round(ring, 3), "mm", x, y, layer.name))
+        holes = [(x, y, size) for x, y, size, plated in board.holes() if plated]
+        for (x, y, size), ring in zip(holes, ring_widths(layer.read.image, holes), strict=True):
+            if np.isfinite(ring) or layer.name in outer:
+                wide = max(ring, -size / 2)
+                found.append(Measure("ring", "narrowest ring", round(wide, 3), "mm", x, y, layer.name))
     yield from _least(found)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from shapely.geometry import LineString
 from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.fab.copper_groups import polygons
@@ -42,7 +43,11 @@ def picture(board: BoardFiles) -> dict[str, Any]:
     return {
         "layers": layers,
         "holes": [[_um(x), _um(y), _um(size), plated] for x, y, size, plated in board.holes()],
-        "slots": [[_um(v) for v in slot] for d in board.drills for slot in d.read.slots],
+        "slots": [
+            rings(LineString([slot[:2], slot[2:4]]).buffer(slot[4] / 2))
+            for d in board.drills
+            for slot in d.read.slots
+        ],
         "outline": [rings(p) for p in polygons(board.outline)],
         "box": [_um(v) for v in (*low, *high)],
         "nets": {str(k): name for k, name in board.names.items()},

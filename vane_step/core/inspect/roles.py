@@ -12,7 +12,7 @@ from vane_step.core.errors import InputError
 from vane_step.core.fab.read_types import ReadDrill, ReadLayer
 
 FRONT, BACK = "front", "back"
-KINDS: Final = ("copper", "mask", "legend", "paste", "outline", "drill", "slots", "components", "other")
+KINDS: Final = ("copper", "mask", "legend", "paste", "outline", "drill", "components", "other")
 SIDED: Final = ("copper", "mask", "legend", "paste", "components")
 # What a person may say of a file of holes.
 DRILLS: Final = ("drill plated", "drill unplated")
@@ -217,7 +217,7 @@ def _one_of_each(layers: Mapping[str, ReadLayer], found: dict[str, Role]) -> dic
     """Let one file be of a kind and side: of several guessed so the one with most on it, others are left out."""
     best: dict[tuple[str, str], str] = {}
     for name, role in found.items():
-        if role.kind in ("drill", "other", "slots"):
+        if role.kind in ("drill", "other"):
             continue
         key = role.kind, role.side
         rank = (role.sure, layers[name].image.area)
@@ -226,7 +226,7 @@ def _one_of_each(layers: Mapping[str, ReadLayer], found: dict[str, Role]) -> dic
     kept = set(best.values())
     return {
         name: role
-        if role.kind in ("drill", "other", "slots") or name in kept
+        if role.kind in ("drill", "other") or name in kept
         else Role("other", "", f"{best[role.kind, role.side]} is the {role.told()} already")
         for name, role in found.items()
     }

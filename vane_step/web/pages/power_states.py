@@ -14,9 +14,8 @@ from vane_step.core.design.model import Design
 from vane_step.core.errors import InputError, VaneStepError
 from vane_step.core.judge import all_findings
 from vane_step.core.network.outside import all_sources, unknown_feeds
-from vane_step.core.network.readings import Reading, reading_at, reading_of, readings
+from vane_step.core.network.readings import Reading, reading_at, readings
 from vane_step.core.network.setting import Setting
-from vane_step.core.network.solve import solve
 from vane_step.core.network.states import (
     Axis,
     at_axis,
@@ -176,7 +175,7 @@ def power_paper(request: Request, id: str) -> Response:
     kept = store_of(request).get(id)
     design = kept.design
     setting, query = setting_of_page(design, *asked(request)), dict(request.query_params)
-    state = reading_of(solve(design, setting))
+    state = reading_at(design, setting)
     curves = [curve_asked(design, setting, query)] if "go" in query else []
     found = [f for f in all_findings(design) if RULES[f.code].room == "power"]
     data = power_pdf(design, state, found, f"version {kept.version}, {kept.changed_at[:10]}", curves)
@@ -196,7 +195,7 @@ def power_picture(request: Request, id: str, show: str = "heat", layer: str = ""
         "picture": None,
     }
     if all_sources(design) and any(part.place for part in design.parts.values()):
-        state = reading_of(solve(design, setting_of_page(design, *asked(request))))
+        state = reading_at(design, setting_of_page(design, *asked(request)))
         if show == "current":
             data["picture"] = current_picture(design, state, wanted)
         else:

@@ -288,7 +288,7 @@ if (canvas) {
   board.box = told.box;
   board.nets = told.nets;
   board.ground = pathOf(told.outline);
-  board.bores = new Path2D();
+  board.bores = pathOf(told.slots);
   for (const [x, y, size] of told.holes) {
     board.bores.moveTo(x + size / 2, y);
     board.bores.arc(x, y, size / 2, 0, 7);
