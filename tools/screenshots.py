@@ -55,7 +55,9 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
                     page.goto(address + VIEWS[name])
                     page.wait_for_timeout(400)
                     if name == "shelf":
-                        page.wait_for_function("!document.body.innerText.includes('judging')", timeout=60_000)
+                        page.wait_for_function(
+                            "() => !document.body.innerText.includes('judging')", timeout=60_000
+                        )
                     if name == "prices":
                         page.get_by_role("button", name="Ask the supplier").click()
                         page.wait_for_selector(".finding.look")
