@@ -46,7 +46,7 @@ from vane_step.core.design.edits import SetValue, apply
 from vane_step.core.design.fileformat import to_json
 from vane_step.core.design.model import Design
 from vane_step.core.etch import artwork
-from vane_step.core.etch.mirror import method_of
+from vane_step.core.etch.plan import art_plan
 from vane_step.core.etch.sheets import MARGIN_MM
 from vane_step.core.fab.release import release
 from vane_step.core.memo import forget
@@ -233,7 +233,7 @@ def reading_back(run: Run, boards: dict[str, Design]) -> None:
 
 def printing(run: Run) -> None:
     """Measure the ruler in the bytes of the PDF, against one whose ends are set to whole points."""
-    pdf = artwork.pdf(demo_designs()[BEEPER], method_of("toner"))
+    pdf = artwork.pdf(demo_designs()[BEEPER], art_plan({}))
     match = re.search(rb"/Filter \[([^\]]*)\][^>]*>>\s*stream\r?\n(.*?)endstream", pdf, re.S)
     assert match is not None
     packed = match[2].strip()

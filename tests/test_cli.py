@@ -121,8 +121,6 @@ class FromAFolder(Terminal):
             "b.svg",
             "--method",
             "film",
-            "--side",
-            "front",
             "--ruler",
             "49.9,50.1",
             code=1,
@@ -312,10 +310,13 @@ class Unusable(Terminal):
         self.refused("check", "raw.json", says="not UTF-8")
         self.refused("check", "missing.json", says="missing.json")
         self.assertIn("missing.json", self.run_apart("check", "missing.json", code=2))
-        self.refused("etch", "good.json", "-o", "x.pdf", "--method", "stencil", says="toner, film")
+        self.refused("etch", "good.json", "-o", "x.pdf", "--method", "stencil", says="toner, release, film")
         self.refused("etch", "good.json", "-o", "x.pdf", "--copies", "99", says="1 to 12")
         self.refused("etch", "good.json", "-o", "x.pdf", "--ruler", "20,50", says="45 to 55 mm")
-        self.refused("etch", "good.json", "-o", "x.svg", "--side", "front", says="no copper on the front")
+        self.refused("etch", "good.json", "-o", "x.svg", "--sheet", "2", says="There is no sheet 2")
+        self.refused("etch", "good.json", "-o", "x.png", "--dpi", "300", says="600, 1200")
+        self.refused("bath", "good.json", "--school", "lemon", says="ferric, acid")
+        self.refused("drilling", "good.json", "--tool", "teeth", says="press, hand")
         self.refused("route", "good.json", "-o", "x.json", "--net", "NOPE", says="no net NOPE")
         self.refused("release", "good.json", "-o", "nowhere/x.zip", says="cannot be written")
         self.refused("serve", "--host", "0.0.0.0", says="VANE_STEP_ACCESS_KEY")

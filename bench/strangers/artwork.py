@@ -14,20 +14,22 @@ from bench.strangers.judge import LAYERS, holes_of, image_of
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.etch import artwork
-from vane_step.core.etch.mirror import method_of
+from vane_step.core.etch.plan import art_plan
 
 # Whether a sheet is turned over on its way to the copper, and whether the copper is then seen from the back.
-TURNED = {"toner": True, "film": True, "film-away": False, "pen": False}
+TURNED = {"toner": True, "release": True, "film": True, "film-away": False, "pen": False, "tape": False}
 
 
 def artwork_faults(design: Design, files: dict[str, str]) -> Iterator[str]:
     """Tell where the copper that an artwork gives differs from that of the files."""
     names = {"front": "copper-front", "back": "copper-back"}
-    for side in (x for x in LAYERS[design.board.copper_layers] if x in names):
+    for number, side in enumerate((x for x in LAYERS[design.board.copper_layers] if x in names), 1):
         wanted = image_of(next(t for n, t in files.items() if n.endswith(f"{names[side]}.gbr")))
         for method, turned in TURNED.items():
             try:
-                svg = artwork.svg(design, method_of(method), side)  # type: ignore[arg-type]
+                svg = artwork.svg(
+                    design, art_plan({"method": method, "factor": "none", "words": "no"}), number
+                )
             except VaneStepError:
                 # Too large for a sheet.
                 continue

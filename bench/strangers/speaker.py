@@ -344,7 +344,7 @@ MAKERS: dict[str, Maker] = {
     "rail": lambda s, d: f"rail {s.net(d)} {s.pick(('12V', '-5', '12.8..16.8', '3V3', '5..2', 'x'))}",
     "role": lambda s, d: f"role {s.net(d)} {s.pick(NetRole.__args__)}",  # type: ignore[attr-defined]
     "route": lambda s, d: f"route {s.pin(d)} {s.pin(d)}",
-    "widen": lambda s, d: f"widen {s.net(d)}",
+    "widen": lambda s, d: s.pick((f"widen {s.net(d)}", "widen all 0.5mm")),
     "neck": lambda s, d: f"neck {s.net(d)} 0.3mm 2mm",
     "fiducials": lambda s, d: f"fiducials {s.pick(('front', 'back'))}",
     "bank": lambda s, d: f"bank {s.pin(d)} {s.pin(d)}",
@@ -370,6 +370,7 @@ MAKERS: dict[str, Maker] = {
         if s.rng.random() < 0.8
         else f"zone low {s.spot(d)} 9x9 4"
     ),
+    "method": lambda s, d: f"method {s.pick(('toner', 'film', 'pen', 'dry-film-away', 'stencil'))}",
     "drills": lambda s, d: f"drills {s.pick(('any', '0.3 0.8 1.0 1.3', '0.6 0.9 3.2'))}",
     "slot": lambda s, d: f"slot {s.spot(d)} {s.spot(d)} {s.mm(0.8, 2)}",
     "pour": _pour,

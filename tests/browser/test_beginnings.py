@@ -73,7 +73,7 @@ class Beginnings(InBrowser):
         hand.until(page.locator("#last"), "route")
         hand.step("Make")
         if etch:
-            hand.press("Etch at home")
+            hand.press("Make it at home")
             with page.context.expect_page() as opened:
                 hand.press("Print the artwork (PDF)")
             self.assertIn("etch.pdf", opened.value.url)

@@ -57,16 +57,48 @@ class WholeWay(InBrowser):
         self.assertEqual(nets["U1", "19"], nets["J7", "3"])
 
     def test_etch(self) -> None:
-        """Method and copies change the sheet shown; the ruler says what it means; the PDF opens."""
+        """Method and copies change the sheet shown at once; a ruler is kept for its printer; a board goes through the bath."""
         page = self.page(f"/d/{BEEPER}/make")
         expect(page.locator("figcaption")).to_contain_text("printed as is")
         page.select_option("select[name=method]", "pen")
+        expect(page.locator("figcaption")).to_contain_text("printed mirrored")
+        page.fill("input[name=copies]", "99")
+        page.get_by_role("button", name="Show the sheets").click()
+        expect(page.locator(".about.stop").first).to_contain_text("99 copies")
         page.fill("input[name=copies]", "2")
         page.get_by_role("button", name="Show the sheets").click()
-        expect(page.locator("figcaption")).to_contain_text("printed mirrored")
         page.fill("input[name=across]", "49.6")
         expect(page.locator("#scale-says")).to_contain_text("0.80 %: more than 0.2 %")
+        page.get_by_label("Printer and paper").fill("laser")
+        page.get_by_role("button", name="Keep for this printer").click()
+        page.wait_for_url("**printer=laser")
+        self.assertIn(
+            "printer=laser",
+            page.get_by_role("link", name="Print the artwork (PDF)").get_attribute("href") or "",
+        )
+        page.get_by_role("link", name="Bath, steps and log").click()
         expect(page.locator(".caution")).to_contain_text("Goggles")
+        page.get_by_role("button", name="Begin an etching").click()
+        page.get_by_role("button", name="Clean the copper not done").click()
+        expect(page.get_by_role("button", name="Clean the copper done")).to_be_visible()
+        page.locator("#board-seen").click(position={"x": 90, "y": 90})
+        self.assertRegex(page.input_value("#fault-form input[name=x]"), r"^\d+\.\d$")
+        page.get_by_role("button", name="Write it down").click()
+        expect(page.locator(".faults li")).to_contain_text("before the bath: draw it with the pen")
+        page.get_by_label("Warm, °C").fill("hot")
+        page.get_by_role("button", name="It goes into the bath").click()
+        expect(page.locator("#notice")).to_contain_text("temperature")
+        # The refusal was asked for; nothing else may fail.
+        self.assertEqual([f[:3] for f in self.faults], ["422"])
+        self.faults.clear()
+        page.get_by_label("Warm, °C").fill("38")
+        page.get_by_role("button", name="It goes into the bath").click()
+        expect(page.locator(".clock")).to_have_text("0:02")
+        page.reload()
+        expect(page.locator(".clock")).not_to_have_text("0:00")
+        page.get_by_label("What do you see?").select_option("clean")
+        page.get_by_role("button", name="It is out").click()
+        expect(page.locator("#timer")).to_contain_text("Clean: bare areas clear")
         answer = page.request.get(
             f"{self.server.address}/d/{BEEPER}/etch.pdf?method=pen&copies=2&across=49.6&upwards=50"
         )

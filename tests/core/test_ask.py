@@ -97,6 +97,7 @@ class Verbs(unittest.TestCase):
             "field": "field 40 40 12x5 back",
             "layers": "layers SDA back",
             "drills": "drills 0.3 0.8",
+            "method": "method film",
             "teardrops": "teardrops 12V",
             "centre": "centre all",
             "choose": "choose kind=led",

@@ -17,7 +17,7 @@ from vane_step.core.board.silkscreen.legend import legend
 from vane_step.core.design.edits import apply
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused
-from vane_step.core.etch.artwork import copper_image
+from vane_step.core.etch.picture import side_copper
 from vane_step.core.fab.release import release
 from vane_step.core.route.router import route
 
@@ -107,7 +107,7 @@ class Lettering(unittest.TestCase):
         lettered = said(d, f'text "L" {x1 + 20} {y1 + 20} 4 copper')
         (text,) = in_copper(lettered).values()
         self.assertEqual(text.side, "back")
-        more = copper_image(lettered, "back").difference(copper_image(d, "back").buffer(1e-6))
+        more = side_copper(lettered, "back").difference(side_copper(d, "back").buffer(1e-6))
         self.assertAlmostEqual(more.area, letters(lettered, "back").area, delta=0.01)
         # The upright of an L, seen from the front, stands at the right of its foot.
         upright = max(

@@ -15,6 +15,10 @@ from tests.support import BEEPER, FROST, demo, said
 from vane_step.core import derive
 from vane_step.core.board.analysis.score import scoreboard
 from vane_step.core.design.model import Design
+from vane_step.core.etch import artwork
+from vane_step.core.etch.danger import danger_places
+from vane_step.core.etch.picture import Ink
+from vane_step.core.etch.plan import art_plan
 from vane_step.core.fab.release import release
 from vane_step.core.judge import all_findings
 from vane_step.core.memo import forget
@@ -86,6 +90,8 @@ class Reads(unittest.TestCase):
                     all_findings,
                     scoreboard,
                     partial(release, stamp="2026-11-28T00:00:00Z"),
+                    partial(artwork.sheets, plan=art_plan({"pads": "large", "method": "pen"})),
+                    partial(danger_places, ink=Ink()),
                 ):
                     forget()
                     work(one)

@@ -17,7 +17,7 @@ from vane_step.core.board.geometry.shapes import holes, outline
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.etch.paper import paper_pattern
-from vane_step.core.etch.sheets import MARGIN_MM, PAGE_MM
+from vane_step.core.etch.sheets import Page
 from vane_step.core.solid.bodies import part_solids
 from vane_step.core.solid.scene import SHEETS, glb, solids, stl
 
@@ -96,15 +96,16 @@ class Paper(unittest.TestCase):
         x0, y0, x1, y1 = outline(d).bounds
         for k, page in enumerate(pages):
             ink = dark(page)
-            left = (PAGE_MM[0] - (x1 - x0)) / 2
+            sheet = Page()
+            left = sheet.margin_mm + (sheet.room[0] - (x1 - x0)) / 2
             # Without the rulers and the captions.
-            board = ink[: int((PAGE_MM[1] - MARGIN_MM - 34 + 1) * 10), : int((PAGE_MM[0] - 20) * 10)]
+            board = ink[: int((sheet.top_mm + 1) * 10), : int((sheet.width_mm - 20) * 10)]
             rows, columns = np.flatnonzero(board.any(axis=1)), np.flatnonzero(board.any(axis=0))
             self.assertAlmostEqual((columns[-1] - columns[0]) / 10, x1 - x0 + 0.2, delta=0.15)
             self.assertAlmostEqual((rows[-1] - rows[0]) / 10, y1 - y0 + 0.2, delta=0.15)
             hole = d.holes["H3"]
             at = hole.x_nm / 1e6 if k == 0 else x0 + x1 - hole.x_nm / 1e6
-            low = PAGE_MM[1] - MARGIN_MM - 34 - (y1 - y0)
+            low = sheet.top_mm - (y1 - y0)
             px, py = int((left + at - x0) * 10), int((low + hole.y_nm / 1e6 - y0) * 10)
             r = int(hole.drill_nm / 2e5)
             self.assertFalse(ink[py - 3 : py + 4, px - 3 : px + 4].any(), "a hole is open")

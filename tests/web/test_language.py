@@ -23,7 +23,10 @@ from vane_step.web.language.marking import PageEnvironment, messages_of
 from vane_step.web.render import templates
 
 # Phrases of templates that are what the core says too.
-DATA = frozenset(("left out", "Fits the lid of the meter box"))
+# What etching says holds the last four.
+DATA = frozenset(
+    ("left out", "Fits the lid of the meter box", "one of", "both sides", "wire jumper", "your own")
+)
 DEMO = "1-frost-sentinel"
 STEPS = (
     "brief",
@@ -44,6 +47,8 @@ STEPS += (
 )
 STEPS += (
     "make?manufacturing=etch",
+    "make?manufacturing=etch&part=drilling",
+    "make?manufacturing=etch&part=bath",
     "inspect",
     "mill",
     "findings?step=board",

@@ -69,10 +69,14 @@ class Errors(Served):
             ("get", f"/d/{FROST}/selection?kind=cake&key=U1", None, 404),
             ("get", f"/d/{FROST}/selection?kind=copper&key=T0", None, 404),
             ("get", f"/d/{FROST}/make?manufacturing=sea", None, 404),
-            ("get", f"/d/{FROST}/etch.svg?side=left", None, 422),
+            ("get", f"/d/{FROST}/etch.svg?sheet=9", None, 422),
             ("get", f"/d/{FROST}/etch.pdf?method=stencil", None, 422),
             ("get", f"/d/{FROST}/etch.pdf?copies=99", None, 422),
             ("get", f"/d/{FROST}/etch.pdf?across=20", None, 422),
+            ("get", f"/d/{FROST}/etch.png?dpi=300", None, 422),
+            ("get", f"/d/{FROST}/etch.pdf?printer=nobody", None, 422),
+            ("get", f"/d/{FROST}/make/cellar", None, 404),
+            ("post", f"/d/{FROST}/etching/7/tick", None, 422),
             ("get", f"/d/{FROST}/read/none.svg", None, 404),
         ]
         for method, path, body, status in cases:

@@ -190,7 +190,7 @@ class Work(Served):
         self.assertTrue(
             self.client.get(f"/d/{BEEPER}/etch.pdf?method=film&copies=2").content.startswith(b"%PDF")
         )
-        self.assertIn("printed mirrored", self.client.get(f"/d/{BEEPER}/etch.svg?method=pen&side=back").text)
+        self.assertIn("printed mirrored", self.client.get(f"/d/{BEEPER}/etch.svg?method=pen").text)
 
     def test_milling(self) -> None:
         """Ways are drawn with their time and what the tool cannot part; the zip holds them; wrong figures are refused."""

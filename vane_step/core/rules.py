@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Final, Literal
 
+from vane_step.core.making_rules import MAKE, READ_BACK
 from vane_step.core.power.rulebook import POWER
 
 Level = Literal["stop", "look", "note"]
@@ -15,7 +16,7 @@ Sense = Literal["at least", "at most", "either way", "is"]
 Room = Literal["brief", "parts", "circuit", "power", "board", "legend", "make", "read back", "order"]
 HOUSE, THUMB, CIRCUIT, CATALOGUE = "rules of the maker", "rule of thumb", "the circuit", "the catalogue"
 BRIEF, SUPPLIER = "the brief", "the supplier's answer"
-BREAD, FILES, LAND = "holes 2.54 mm apart, in groups of five", "read back from the files", "the land patterns"
+BREAD, LAND = "holes 2.54 mm apart, in groups of five", "the land patterns"
 
 
 @dataclass(frozen=True)
@@ -383,48 +384,8 @@ _ALL: Final = [
         ("stale-label", "a label says what is no longer so", "look", "at most", "labels", "the circuit"),
         ("unprinted", "a reference has no room", "note", "at most", "references", "the legend"),
     ),
-    *_rows(
-        "make",
-        (
-            "etch-width",
-            "a track is finer than the method can do in comfort",
-            "look",
-            "at least",
-            "mm",
-            "the method",
-        ),
-        ("etch-drill", "no drill at hand makes a hole", "look", "at most", "mm", "the drills at hand"),
-        ("etch-ring", "the drill used instead leaves too narrow a ring", "look", "at least", "mm", HOUSE),
-        (
-            "etch-layers",
-            "inner layers cannot be etched at home",
-            "stop",
-            "at most",
-            "layers",
-            "laminate has two sides",
-        ),
-        ("etch-plating", "connections hang on holes nobody plates", "stop", "at most", "connections", HOUSE),
-        ("mill-gap", "the milling tool does not fit between two nets", "stop", "at least", "mm", "the tool"),
-        ("mill-cutout", "the end mill does not fit into a cut-out", "look", "at least", "mm", "the tool"),
-    ),
-    *_rows(
-        "read back",
-        ("outline-missing", "the files have no outline", "stop", "is", "", FILES),
-        ("outline-open", "the outline is not closed", "stop", "is", "", FILES),
-        ("outline", "the outline differs", "stop", "at most", "mm", FILES),
-        ("cutouts", "the cut-outs differ", "stop", "at most", "cut-outs", FILES),
-        ("drill-count", "the number of holes differs", "stop", "at most", "holes", FILES),
-        ("netlist", "the test netlist differs", "stop", "at most", "points", FILES),
-        ("pad-missing", "there is no copper at a pad", "stop", "is", "", FILES),
-        ("file-short", "two nets are one piece of copper", "stop", "is", "", FILES),
-        ("file-open", "a net is in more pieces than in the design", "stop", "at most", "connections", FILES),
-        ("file-thin", "copper is thinner than the maker can hold", "stop", "at least", "mm", HOUSE),
-        ("image", "copper differs from the design", "stop", "at most", "mm²", FILES),
-        ("layers", "layers are missing", "stop", "is", "", FILES),
-        ("panel-objects", "a panel has other objects than its boards", "stop", "at most", "objects", FILES),
-        ("panel-copy", "a board of a panel differs from the board", "stop", "is", "", FILES),
-        ("panel-overlap", "boards of a panel share copper", "stop", "is", "", FILES),
-    ),
+    *_rows("make", *MAKE),
+    *_rows("read back", *READ_BACK),
 ]
 RULES: Final[dict[str, Rule]] = {rule.code: rule for rule in _ALL}
 

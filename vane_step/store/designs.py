@@ -16,6 +16,7 @@ from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.core.design.model import Design
 from vane_step.core.errors import DamagedDesign, EditRefused, InputError, NotFound, StaleEdit, VaneStepError
 from vane_step.store.atomic import atomic, spoken
+from vane_step.store.bench import Bench
 from vane_step.store.migrations import migrate
 from vane_step.store.replay import as_far_as_it_goes
 from vane_step.store.shelfware import Shelfware
@@ -57,6 +58,7 @@ class DesignStore:
         self._cache: dict[str, Kept] = {}
         self._seen = self._data_version()
         self.shared = Shelfware(self._db, self._lock, clock)
+        self.bench = Bench(self._db, self._lock)
 
     def _open(self) -> None:
         self._db.execute("PRAGMA journal_mode = WAL")

@@ -99,6 +99,29 @@ MIGRATIONS: tuple[tuple[str, str], ...] = (
         ) STRICT;
         """,
     ),
+    (
+        "the bench: etchings of designs, baths, bits, printers",
+        """
+        CREATE TABLE etching (
+            id INTEGER PRIMARY KEY,
+            design TEXT NOT NULL REFERENCES design(id) ON DELETE CASCADE,
+            content TEXT NOT NULL
+        ) STRICT;
+        CREATE INDEX etching_design ON etching(design);
+        CREATE TABLE bath (
+            id TEXT PRIMARY KEY,
+            content TEXT NOT NULL
+        ) STRICT;
+        CREATE TABLE bit (
+            size_um INTEGER PRIMARY KEY CHECK (size_um > 0),
+            broken INTEGER NOT NULL CHECK (broken IN (0, 1))
+        ) STRICT;
+        CREATE TABLE printer (
+            name TEXT PRIMARY KEY,
+            content TEXT NOT NULL
+        ) STRICT;
+        """,
+    ),
 )
 
 

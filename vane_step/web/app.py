@@ -31,6 +31,8 @@ from vane_step.web.pages import (
     catalogue,
     changes,
     circuit,
+    etch_log,
+    etching,
     fits,
     glossary,
     health,
@@ -79,6 +81,8 @@ ROOMS = (
     late,
     solid,
     make,
+    etching,
+    etch_log,
     milling,
 )
 

@@ -20,12 +20,13 @@ from vane_step.core.board.tracks.teardrops import tapered
 from vane_step.core.board.tracks.thermal_vias import thermal_vias
 from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.design import edits
-from vane_step.core.design.edits import net_of
+from vane_step.core.design.edits import apply, net_of
 from vane_step.core.design.model import (
     CurrentNeed,
     Design,
     NetRule,
     Via,
+    natural,
 )
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.operation.hot_copper import cooler
@@ -262,10 +263,12 @@ def route_links(design: Design, words: Sequence[str]) -> Proposal:
     )
 
 
-@verb("widen", "widen NET [0.8mm]", "make tracks wider where there is room", ("net",))
+@verb("widen", "widen NET [0.8mm] · widen all 0.8mm", "make tracks wider where there is room", ("net",))
 def widen_tracks(design: Design, words: Sequence[str]) -> Proposal:
     """Make laid tracks as wide as their rule wants, or as said, where there is room."""
-    need(words, 1, "widen NET [0.8mm]")
+    need(words, 1, "widen NET [0.8mm], or widen all 0.8mm")
+    if words[0] == "all" and "all" not in design.nets:
+        return _all_widened(design, words)
     net = net_of(design, words[0])
     layers = design.board.layers
     if len(words) > 1:
@@ -294,6 +297,32 @@ def widen_tracks(design: Design, words: Sequence[str]) -> Proposal:
     if least < wanted:
         says += f"; {least / 1e6:g} mm is all there is room for at the narrowest"
     return Proposal(says, edit, about=(net.name,))
+
+
+def _all_widened(design: Design, words: Sequence[str]) -> Proposal:
+    """Widen the finer tracks of all nets, one net after the other, each as far as the others leave room."""
+    need(words, 2, "widen all 0.8mm")
+    wanted = parse_length_nm(words[1], "width")
+    nets = sorted(
+        {t.net for t in design.tracks.values() if t.width_nm < wanted and not t.locked}, key=natural
+    )
+    after, made = design, []
+    for net in nets:
+        edit, _ = widened(after, net, dict.fromkeys(after.board.layers, wanted))
+        if edit.tracks:
+            after = apply(after, edit)[0]
+            made.append(edit)
+    if not made:
+        raise EditRefused(
+            f"No track can be made {wanted / 1e6:g} mm wide.",
+            where="tracks",
+            value=words[1],
+            next_step="Move what is beside them." if nets else "They are wide enough.",
+        )
+    left = sum(t.width_nm < wanted for t in after.tracks.values())
+    says = f"widens tracks of {len(made)} nets towards {wanted / 1e6:g} mm"
+    says += f"; {left} pieces have no room for it" if left else ""
+    return Proposal(says, edits.edit_from({"kind": "together", "edits": made}))
 
 
 @verb("vias", "vias NET", "add vias where the current of a net needs them", ("net",))

@@ -48,6 +48,7 @@ from vane_step.core.design.model import (
 )
 from vane_step.core.design.rulefigures import FIGURES
 from vane_step.core.errors import InputError, VaneStepError
+from vane_step.core.etch.methods import METHODS
 from vane_step.core.network.outside import all_sources
 from vane_step.core.network.states import axes_of, modes_of
 from vane_step.core.patterns.families import DIMENSIONED
@@ -175,6 +176,7 @@ def _choices(design: Design, what: str, last: str, resources: Resources) -> list
         "sense": ["to-rows", "to-columns"],
         "block": list(dict.fromkeys(p.block for p in design.parts.values() if p.block)),
         "rules": list(resources.rules),
+        "method": list(METHODS),
         "figure": list(FIGURES),
         "layer": list(design.board.layers),
         "role": list(get_args(NetRole)),

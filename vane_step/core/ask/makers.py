@@ -1,4 +1,4 @@
-"""Verbs of the ask line for who makes the board: choosing a maker's rules, and rules of one's own."""
+"""Verbs of the ask line for who makes the board: a maker's rules, rules of one's own, the method it is etched by."""
 
 from __future__ import annotations
 
@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, Resources, need, number
 from vane_step.core.design import edits
-from vane_step.core.design.model import Design
+from vane_step.core.design.model import Brief, Design
 from vane_step.core.design.rulefigures import FIGURES, shown, with_figures
 from vane_step.core.errors import EditRefused, InputError, NotFound
+from vane_step.core.etch.methods import METHODS, method_of, rules_for
 
 
 @verb("rules", "rules NAME [LAYERS]", "choose a maker", ("rules",))
@@ -62,3 +63,33 @@ def change_rules(design: Design, words: Sequence[str], resources: Resources) -> 
     layers = design.board.copper_layers
     edit = edits.edit_from({"kind": "set-rules", "rules": after, "copper_layers": layers})
     return Proposal(says, edit)
+
+
+@verb("method", "method NAME", "choose how it is etched; the kitchen table's rules follow", ("method",))
+def choose_method(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
+    """Keep the method a board is made by at home, and let the rules of an etched board have its figures."""
+    need(words, 1, f"method {'|'.join(METHODS)}")
+    method = method_of(words[0].lower())
+    brief = Brief.model_validate({**design.brief.model_dump(), "method": method.name})
+    board = design.board
+    says = f"made at home by: {method.title.lower()}"
+    if not board.rules.etched:
+        if design.brief.method == method.name:
+            raise EditRefused(
+                f"It is made by {method.title.lower()} already.", where="method", value=method.name
+            )
+        return Proposal(f"{says}; the rules stay those of {board.rules.title}", edits.SetBrief(brief=brief))
+    rules = rules_for(method, resources.rules.get("kitchen-table", board.rules))
+    rules = rules.model_copy(update={"drills_nm": board.rules.drills_nm, "copper_um": board.rules.copper_um})
+    if rules == board.rules and brief == design.brief:
+        raise EditRefused(f"It is made by {method.title.lower()} already.", where="method", value=method.name)
+    width, gap = method.track_mm[1], method.gap_mm[1]
+    says += f"; tracks from {width:g} mm, gaps from {gap:g} mm, routed with {method.usual_mm[0]:g} mm"
+    both = {
+        "kind": "together",
+        "edits": [
+            {"kind": "set-brief", "brief": brief},
+            {"kind": "set-rules", "rules": rules, "copper_layers": board.copper_layers},
+        ],
+    }
+    return Proposal(says, edits.edit_from(both))

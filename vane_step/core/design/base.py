@@ -37,6 +37,10 @@ Lines = Annotated[str, BeforeValidator(lines)]
 PointNm = tuple[Nm, Nm]
 Side = Literal["front", "back"]
 Layer = Literal["front", "in1", "in2", "back"]
+# The ways a board is made at home; what each can do is in ``etch.methods``.
+EtchMethodName = Literal[
+    "toner", "release", "film", "film-away", "dry-film", "dry-film-away", "pen", "tape", "rub", "mill"
+]
 
 LAYERS: Final[dict[int, tuple[Layer, ...]]] = {
     1: ("back",),

@@ -8,6 +8,7 @@ from pydantic import BeforeValidator, Field, model_validator
 
 from vane_step.core.design import former
 from vane_step.core.design.base import (
+    EtchMethodName,
     Frozen,
     Line,
     Lines,
@@ -28,6 +29,7 @@ class Brief(Frozen):
     max_height_nm: PositiveNm | None = None
     max_tall_nm: PositiveNm | None = None
     manufacturing: Literal["either", "order", "etch"] = "either"
+    method: EtchMethodName | Literal[""] = ""
     through_hole_only: bool = False
     no_leadless: bool = False
     parts_on: Literal["either", "front"] = "either"

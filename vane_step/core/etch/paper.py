@@ -13,7 +13,8 @@ from vane_step.core.board.silkscreen.designators import Printed, references
 from vane_step.core.derive import alone
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import EditRefused, InputError
-from vane_step.core.etch.sheets import HEAD_MM, MARGIN_MM, PAGE_MM, Sheet, ruler, write_pdf
+from vane_step.core.etch.sheets import PAPERS_MM, Page, Sheet, page_of, ruler
+from vane_step.core.etch.written import write_pdf
 
 LINE_MM = 0.1
 BODY_MM = 0.22
@@ -22,6 +23,8 @@ REF_MM = 1.3
 
 def paper_pattern(design: Design, scale: tuple[float, float] = (1.0, 1.0)) -> bytes:
     """Write the pattern as PDF, a page for the front and one for the back where parts lie on it, seen from that side.
+
+    On the smallest paper it fits, upright or lying.
 
     Raises
     ------
@@ -33,23 +36,31 @@ def paper_pattern(design: Design, scale: tuple[float, float] = (1.0, 1.0)) -> by
     if not any(p.place for p in design.parts.values()):
         raise EditRefused("No part has a place yet.", where="board", next_step="Type: arrange")
     x0, y0, x1, y1 = outline(design).bounds
-    wide, tall = PAGE_MM[0] - 2 * MARGIN_MM, PAGE_MM[1] - 2 * MARGIN_MM - HEAD_MM
-    if x1 - x0 > wide or y1 - y0 > tall:
-        raise InputError(
-            f"The board, {x1 - x0:.1f} x {y1 - y0:.1f} mm, does not fit the page.",
-            where="paper",
-            allowed=f"{wide:g} x {tall:g} mm",
-        )
+    page = _page(x1 - x0, y1 - y0)
     sides: list[Side] = ["front"]
     if any(p.place and p.place.side == "back" for p in design.parts.values()):
         sides.append("back")
-    at = (PAGE_MM[0] - (x1 - x0)) / 2 - x0, PAGE_MM[1] - MARGIN_MM - HEAD_MM - (y1 - y0) - y0
+    at = page.margin_mm + (page.room[0] - (x1 - x0)) / 2 - x0, page.top_mm - (y1 - y0) - y0
     with alone:
-        sheets = [_sheet(design, side, at) for side in sides]
+        sheets = [_sheet(design, side, page, at) for side in sides]
     return write_pdf(f"{design.name}: paper pattern", sheets, scale)
 
 
-def _sheet(design: Design, side: Side, at: tuple[float, float]) -> Sheet:
+def _page(wide_mm: float, tall_mm: float) -> Page:
+    for paper in ("A4", "A3"):
+        for landscape in (False, True):
+            page = page_of(paper, landscape)
+            if wide_mm <= page.room[0] and tall_mm <= page.room[1]:
+                return page
+    largest = page_of(max(PAPERS_MM, key=lambda p: PAPERS_MM[p])).room
+    raise InputError(
+        f"The board, {wide_mm:.1f} x {tall_mm:.1f} mm, does not fit the page.",
+        where="paper",
+        allowed=f"{largest[0]:g} x {largest[1]:g} mm",
+    )
+
+
+def _sheet(design: Design, side: Side, page: Page, at: tuple[float, float]) -> Sheet:
     ink = shapely.union_all([outline(design).boundary.buffer(LINE_MM), *_pads(design, side)])
     bodies = shapely.union_all(_bodies(design, side)) if _bodies(design, side) else shapely.Polygon()
     names = [LineString(line).buffer(0.07) for line in _names(design, side)]
@@ -63,7 +74,11 @@ def _sheet(design: Design, side: Side, at: tuple[float, float]) -> Sheet:
         "The ruler must measure 50 mm both ways. Print at 100 %, without fitting to the page.",
     )
     return Sheet(
-        f"{design.name} {side}", tuple(affinity.translate(s, *at) for s in shapes), ruler(), captions
+        f"{design.name} {side}",
+        page,
+        tuple(affinity.translate(s, *at) for s in shapes),
+        ruler(page),
+        captions,
     )
 
 

@@ -35,7 +35,15 @@ INLINE: Final = frozenset(
 SILENT: Final = frozenset(("script", "style"))
 SPOKEN: Final = frozenset(("alt", "aria-label", "title"))
 # Macros and which of their arguments are shown, and which are figures.
-MACROS: Final = {"say": (1,), "submit": (0,), "field": (0,), "row": (0, 1), "removable": (1,)}
+MACROS: Final = {
+    "say": (1,),
+    "submit": (0,),
+    "field": (0,),
+    "row": (0, 1),
+    "removable": (1,),
+    "tick": (0,),
+    "choose": (0,),
+}
 NUMBERS: Final = frozenset(("exact", "format", "mm", "reading", "si"))
 _TAG = re.compile(r"<(/?)([a-zA-Z][\w-]*)|<!(?:--.*?-->|[^>]*>)", re.S)
 

@@ -1,4 +1,4 @@
-"""The make page: files for a board manufacturer as read back, and artwork for the kitchen table."""
+"""The make page: files for a board manufacturer as read back; what is made at home is in ``etching``, ``etch_log``."""
 
 from __future__ import annotations
 
@@ -7,56 +7,64 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Depends, Form, Request, UploadFile
 from fastapi.responses import HTMLResponse, Response
 
-from vane_step.core.design.model import SECTIONS, Design, Side
-from vane_step.core.errors import InputError, NotFound, VaneStepError
-from vane_step.core.etch import artwork, sheets
-from vane_step.core.etch.drillplan import drill_plan
-from vane_step.core.etch.joints import both_sides
-from vane_step.core.etch.mirror import CAUTIONS, METHODS, method_of, proof
+from vane_step.core.design.model import SECTIONS
+from vane_step.core.errors import NotFound, VaneStepError
+from vane_step.core.etch.methods import METHODS
 from vane_step.core.fab.panel import PanelPlan
 from vane_step.core.fab.standard_words import Breach
 from vane_step.core.judge import waived_findings
 from vane_step.importers import held_to_standards
 from vane_step.store.designs import Kept
 from vane_step.web.made import MadePanel, MadeRelease, made_panel, made_release
+from vane_step.web.pages.etch_log import bath_data
+from vane_step.web.pages.etching import drilling_data, sheets_data
 from vane_step.web.render import page, step_page, store_of
 from vane_step.web.works import Work, Works
 
 router = APIRouter()
-SIDES: tuple[Side, Side] = ("front", "back")
 # How long a request waits for an answer before it tells that the work is under way.
 MOMENT_S = 0.5
 
 
+WAYS = {"order": "Order from a manufacturer", "etch": "Make it at home"}
+PARTS = {"sheets": "Sheets", "drilling": "Drilling", "bath": "Bath, steps and log"}
+
+
 @router.get("/d/{id}/make", response_class=HTMLResponse)
-def make(
-    request: Request, id: str, manufacturing: str = "", method: str = "toner", copies: int = 1
-) -> HTMLResponse:
-    """Show one of the two roads: ordering, or etching at home."""
+def make(request: Request, id: str, manufacturing: str = "", part: str = "sheets") -> HTMLResponse:
+    """Show one of the two ways: ordering, or making it at home."""
     kept = store_of(request).get(id)
     manufacturing = manufacturing or ("etch" if kept.design.board.rules.etched else "order")
-    if manufacturing not in ("order", "etch"):
+    if manufacturing not in WAYS:
         raise NotFound(
-            f"There is no way of manufacturing called {manufacturing}.", where="make", allowed="order, etch"
+            f"There is no way of manufacturing called {manufacturing}.", where="make", allowed=", ".join(WAYS)
         )
-    data: dict[str, Any] = {"manufacturing": manufacturing}
+    data: dict[str, Any] = {"manufacturing": manufacturing, "manufacturings": WAYS}
     if manufacturing == "etch":
-        chosen = method_of(method)
-        fit = _copies_that_fit(kept.design)
-        data |= {
-            "method": chosen,
-            "methods": METHODS,
-            "copies": max(1, min(copies, fit)),
-            "fit": fit,
-            "cautions": CAUTIONS,
-            "drills": drill_plan(kept.design),
-            "joints": both_sides(kept.design),
-            "findings": artwork.etch_findings(kept.design, chosen),
-            "sides": [
-                (s, proof(chosen, s), chosen.mirrored(s)) for s in SIDES if s in kept.design.board.layers
-            ],
-        }
+        data |= etch_data(request, kept, part)
     return step_page(request, kept, "make", data)
+
+
+def etch_data(request: Request, kept: Kept, part: str) -> dict[str, Any]:
+    """Give what one part of making at home shows.
+
+    Raises
+    ------
+    NotFound
+        For a part there is not.
+    """
+    kinds = {"sheets": sheets_data, "drilling": drilling_data, "bath": bath_data}
+    if part not in kinds:
+        raise NotFound(f"Making at home has no {part}.", where="part", allowed=", ".join(kinds))
+    return {"part": part, "etch_parts": PARTS, "methods": METHODS, **kinds[part](request, kept)}
+
+
+@router.get("/d/{id}/make/{part}", response_class=HTMLResponse)
+def etch_fragment(request: Request, id: str, part: str) -> HTMLResponse:
+    """Show one part of making at home anew: another plan, another tool, another design."""
+    kept = store_of(request).get(id)
+    data = {"kept": kept, "design": kept.design, **etch_data(request, kept, part)}
+    return page(request, f"_etch_{part}.html", data)
 
 
 @router.post("/d/{id}/standards", response_class=HTMLResponse)
@@ -73,16 +81,6 @@ def standards(request: Request, id: str, file: list[UploadFile]) -> HTMLResponse
     errors = sum(b.grade == "error" for b in breaches)
     data = {"kept": kept, "names": names, "breaches": breaches, "errors": errors, "refused": refused}
     return page(request, "_standards.html", data)
-
-
-def _copies_that_fit(design: Design) -> int:
-    fit = 0
-    while True:
-        try:
-            artwork.grid_of_copies(design, fit + 1)
-        except InputError:
-            return fit
-        fit += 1
 
 
 def _release(request: Request, kept: Kept) -> Work:
@@ -213,40 +211,3 @@ def read_layer(request: Request, id: str, name: str) -> Response:
             next_step="Choose a file of the list.",
         )
     return Response(drawn[name], media_type="image/svg+xml")
-
-
-@router.get("/d/{id}/etch.pdf")
-def etch_pdf(
-    request: Request,
-    id: str,
-    method: str = "toner",
-    copies: int = 1,
-    across: float = 50.0,
-    upwards: float = 50.0,
-) -> Response:
-    """Give the artwork as PDF at true scale."""
-    kept = store_of(request).get(id)
-    data = artwork.pdf(kept.design, method_of(method), copies, sheets.scale_of(across, upwards))
-    return Response(
-        data,
-        media_type="application/pdf",
-        headers={"Content-Disposition": f'inline; filename="{id}-{method}.pdf"'},
-    )
-
-
-@router.get("/d/{id}/etch.svg")
-def etch_svg(
-    request: Request,
-    id: str,
-    method: str = "toner",
-    side: str = "back",
-    copies: int = 1,
-    across: float = 50.0,
-    upwards: float = 50.0,
-) -> Response:
-    """Give one side's artwork as SVG at true scale."""
-    kept = store_of(request).get(id)
-    if side not in ("front", "back"):
-        raise InputError(f"Side is {side!r}.", where="side", value=side, allowed="front, back")
-    text = artwork.svg(kept.design, method_of(method), side, copies, sheets.scale_of(across, upwards))  # type: ignore[arg-type]
-    return Response(text, media_type="image/svg+xml")

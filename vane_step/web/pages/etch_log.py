@@ -1,0 +1,364 @@
+"""Bath, steps and log of etching: what a board needs, the timer, what was seen; amounts are the core's."""
+
+from __future__ import annotations
+
+import re
+from datetime import date
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request
+from fastapi.responses import RedirectResponse
+from pydantic import ValidationError
+
+from vane_step.core.board.geometry.shapes import outline
+from vane_step.core.design.fileformat import input_error
+from vane_step.core.errors import InputError, NotFound
+from vane_step.core.etch import cautions
+from vane_step.core.etch.bath import ACID_PCT, CRYSTALS_G_L, PLENTY, SCHOOLS, Bath, needs, to_remove_g
+from vane_step.core.etch.bath_time import BathState, expected
+from vane_step.core.etch.danger import danger_places
+from vane_step.core.etch.methods import method_of
+from vane_step.core.etch.picture import Ink, picture
+from vane_step.core.etch.plan import art_plan
+from vane_step.core.etch.run import (
+    KINDS,
+    SEEN,
+    Defect,
+    EtchRun,
+    eaten_g,
+    in_bath,
+    learned,
+    mended,
+    out_of_bath,
+    ticked,
+    with_defect,
+)
+from vane_step.core.etch.sheets import polygons
+from vane_step.core.etch.steps import work_steps
+from vane_step.core.quantity import parse_length_nm, parse_value
+from vane_step.store.bench import Bench
+from vane_step.store.designs import Kept
+from vane_step.web.pages.etching import Printer, left_copper
+from vane_step.web.render import store_of
+
+router = APIRouter()
+
+
+def runs_of(bench: Bench, design: str | None = None) -> dict[int, EtchRun]:
+    """Give the etchings of a design, or of all, by number."""
+    return {n: EtchRun.model_validate_json(text) for n, text in bench.etchings(design).items()}
+
+
+def baths_of(bench: Bench) -> dict[str, Bath]:
+    """Give the baths of the bench by id."""
+    return {key: Bath.model_validate_json(text) for key, text in bench.kept("bath").items()}
+
+
+def bath_data(request: Request, kept: Kept) -> dict[str, Any]:
+    """Give what the bath needs and takes, the steps, the run that is under way, and the log."""
+    bench, design = store_of(request).bench, kept.design
+    baths, mine, all_runs = baths_of(bench), runs_of(bench, kept.id), list(runs_of(bench).values())
+    number = request.query_params.get("run", "")
+    chosen = int(number) if number.isdigit() and int(number) in mine else max(mine, default=None)
+    run = mine.get(chosen) if chosen is not None else None
+    method = method_of(run.method if run else design.brief.method or "toner")
+    plan = art_plan({"method": method.name})
+    copies = run.copies if run else 1
+    grams = to_remove_g(design, plan, copies)
+    school = request.query_params.get("school", run.school if run else "ferric")
+    if school not in SCHOOLS:
+        raise InputError(
+            f"There is no bath {school!r}.", where="school", value=school, allowed=", ".join(SCHOOLS)
+        )
+    percent = parse_value(request.query_params.get("acid") or "10", "acid")
+    state = run.state if run and run.started_at else BathState(school, design.board.rules.copper_um)
+    need = needs(grams)
+    return {
+        "method": method,
+        "run": run,
+        "run_number": chosen,
+        "runs": mine,
+        "steps": work_steps(method, design),
+        "baths": {k: (b, eaten_g(k, all_runs)) for k, b in baths.items()},
+        "schools": SCHOOLS,
+        "school": school,
+        "acid": percent,
+        "acid_ml": need.acid_ml(percent),
+        "needs": need,
+        "plenty": PLENTY,
+        "expected": expected(state, learned(all_runs)),
+        "seen": SEEN,
+        "defect_kinds": KINDS,
+        "danger": danger_places(design, Ink(method.name)),
+        "picture": _drawing(kept, method.name, _side(request, kept)),
+        "side": _side(request, kept),
+        "bath_cautions": cautions.BATH,
+        "laws": cautions.LAWS,
+        "ranges": (ACID_PCT, CRYSTALS_G_L),
+        "today": store_of(request).shared.now().date().isoformat(),
+        "left_copper": left_copper(request, kept, plan),
+    }
+
+
+def _side(request: Request, kept: Kept) -> str:
+    wanted = request.query_params.get("side", "")
+    sides = [s for s in ("front", "back") if s in kept.design.board.layers]
+    return wanted if wanted in sides else sides[-1]
+
+
+def _drawing(kept: Kept, method: str, side: str) -> dict[str, Any]:
+    """Draw a side's copper as it is seen from that side, y down: back copper is mirrored."""
+    design = kept.design
+    x0, y0, x1, y1 = outline(design).bounds
+    flip = side == "back"
+
+    def at(x: float, y: float) -> tuple[float, float]:
+        return (x0 + x1 - x if flip else x), y0 + y1 - y
+
+    def path(rings: Any) -> str:
+        return "".join(
+            "M" + "L".join(f"{a:.2f} {b:.2f}" for a, b in (at(x, y) for x, y in r.coords[:-1])) + "Z"
+            for r in rings
+        )
+
+    copper = picture(design, side, Ink(method)).copper.simplify(0.02)  # type: ignore[arg-type]
+    edge = outline(design)
+    return {
+        "box": (x0 - 1, y0 - 1, x1 - x0 + 2, y1 - y0 + 2),
+        "copper": "".join(path((p.exterior, *p.interiors)) for p in polygons(copper)),
+        "edge": path((edge.exterior, *edge.interiors)),
+        "at": at,
+        "flip": flip,
+        "sum_x": x0 + x1,
+        "sum_y": y0 + y1,
+    }
+
+
+def _back(id: str, number: int | None = None, more: str = "") -> RedirectResponse:
+    run = f"&run={number}" if number is not None else ""
+    return RedirectResponse(f"/d/{id}/make?manufacturing=etch&part=bath{run}{more}", status_code=303)
+
+
+def _run(bench: Bench, id: str, number: int) -> EtchRun:
+    mine = runs_of(bench, id)
+    if number not in mine:
+        raise NotFound(
+            f"There is no etching {number} of this design.",
+            where="etching",
+            value=number,
+            allowed=", ".join(map(str, mine)) or "none yet",
+        )
+    return mine[number]
+
+
+@router.post("/d/{id}/etching")
+def begin(
+    request: Request,
+    id: str,
+    method: Annotated[str, Form()] = "",
+    copies: Annotated[int, Form(ge=1, le=1000)] = 1,
+) -> RedirectResponse:
+    """Begin an etching of a design."""
+    store = store_of(request)
+    kept = store.get(id)
+    chosen = method_of(method or kept.design.brief.method or "toner")
+    run = EtchRun(
+        begun_at=store.shared.now(),
+        version=kept.version,
+        method=chosen.name,
+        copies=copies,
+        copper_um=kept.design.board.rules.copper_um,
+        removed_g=round(to_remove_g(kept.design, art_plan({"method": chosen.name}), copies), 4),
+    )
+    return _back(id, store.bench.begin(id, run.model_dump_json()))
+
+
+@router.post("/d/{id}/etching/{number}/tick")
+def tick(request: Request, id: str, number: int, step: Annotated[str, Form()]) -> RedirectResponse:
+    """Tick a step off, or take the tick back."""
+    store = store_of(request)
+    run = _run(store.bench, id, number)
+    known = [s.key for s in work_steps(method_of(run.method), store.get(id).design)]
+    made = ticked(run, step, store.shared.now(), known)
+    store.bench.change(id, number, made.model_dump_json())
+    return _back(id, number, "#steps")
+
+
+@router.post("/d/{id}/etching/{number}/start")
+def start(
+    request: Request,
+    id: str,
+    number: int,
+    bath: Annotated[str, Form()] = "",
+    temperature: Annotated[str, Form()] = "",
+    moved: Annotated[bool, Form()] = False,
+) -> RedirectResponse:
+    """Start the timer."""
+    store = store_of(request)
+    run, baths = _run(store.bench, id, number), baths_of(store.bench)
+    if bath and bath not in baths:
+        raise NotFound(f"There is no bath {bath}.", where="bath", allowed=", ".join(baths) or "none is kept")
+    warm = parse_value(temperature, "temperature", "°C") if temperature.strip() else None
+    if warm is not None and not 0 <= warm <= 80:
+        raise InputError(
+            f"A bath of {warm:g} °C is none.", where="temperature", value=temperature, allowed="0 to 80 °C"
+        )
+    eaten = eaten_g(bath, runs_of(store.bench).values())
+    made = in_bath(run, baths.get(bath), eaten, warm, moved, store.shared.now())
+    store.bench.change(id, number, made.model_dump_json())
+    return _back(id, number, "#timer")
+
+
+@router.post("/d/{id}/etching/{number}/stop")
+def stop(
+    request: Request,
+    id: str,
+    number: int,
+    seen: Annotated[str, Form()] = "",
+    note: Annotated[str, Form()] = "",
+) -> RedirectResponse:
+    """Stop the timer with what is seen."""
+    store = store_of(request)
+    made = out_of_bath(_run(store.bench, id, number), seen, note, store.shared.now())
+    store.bench.change(id, number, made.model_dump_json())
+    return _back(id, number, "#timer")
+
+
+@router.post("/d/{id}/etching/{number}/fault")
+def fault(
+    request: Request,
+    id: str,
+    number: int,
+    side: Annotated[str, Form()],
+    x: Annotated[str, Form()],
+    y: Annotated[str, Form()],
+    kind: Annotated[str, Form()],
+    note: Annotated[str, Form()] = "",
+) -> RedirectResponse:
+    """Write a fault down: before the bath as long as the board is in none, after it then."""
+    store = store_of(request)
+    run = _run(store.bench, id, number)
+    said = {
+        "side": side,
+        "x_mm": parse_length_nm(x, "x") / 1e6,
+        "y_mm": parse_length_nm(y, "y") / 1e6,
+        "kind": kind,
+        "when": "before" if run.started_at is None else "after",
+        "note": note,
+    }
+    try:
+        made = with_defect(run, Defect.model_validate(said))
+    except ValidationError as error:
+        raise input_error(error, "fault") from error
+    store.bench.change(id, number, made.model_dump_json())
+    return _back(id, number, f"&side={side}#faults")
+
+
+@router.post("/d/{id}/etching/{number}/mend/{fault}")
+def mend(request: Request, id: str, number: int, fault: int) -> RedirectResponse:
+    """Say that a fault is mended, or is not after all."""
+    store = store_of(request)
+    store.bench.change(id, number, mended(_run(store.bench, id, number), fault).model_dump_json())
+    return _back(id, number, "#faults")
+
+
+@router.post("/d/{id}/etching/{number}/delete")
+def delete(request: Request, id: str, number: int) -> RedirectResponse:
+    """Delete an etching from the log."""
+    store_of(request).bench.change(id, number, None)
+    return _back(id)
+
+
+# -- the bench --
+
+
+@router.post("/d/{id}/bench/bath")
+def keep_bath(
+    request: Request,
+    id: str,
+    name: Annotated[str, Form()],
+    school: Annotated[str, Form()],
+    volume: Annotated[str, Form()],
+    strength: Annotated[str, Form()],
+    made: Annotated[str, Form()] = "",
+) -> RedirectResponse:
+    """Keep a bath."""
+    store = store_of(request)
+    key = "-".join(re.findall(r"[a-z0-9]+", name.lower()))[:40] or "bath"
+    low, high = ACID_PCT if school == "acid" else CRYSTALS_G_L
+    value = parse_value(strength.removesuffix("%").removesuffix("g/l"), "strength")
+    if not low <= value <= high:
+        raise InputError(
+            f"A strength of {value:g} is none for this bath.",
+            where="strength",
+            value=strength,
+            allowed=f"{low:g} to {high:g} {'%' if school == 'acid' else 'g of crystals a litre'}",
+        )
+    said = {
+        "id": key,
+        "name": name.strip(),
+        "school": school,
+        "made": made or store.shared.now().date(),
+        "volume_ml": parse_value(volume.lower().removesuffix("ml"), "volume"),
+        "strength": value,
+    }
+    try:
+        bath = Bath.model_validate(said)
+    except ValidationError as error:
+        raise input_error(error, "bath") from error
+    store.bench.keep("bath", key, bath.model_dump_json())
+    return _back(id, None, "#baths")
+
+
+@router.post("/d/{id}/bench/bath/{key}/gone")
+def bath_gone(request: Request, id: str, key: str) -> RedirectResponse:
+    """Say that a bath was handed in: it is not offered any more, its history stays."""
+    store = store_of(request)
+    baths = baths_of(store.bench)
+    if key not in baths:
+        raise NotFound(f"There is no bath {key}.", where="bath", allowed=", ".join(baths) or "none is kept")
+    gone: date = store.shared.now().date()
+    store.bench.keep("bath", key, baths[key].model_copy(update={"gone": gone}).model_dump_json())
+    return _back(id, None, "#baths")
+
+
+@router.post("/d/{id}/bench/bit")
+def bit(
+    request: Request, id: str, size: Annotated[str, Form()], state: Annotated[str, Form()] = "whole"
+) -> RedirectResponse:
+    """Put a bit on the list of the bench, strike it off as broken, or take it off the list."""
+    states = {"whole": False, "broken": True, "off": None}
+    if state not in states:
+        raise InputError(f"A bit is not {state!r}.", where="state", value=state, allowed=", ".join(states))
+    for one in size.replace(",", ".").split():
+        um = round(parse_length_nm(one, "size") / 1e3)
+        if not 200 <= um <= 13_000:
+            raise InputError(f"There is no bit of {one}.", where="size", value=one, allowed="0.2 to 13 mm")
+        store_of(request).bench.set_bit(um, states[state])
+    return RedirectResponse(f"/d/{id}/make?manufacturing=etch&part=drilling", status_code=303)
+
+
+@router.post("/d/{id}/bench/printer")
+def printer(
+    request: Request,
+    id: str,
+    name: Annotated[str, Form()],
+    across: Annotated[str, Form()] = "50",
+    upwards: Annotated[str, Form()] = "50",
+    margin: Annotated[str, Form()] = "10",
+) -> RedirectResponse:
+    """Keep what a printer's ruler measures with the paper that is in it."""
+    said = {
+        "name": name.strip(),
+        "across": parse_length_nm(across, "across") / 1e6,
+        "upwards": parse_length_nm(upwards, "upwards") / 1e6,
+        "margin_mm": parse_length_nm(margin, "margin") / 1e6,
+    }
+    try:
+        made = Printer.model_validate(said)
+    except ValidationError as error:
+        raise input_error(error, "printer") from error
+    store_of(request).bench.keep("printer", made.name, made.model_dump_json())
+    from urllib.parse import quote
+
+    return RedirectResponse(f"/d/{id}/make?manufacturing=etch&printer={quote(made.name)}", status_code=303)
