@@ -33,6 +33,7 @@ from bench.full_boards import filling, proposing
 from bench.hand import dragging, ways
 from bench.hostile.many import many as many_mutants
 from bench.inspected import hostile, looking
+from bench.making import asking, sheets
 from bench.panels import panelling
 from bench.run import BOARDS, ROOT, Run, folder, seconds_of
 from bench.strangers.many import many
@@ -386,6 +387,8 @@ def main() -> int:
     filling(run, resources(), 4 if chosen.smoke else 100)
     leading_out(run, chosen.smoke)
     reading_back(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
+    sheets(run, {n: d for n, d in demo_designs().items() if n in (FROST, BEEPER)})
+    asking(run, demo_designs()[FROST])
     looking(run, {n: d for n, d in routed.items() if chosen.smoke is False or n in (FROST, BEEPER)})
     hostile(run)
     printing(run)

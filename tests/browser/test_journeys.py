@@ -78,7 +78,7 @@ class WholeWay(InBrowser):
         )
         page.get_by_role("link", name="Bath, steps and log").click()
         expect(page.locator(".caution")).to_contain_text("Goggles")
-        page.get_by_role("button", name="Begin an etching").click()
+        page.get_by_role("button", name="Begin another one").click()
         page.get_by_role("button", name="Clean the copper not done").click()
         expect(page.get_by_role("button", name="Clean the copper done")).to_be_visible()
         page.locator("#board-seen").click(position={"x": 90, "y": 90})

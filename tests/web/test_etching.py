@@ -21,8 +21,13 @@ class AtHome(Served):
     """One bench, one board."""
 
     def setUp(self) -> None:
-        """Give the store a clock that is set by hand."""
+        """Give the store a clock that is set by hand, and clear the bench of what ships with the demo."""
         super().setUp()
+        bench = self.app.state.store.bench
+        for number in runs_of(bench, BEEPER):
+            bench.change("etching", BEEPER, number, None)
+        for key in baths_of(bench):
+            bench.drop("bath", key)
         self.now = datetime(2026, 4, 1, 9, 0, tzinfo=UTC)
         store: DesignStore = self.app.state.store
         store.shared._clock = lambda: self.now
@@ -135,3 +140,68 @@ class AtHome(Served):
         other = next(iter(runs_of(bench, FROST)))
         self.post(f"etching/{other}/delete", 404)
         self.assertIn("acid of 10 %", self.shown("bath", school="acid"))
+
+
+class Ordered(Served):
+    """Quotes, orders, both ways."""
+
+    def post(self, path: str, status: int = 303, **fields: Any) -> str:
+        """Send a form and give where it leads, or what it is refused with."""
+        answer = self.client.post(f"/d/{FROST}/{path}", data=fields, follow_redirects=False)
+        self.assertEqual(answer.status_code, status, answer.text[:300])
+        return answer.headers["location"] if status == 303 else answer.text
+
+    def shown(self, part: str, manufacturing: str = "order") -> str:
+        """Give a part of the page."""
+        answer = self.client.get(f"/d/{FROST}/make?manufacturing={manufacturing}&part={part}")
+        self.assertEqual(answer.status_code, 200)
+        return re.sub(r"\s+", " ", answer.text.split('id="etched"')[1])
+
+    def test_quotes_and_orders(self) -> None:
+        """Houses are asked and compared, one dead is told; an order is of the board asked for, and is inspected when it comes."""
+        self.assertIn("ask the houses", self.shown("both", "both"))
+        self.assertIn("Five houses", self.shown("quotes"))
+        self.client.post("/simulation/houses", data={"hazelford": "down", "tarnbrook": "malformed"})
+        self.post("quotes", 422, quantity="some")
+        self.post("quotes", quantity="5", colour="blue")
+        page = self.shown("quotes")
+        for words in (
+            "Hazelford Quick Boards: It refuses (503).",
+            "Its answer cannot be read.",
+            "Brindlecroft Boards",
+            "in hand on",
+            "h of soldering",
+        ):
+            self.assertIn(words, page)
+        details = self.client.get(f"/d/{FROST}/quotes/brindlecroft").text
+        for words in ("2 mm less each way", "10 boards more", "1 layer instead of 2", "colour blue"):
+            self.assertIn(words, details)
+        self.post("orders", 404, house="brindlecroft", way="pigeon")
+        self.post("orders", house="brindlecroft", way="letter")
+        page = self.shown("orders")
+        # Two orders shipped with the demo, the first of an earlier board.
+        self.assertEqual(page.count("<section"), 3)
+        self.assertEqual(page.count("The design has changed since this order"), 1)
+        self.assertIn("ordered ·", page)
+        number = max(int(n) for n in re.findall(r'id="order-(\d+)"', page))
+        self.post(f"orders/{number}", 409, act="right", key="count")
+        self.post(f"orders/{number}", act="received")
+        self.post(f"orders/{number}", act="wrong", key="count", reading="4")
+        self.post(f"orders/{number}", act="complaint", text="one short")
+        self.post(f"orders/{number}", 422, act="burned")
+        self.assertIn("one short", self.shown("orders"))
+        self.post(f"orders/{number}", act="again")
+        self.assertIn(f"as order {number}", self.shown("orders"))
+        self.post(f"orders/{number}", act="delete")
+        both = self.shown("both", "both")
+        self.assertIn("Ordered from", both)
+        self.assertIn("At home, ironed toner paper", both)
+        self.assertIn("no hole is plated", both)
+        # A changed board has to be asked for again; one with stops is not ordered.
+        self.ask("move H1 4.2 4.2")
+        self.assertIn("The board has changed since", self.shown("quotes"))
+        self.post("orders", 409, house="brindlecroft", way="letter")
+        self.assertIn("ask the houses", self.shown("both", "both"))
+        self.ask("unroute 3V3")
+        self.post("quotes", quantity="5")
+        self.assertIn("stops forbid it", self.post("orders", 409, house="brindlecroft", way="letter"))

@@ -8,7 +8,7 @@ import sys
 import typer
 from pydantic import ValidationError
 
-from vane_step.cli import board, circuit, curves, make, operation, parts, power, server
+from vane_step.cli import board, circuit, curves, etching, make, operation, ordering, parts, power, server
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.errors import VaneStepError
 
@@ -28,6 +28,8 @@ for _command in (
     *parts.COMMANDS,
     *board.COMMANDS,
     *make.COMMANDS,
+    *etching.COMMANDS,
+    *ordering.COMMANDS,
     *server.COMMANDS,
 ):
     app.command()(_command)

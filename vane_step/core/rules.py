@@ -103,6 +103,8 @@ _ALL: Final = [
         ("life", "a part is at its end, or not for new designs", "look, note", "is", "", SUPPLIER),
         ("one-source", "a part comes from one source only", "note", "at least", "sources", SUPPLIER),
         ("next-break", "more would cost less", "note", "at most", "€", SUPPLIER),
+        ("order-late", "no house has the boards there in time", "look", "at most", "days", BRIEF),
+        ("order-budget", "the cheapest board costs more than allowed", "look", "at most", "€", BRIEF),
     ),
     *_rows(
         "circuit",

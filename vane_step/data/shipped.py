@@ -6,6 +6,7 @@ import json
 from collections.abc import Mapping
 from functools import lru_cache
 from importlib.resources import files
+from typing import Any
 
 from vane_step.core.ask import Resources
 from vane_step.core.catalogue.catalogue import Catalogue
@@ -72,6 +73,14 @@ def resources(own: Mapping[str, SavedBlock] | None = None, parts: tuple[str, ...
 def own_rules(own: tuple[str, ...]) -> dict[str, RuleSet]:
     """Give the rule sets among what is kept of one's own, by name, from their JSON."""
     return {r.name: r for text in own for r in read_own(text, "own rules") if isinstance(r, RuleSet)}
+
+
+@lru_cache(maxsize=1)
+def demo_records() -> dict[str, dict[str, Any]]:
+    """Give what happened to the demo designs, orders and etchings, by file name."""
+    folder = _ROOT / "records"
+    names = sorted(p.name for p in folder.iterdir() if p.name.endswith(".json"))
+    return {n.removesuffix(".json"): json.loads((folder / n).read_text(encoding="utf-8")) for n in names}
 
 
 @lru_cache(maxsize=1)

@@ -1,4 +1,4 @@
-"""What stands on the bench: etchings of designs, baths, drill bits, printers; what they mean is the core's business."""
+"""What stands on the bench: etchings and orders of designs, baths, bits, printers; what they mean the core knows."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from contextlib import AbstractContextManager
 from vane_step.core.errors import EditRefused, NotFound
 from vane_step.store.atomic import atomic, spoken
 
-MOST_ETCHINGS, MOST_THINGS = 200, 60
+MOST_RECORDS, MOST_THINGS = 200, 60
 
 
 class Bench:
@@ -17,10 +17,10 @@ class Bench:
     def __init__(self, db: sqlite3.Connection, lock: AbstractContextManager[object]) -> None:
         self._db, self._lock = db, lock
 
-    # -- etchings --
+    # -- records of a design: etchings, orders --
 
-    def begin(self, design: str, content: str) -> int:
-        """Keep a new etching of a design and give its number.
+    def begin(self, table: str, design: str, content: str) -> int:
+        """Keep a new record of a design and give its number.
 
         Raises
         ------
@@ -29,46 +29,69 @@ class Bench:
         NotFound
             When there is no such design.
         """
+        name = _RECORDS[table]
         with atomic(self._db, self._lock) as db:
-            count = db.execute("SELECT count(*) FROM etching WHERE design = ?", (design,)).fetchone()[0]
-            if count >= MOST_ETCHINGS:
-                raise EditRefused(
-                    f"{MOST_ETCHINGS} etchings are kept.", where="etchings", next_step="Delete an old one."
-                )
+            count = db.execute(f"SELECT count(*) FROM {name} WHERE design = ?", (design,)).fetchone()[0]
+            if count >= MOST_RECORDS:
+                raise EditRefused(f"{MOST_RECORDS} are kept.", where=table, next_step="Delete an old one.")
             try:
-                made = db.execute("INSERT INTO etching (design, content) VALUES (?, ?)", (design, content))
+                made = db.execute(f"INSERT INTO {name} (design, content) VALUES (?, ?)", (design, content))
             except sqlite3.IntegrityError as error:
                 raise NotFound(f"There is no design {design}.", where=design) from error
             return int(made.lastrowid or 0)
 
-    def etchings(self, design: str | None = None) -> dict[int, str]:
-        """Give the etchings of a design, or of all, by number: the first begun first."""
+    def records(self, table: str, design: str | None = None) -> dict[int, str]:
+        """Give the records of a design, or of all, by number: the first begun first."""
+        name = _RECORDS[table]
         with self._lock, spoken():
             if design is None:
-                rows = self._db.execute("SELECT id, content FROM etching ORDER BY id")
+                rows = self._db.execute(f"SELECT id, content FROM {name} ORDER BY id")
             else:
                 rows = self._db.execute(
-                    "SELECT id, content FROM etching WHERE design = ? ORDER BY id", (design,)
+                    f"SELECT id, content FROM {name} WHERE design = ? ORDER BY id", (design,)
                 )
             return dict(rows.fetchall())
 
-    def change(self, design: str, number: int, content: str | None) -> None:
-        """Replace an etching of a design, or delete it where nothing is given.
+    def change(self, table: str, design: str, number: int, content: str | None) -> None:
+        """Replace a record of a design, or delete it where nothing is given.
 
         Raises
         ------
         NotFound
-            When the design has no such etching.
+            When the design has no such record.
         """
+        name = _RECORDS[table]
         with atomic(self._db, self._lock) as db:
             if content is None:
-                done = db.execute("DELETE FROM etching WHERE id = ? AND design = ?", (number, design))
+                done = db.execute(f"DELETE FROM {name} WHERE id = ? AND design = ?", (number, design))
             else:
                 done = db.execute(
-                    "UPDATE etching SET content = ? WHERE id = ? AND design = ?", (content, number, design)
+                    f"UPDATE {name} SET content = ? WHERE id = ? AND design = ?", (content, number, design)
                 )
             if not done.rowcount:
-                raise NotFound(f"There is no etching {number} of this design.", where="etching", value=number)
+                raise NotFound(f"There is no {table} {number} of this design.", where=table, value=number)
+
+    # -- what board houses were asked --
+
+    def keep_asked(self, design: str, content: str, at: str) -> None:
+        """Keep what houses were asked for a design and what they answered, with its date.
+
+        Raises
+        ------
+        NotFound
+            When there is no such design.
+        """
+        with atomic(self._db, self._lock) as db:
+            try:
+                db.execute("INSERT OR REPLACE INTO asked VALUES (?, ?, ?)", (design, content, at))
+            except sqlite3.IntegrityError as error:
+                raise NotFound(f"There is no design {design}.", where=design) from error
+
+    def asked(self, design: str) -> tuple[str, str] | None:
+        """Give what houses were asked for a design and answered last, and when; None where nobody asked."""
+        with self._lock, spoken():
+            row = self._db.execute("SELECT content, at FROM asked WHERE design = ?", (design,)).fetchone()
+        return (row[0], row[1]) if row else None
 
     # -- baths and printers --
 
@@ -137,4 +160,5 @@ class Bench:
 
 
 # Table and key column by what it is called; nothing else comes into a statement.
+_RECORDS = {"etching": "etching", "order": "board_order"}
 _TABLES = {"bath": ("bath", "id"), "printer": ("printer", "name")}

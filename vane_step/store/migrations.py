@@ -122,6 +122,22 @@ MIGRATIONS: tuple[tuple[str, str], ...] = (
         ) STRICT;
         """,
     ),
+    (
+        "what board houses were asked and answered, and orders of boards",
+        """
+        CREATE TABLE asked (
+            design TEXT PRIMARY KEY REFERENCES design(id) ON DELETE CASCADE,
+            content TEXT NOT NULL,
+            at TEXT NOT NULL
+        ) STRICT;
+        CREATE TABLE board_order (
+            id INTEGER PRIMARY KEY,
+            design TEXT NOT NULL REFERENCES design(id) ON DELETE CASCADE,
+            content TEXT NOT NULL
+        ) STRICT;
+        CREATE INDEX board_order_design ON board_order(design);
+        """,
+    ),
 )
 
 

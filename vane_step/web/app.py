@@ -16,10 +16,12 @@ from vane_step import __version__
 from vane_step.confined import serve_from_a_clean_process
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.errors import InputError, VaneStepError
-from vane_step.data.shipped import demo_designs
+from vane_step.data.shipped import demo_designs, demo_records
 from vane_step.simulated.host import Hosted
+from vane_step.simulated.houses import create_houses
 from vane_step.simulated.supplier import create_supplier
 from vane_step.store.designs import DesignStore
+from vane_step.web.demo_records import keep_records
 from vane_step.web.event_stream import EventStream
 from vane_step.web.guards import Guards
 from vane_step.web.jobs import Jobs
@@ -41,6 +43,7 @@ from vane_step.web.pages import (
     laying,
     make,
     milling,
+    ordering,
     own_parts,
     parts,
     power,
@@ -83,6 +86,7 @@ ROOMS = (
     make,
     etching,
     etch_log,
+    ordering,
     milling,
 )
 
@@ -113,6 +117,7 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
         app.state.jobs.close()
         app.state.works.close()
         app.state.supplier.close()
+        app.state.houses.close()
         app.state.store.close()
         close_log()
 
@@ -127,11 +132,13 @@ def create_app(settings: Settings, demo: bool = False) -> FastAPI:
     app.state.late = {}
     app.state.settings = settings
     app.state.supplier = Hosted(create_supplier(), settings.supplier)
+    app.state.houses = Hosted(create_houses(), settings.houses)
     if demo:
         known = app.state.store.ids()
         for name, design in demo_designs().items():
             if name not in known:
                 app.state.store.add(name, design)
+                keep_records(app.state.store, name, design, demo_records().get(name, {}))
     app.mount("/static", StaticFiles(directory=STATIC), name="static")
     for room in ROOMS:
         app.include_router(room.router)

@@ -21,6 +21,9 @@ class Settings(BaseSettings):
         default_factory=lambda: user_data_path("vane-step"), description="Folder of the database."
     )
     supplier: str = Field(default="", description="Address of a supplier; the simulated one when empty.")
+    houses: str = Field(
+        default="", description="Address of a list of houses that make boards; simulated ones when empty."
+    )
     access_key: str = Field(default="", description="Key asked for off loopback; 12 characters or more.")
 
     verbose: bool = Field(default=False, description="Write the log to the terminal as well.")

@@ -46,7 +46,7 @@ router = APIRouter()
 
 def runs_of(bench: Bench, design: str | None = None) -> dict[int, EtchRun]:
     """Give the etchings of a design, or of all, by number."""
-    return {n: EtchRun.model_validate_json(text) for n, text in bench.etchings(design).items()}
+    return {n: EtchRun.model_validate_json(text) for n, text in bench.records("etching", design).items()}
 
 
 def baths_of(bench: Bench) -> dict[str, Bath]:
@@ -170,7 +170,7 @@ def begin(
         copper_um=kept.design.board.rules.copper_um,
         removed_g=round(to_remove_g(kept.design, art_plan({"method": chosen.name}), copies), 4),
     )
-    return _back(id, store.bench.begin(id, run.model_dump_json()))
+    return _back(id, store.bench.begin("etching", id, run.model_dump_json()))
 
 
 @router.post("/d/{id}/etching/{number}/tick")
@@ -180,7 +180,7 @@ def tick(request: Request, id: str, number: int, step: Annotated[str, Form()]) -
     run = _run(store.bench, id, number)
     known = [s.key for s in work_steps(method_of(run.method), store.get(id).design)]
     made = ticked(run, step, store.shared.now(), known)
-    store.bench.change(id, number, made.model_dump_json())
+    store.bench.change("etching", id, number, made.model_dump_json())
     return _back(id, number, "#steps")
 
 
@@ -205,7 +205,7 @@ def start(
         )
     eaten = eaten_g(bath, runs_of(store.bench).values())
     made = in_bath(run, baths.get(bath), eaten, warm, moved, store.shared.now())
-    store.bench.change(id, number, made.model_dump_json())
+    store.bench.change("etching", id, number, made.model_dump_json())
     return _back(id, number, "#timer")
 
 
@@ -220,7 +220,7 @@ def stop(
     """Stop the timer with what is seen."""
     store = store_of(request)
     made = out_of_bath(_run(store.bench, id, number), seen, note, store.shared.now())
-    store.bench.change(id, number, made.model_dump_json())
+    store.bench.change("etching", id, number, made.model_dump_json())
     return _back(id, number, "#timer")
 
 
@@ -250,7 +250,7 @@ def fault(
         made = with_defect(run, Defect.model_validate(said))
     except ValidationError as error:
         raise input_error(error, "fault") from error
-    store.bench.change(id, number, made.model_dump_json())
+    store.bench.change("etching", id, number, made.model_dump_json())
     return _back(id, number, f"&side={side}#faults")
 
 
@@ -258,14 +258,14 @@ def fault(
 def mend(request: Request, id: str, number: int, fault: int) -> RedirectResponse:
     """Say that a fault is mended, or is not after all."""
     store = store_of(request)
-    store.bench.change(id, number, mended(_run(store.bench, id, number), fault).model_dump_json())
+    store.bench.change("etching", id, number, mended(_run(store.bench, id, number), fault).model_dump_json())
     return _back(id, number, "#faults")
 
 
 @router.post("/d/{id}/etching/{number}/delete")
 def delete(request: Request, id: str, number: int) -> RedirectResponse:
     """Delete an etching from the log."""
-    store_of(request).bench.change(id, number, None)
+    store_of(request).bench.change("etching", id, number, None)
     return _back(id)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Form, Request, UploadFile
@@ -16,8 +17,10 @@ from vane_step.core.judge import waived_findings
 from vane_step.importers import held_to_standards
 from vane_step.store.designs import Kept
 from vane_step.web.made import MadePanel, MadeRelease, made_panel, made_release
+from vane_step.web.pages.both_ways import both_data
 from vane_step.web.pages.etch_log import bath_data
 from vane_step.web.pages.etching import drilling_data, sheets_data
+from vane_step.web.pages.ordering import orders_data, quotes_data
 from vane_step.web.render import page, step_page, store_of
 from vane_step.web.works import Work, Works
 
@@ -26,12 +29,16 @@ router = APIRouter()
 MOMENT_S = 0.5
 
 
-WAYS = {"order": "Order from a manufacturer", "etch": "Make it at home"}
-PARTS = {"sheets": "Sheets", "drilling": "Drilling", "bath": "Bath, steps and log"}
+WAYS = {"order": "Order from a manufacturer", "etch": "Make it at home", "both": "Order or etch?"}
+PARTS = {
+    "order": {"files": "Files", "quotes": "Quotes", "orders": "Orders"},
+    "etch": {"sheets": "Sheets", "drilling": "Drilling", "bath": "Bath, steps and log"},
+    "both": {"both": "Both ways"},
+}
 
 
 @router.get("/d/{id}/make", response_class=HTMLResponse)
-def make(request: Request, id: str, manufacturing: str = "", part: str = "sheets") -> HTMLResponse:
+def make(request: Request, id: str, manufacturing: str = "", part: str = "") -> HTMLResponse:
     """Show one of the two ways: ordering, or making it at home."""
     kept = store_of(request).get(id)
     manufacturing = manufacturing or ("etch" if kept.design.board.rules.etched else "order")
@@ -39,32 +46,46 @@ def make(request: Request, id: str, manufacturing: str = "", part: str = "sheets
         raise NotFound(
             f"There is no way of manufacturing called {manufacturing}.", where="make", allowed=", ".join(WAYS)
         )
-    data: dict[str, Any] = {"manufacturing": manufacturing, "manufacturings": WAYS}
-    if manufacturing == "etch":
-        data |= etch_data(request, kept, part)
+    part = part or next(iter(PARTS[manufacturing]))
+    if part not in PARTS[manufacturing]:
+        raise NotFound(f"Making has no {part}.", where="part", allowed=", ".join(PARTS[manufacturing]))
+    data: dict[str, Any] = {
+        "manufacturing": manufacturing,
+        "manufacturings": WAYS,
+        **part_data(request, kept, part),
+    }
     return step_page(request, kept, "make", data)
 
 
-def etch_data(request: Request, kept: Kept, part: str) -> dict[str, Any]:
-    """Give what one part of making at home shows.
+def part_data(request: Request, kept: Kept, part: str) -> dict[str, Any]:
+    """Give what one part of making shows.
 
     Raises
     ------
     NotFound
         For a part there is not.
     """
-    kinds = {"sheets": sheets_data, "drilling": drilling_data, "bath": bath_data}
+    kinds: dict[str, Callable[[Request, Kept], dict[str, Any]]] = {
+        "sheets": sheets_data,
+        "drilling": drilling_data,
+        "bath": bath_data,
+        "quotes": quotes_data,
+        "orders": orders_data,
+        "both": both_data,
+        "files": lambda request, kept: {},
+    }
     if part not in kinds:
-        raise NotFound(f"Making at home has no {part}.", where="part", allowed=", ".join(kinds))
-    return {"part": part, "etch_parts": PARTS, "methods": METHODS, **kinds[part](request, kept)}
+        raise NotFound(f"Making has no {part}.", where="part", allowed=", ".join(kinds))
+    parts = next(some for some in PARTS.values() if part in some)
+    return {"part": part, "parts_of_making": parts, "methods": METHODS, **kinds[part](request, kept)}
 
 
 @router.get("/d/{id}/make/{part}", response_class=HTMLResponse)
-def etch_fragment(request: Request, id: str, part: str) -> HTMLResponse:
-    """Show one part of making at home anew: another plan, another tool, another design."""
+def fragment(request: Request, id: str, part: str) -> HTMLResponse:
+    """Show one part of making anew: another plan, another tool, another design."""
     kept = store_of(request).get(id)
-    data = {"kept": kept, "design": kept.design, **etch_data(request, kept, part)}
-    return page(request, f"_etch_{part}.html", data)
+    data = {"kept": kept, "design": kept.design, **part_data(request, kept, part)}
+    return page(request, f"_etch_{part}.html" if part in PARTS["etch"] else f"_make_{part}.html", data)
 
 
 @router.post("/d/{id}/standards", response_class=HTMLResponse)

@@ -1,0 +1,260 @@
+"""Houses that make boards: needs measured, prices and days compared, asked over HTTP with all that can go wrong there."""
+
+from __future__ import annotations
+
+import random
+import socket
+import threading
+import time
+import unittest
+from datetime import date, timedelta
+
+from tests.support import BEEPER, CIDER, FROST, demo, said
+from vane_step.core.board.geometry.shapes import holes
+from vane_step.core.errors import EditRefused, InputError, NotFound
+from vane_step.core.houses.compare import deals, in_hand, order_findings, own_hands_s, what_ifs
+from vane_step.core.houses.options import FLAT, advice, finest_pitch_mm, usual_order
+from vane_step.core.houses.quoting import COUNTRIES, Quote, Way, needs_of, parts_wanted
+from vane_step.core.houses.record import CHECKS, BoardOrder, arrived, checked, expected_reading
+from vane_step.core.houses.wish import wish
+from vane_step.simulated.host import Hosted
+from vane_step.simulated.houses import _houses, create_houses, quoted
+from vane_step.simulated.supplier import _stock_list
+from vane_step.suppliers.houses import HouseSilent, behaviour, describe, directory, quotes, several
+
+MONDAY = date(2026, 11, 30)
+
+
+class Needs(unittest.TestCase):
+    """What a board needs of whoever makes it."""
+
+    def test_measured(self) -> None:
+        """Size, layers, finest track, drill and ring are those of the board; finer copper shows at once."""
+        for name, layers in ((FROST, 2), (BEEPER, 1), (CIDER, 4)):
+            d = demo(name)
+            n = needs_of(d)
+            self.assertEqual((n.layers, n.holes), (layers, len(holes(d))))
+            self.assertLessEqual(n.least_width_mm, min(t.width_nm for t in d.tracks.values()) / 1e6)
+            self.assertEqual(n.least_drill_mm, min(h.drill_mm for h in holes(d)))
+            self.assertLessEqual(n.least_gap_mm, 0.5)
+        fine = next(iter(demo(FROST).tracks.values()))
+        thinner = demo(FROST)
+        thinner = thinner.replaced(
+            tracks={**thinner.tracks, fine.id: fine.model_copy(update={"width_nm": 130_000})}
+        )
+        self.assertEqual(needs_of(thinner).least_width_mm, 0.13)
+
+    def test_options(self) -> None:
+        """Every option is weighed once: what a board needs is chosen, gold only for fine pitch or cut pads, paste only where pads are."""
+        for name in (FROST, BEEPER, CIDER):
+            d = demo(name)
+            asked = usual_order(d, 5)
+            told = {a.option: a for a in advice(d, asked)}
+            self.assertEqual(len(told), 12)
+            self.assertEqual(asked.finish == FLAT, finest_pitch_mm(d) < 0.5)
+            self.assertEqual(told["stencil"].weight == "no use", not any(p.surface for p in parts_wanted(d)))
+            self.assertEqual(told["filled vias"].weight, "needed" if asked.needs.filled_vias else "no use")
+        golden = usual_order(demo(BEEPER), 5).model_copy(update={"finish": FLAT})
+        self.assertEqual(
+            next(a for a in advice(demo(BEEPER), golden) if a.option == "finish").weight, "no use"
+        )
+
+    def test_wishes(self) -> None:
+        """Words become an order, or are refused with what is allowed."""
+        d = demo(FROST)
+        asked, rate = wish(
+            d, {"quantity": "12", "country": "Vestria", "panel": "2x3", "fitting": "house", "rate": "20€"}
+        )
+        self.assertEqual((asked.quantity, asked.country, asked.panel, rate), (12, "Vestria", (2, 3), 20))
+        self.assertEqual(
+            sum(p.count for p in asked.parts), sum(p.fitted and p.kind != "jumper" for p in d.parts.values())
+        )
+        for wrong in (
+            {"quantity": "many"},
+            {"country": "Atlantis"},
+            {"panel": "2"},
+            {"rate": "1e9"},
+            {"thickness": "99"},
+        ):
+            with self.assertRaises(InputError):
+                wish(d, wrong)
+
+
+class Prices(unittest.TestCase):
+    """What the simulated houses answer, and what is made of it."""
+
+    def test_prices_have_sense(self) -> None:
+        """More boards cost more in all and less each, smaller ones no more, finer ones no less; what cannot be made is refused with why."""
+        houses, stock = _houses(), _stock_list()
+        d = demo(FROST)
+        for house in houses.values():
+            asked = usual_order(d, 5)
+            some = [quoted(house, asked.model_copy(update={"quantity": q}), stock) for q in (5, 10, 50)]
+            if any(s.get("refusals") for s in some):
+                continue
+            total = [Quote.model_validate(s).goods for s in some]
+            self.assertEqual(total, sorted(total))
+            self.assertGreater(total[0] / 5, total[2] / 50)
+            for what, other in what_ifs(asked, house["colours"]).items():
+                more = Quote.model_validate(quoted(house, other, stock))
+                if not more.refusals and ("less" in what or "instead" in what):
+                    self.assertLessEqual(more.goods, total[0] + 0.01, what)
+        thin = usual_order(d, 5).needs.model_copy(update={"least_width_mm": 0.01})
+        for house in houses.values():
+            answer = quoted(house, usual_order(d, 5).model_copy(update={"needs": thin}), stock)
+            self.assertIn("Too fine", " ".join(answer["refusals"]))
+            self.assertNotIn("items", answer)
+
+    def test_in_hand(self) -> None:
+        """Days are counted as a calendar does, one by one: never on a weekend, later with more days, holidays left out."""
+        rng = random.Random(2)
+        for _ in range(200):
+            begun = MONDAY + timedelta(days=rng.randrange(60))
+            make, ship = rng.randrange(9), rng.randrange(6)
+            closed = {str(begun + timedelta(days=rng.randrange(20))) for _ in range(rng.randrange(6))}
+            day, left, way = begun, make, ship
+            while left:
+                day += timedelta(days=1)
+                left -= day.weekday() < 5 and str(day) not in closed
+            while way:
+                day += timedelta(days=1)
+                way -= day.weekday() < 5
+            self.assertEqual(in_hand(begun, make, ship, closed), day)
+        self.assertEqual(in_hand(MONDAY, 4, 1, []), date(2026, 12, 7))
+        self.assertEqual(in_hand(MONDAY, 4, 1, ["2026-12-02", "2026-12-05"]), date(2026, 12, 8))
+
+    def test_deals(self) -> None:
+        """The cheapest comes first; those marked are the ones no other beats in price and day together."""
+        rng = random.Random(3)
+        asked = usual_order(demo(BEEPER), 5)
+        some = {
+            str(k): Quote(
+                house=str(k),
+                days=rng.randrange(12),
+                ways=tuple(
+                    Way(name=f"w{j}", price=rng.uniform(0, 30), days=rng.randrange(8)) for j in range(3)
+                ),
+            )
+            for k in range(8)
+        }
+        found = deals(some, asked, MONDAY)
+        self.assertEqual([d.total for d in found], sorted(d.total for d in found))
+        for d in found:
+            beaten = any(
+                o is not d
+                and o.total <= d.total
+                and o.in_hand <= d.in_hand
+                and (o.total, o.in_hand) != (d.total, d.in_hand)
+                for o in found
+            )
+            self.assertTrue(not (d.best and beaten))
+            self.assertTrue(
+                d.best
+                or beaten
+                or any(o.best and (o.total, o.in_hand) == (d.total, d.in_hand) for o in found)
+            )
+
+    def test_against_the_brief(self) -> None:
+        """A date nobody keeps and a budget the cheapest breaks are told; what is kept is not."""
+        d = said(demo(BEEPER), "brief date 2026-12-02", "brief budget 3")
+        asked = usual_order(d, 5)
+        some = {"a": Quote(house="A", days=4, ways=(Way(name="post", price=20, days=1),))}
+        found = deals(some, asked, MONDAY)
+        told = {f.code: f for f in order_findings(d, found, None)}
+        self.assertEqual((told["order-late"].reading, told["order-budget"].reading), (5, 4))
+        self.assertTrue(all(f.as_listed() for f in told.values()))
+        kept = said(d, "brief date 2026-12-07", "brief budget 4.5")
+        self.assertEqual(order_findings(kept, found, None), [])
+        self.assertEqual([f.code for f in order_findings(kept, found, 1.0)], ["order-budget"])
+        # Hands: by joints, twice the boards take twice the joints.
+        one, two = (own_hands_s(parts_wanted(d), n) for n in (1, 2))
+        self.assertAlmostEqual(two - one, one - 40 * len(parts_wanted(d)))
+
+
+class Asking(unittest.TestCase):
+    """Over HTTP, with houses that fail."""
+
+    def setUp(self) -> None:
+        """Start the houses."""
+        self.hosted = Hosted(create_houses())
+        self.address = self.hosted.address()
+        self.addCleanup(self.hosted.close)
+
+    def test_one_dead_house_holds_up_nobody(self) -> None:
+        """Silent, closed, refusing and senseless houses are told, the others answer, and all of it within 1.5 s."""
+        ids = directory(self.address)
+        self.assertGreaterEqual(len(ids), 5)
+        self.assertEqual(describe(self.address, ids).keys(), ids.keys())
+        asked = usual_order(demo(BEEPER), 5)
+        self.assertEqual(quotes(self.address, ids, asked).silent, {})
+        for mode, delay in (("responding", 30_000), ("down", 0), ("rejecting", 0), ("malformed", 0)):
+            behaviour(self.address, "osterby", {"mode": mode, "delay_ms": delay})
+            begun = time.perf_counter()
+            answers = quotes(self.address, ids, asked)
+            self.assertLess(time.perf_counter() - begun, 1.5)
+            self.assertEqual((len(answers.quotes), list(answers.silent)), (len(ids) - 1, ["osterby"]), mode)
+            self.assertTrue(answers.silent["osterby"].startswith("Osterby Panel Works: It"))
+        with self.assertRaises(HouseSilent):
+            behaviour(self.address, "osterby", {"mode": "dancing", "delay_ms": 0})
+        self.assertEqual(several(self.address, "osterby", {"a": asked}), {})
+        self.assertEqual(several(self.address, "brindlecroft", {"a": asked}).keys(), {"a"})
+
+    def test_answers_without_end(self) -> None:
+        """One that sends a byte now and then, and one that never stops, are left after their second."""
+        for pause, piece in ((0.2, b" "), (0.0, b" " * 65536)):
+            listener = socket.create_server(("127.0.0.1", 0))
+            address = f"http://127.0.0.1:{listener.getsockname()[1]}"
+
+            def drip(listener: socket.socket = listener, pause: float = pause, piece: bytes = piece) -> None:
+                client, _ = listener.accept()
+                try:
+                    client.recv(4096)
+                    client.sendall(b"HTTP/1.1 200 OK\r\nContent-Type: application/json\r\n\r\n")
+                    while True:
+                        client.sendall(piece)
+                        time.sleep(pause)
+                except OSError:
+                    client.close()
+
+            threading.Thread(target=drip, daemon=True).start()
+            begun = time.perf_counter()
+            with self.assertRaises(HouseSilent):
+                directory(address)
+            self.assertLess(time.perf_counter() - begun, 2)
+            listener.close()
+        with self.assertRaises(HouseSilent):
+            directory("http://127.0.0.1:9")
+
+
+class Orders(unittest.TestCase):
+    """The record of an order."""
+
+    def test_from_ordered_to_inspected(self) -> None:
+        """Boards come once, not before they were ordered; each line of the inspection is known; lateness is counted."""
+        asked = usual_order(demo(FROST), 5, COUNTRIES[1])
+        order = BoardOrder(
+            ordered=MONDAY,
+            version=3,
+            release="abc",
+            house="A",
+            asked=asked,
+            way="post",
+            price=12.5,
+            promised=MONDAY + timedelta(days=7),
+        )
+        self.assertEqual((order.state, order.late_days), ("ordered", None))
+        with self.assertRaises(EditRefused):
+            checked(order, "count", True, 5)
+        with self.assertRaises(EditRefused):
+            arrived(order, MONDAY - timedelta(days=1))
+        there = arrived(order, MONDAY + timedelta(days=9))
+        self.assertEqual((there.state, there.late_days), ("received", 2))
+        with self.assertRaises(EditRefused):
+            arrived(there, MONDAY)
+        with self.assertRaises(NotFound):
+            checked(there, "smell", True, None)
+        for key in CHECKS:
+            there = checked(there, key, key != "legend", expected_reading(there, key))
+        self.assertEqual((there.state, there.wrong), ("inspected", ("legend",)))
+        self.assertEqual(expected_reading(there, "size"), 80)
+        self.assertEqual(BoardOrder.model_validate_json(there.model_dump_json()), there)
