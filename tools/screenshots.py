@@ -15,7 +15,6 @@ FROST = "/d/1-frost-sentinel"
 ARGUMENTS = ["--no-sandbox", "--enable-unsafe-swiftshader", "--use-gl=angle", "--use-angle=swiftshader"]
 VIEWS = {
     "shelf": "/",
-    "questions": "/new",
     "brief": f"{FROST}/brief",
     "prices": f"{FROST}/parts",
     "catalogue": f"{FROST}/parts?show=catalogue&category=N-channel+FET",
@@ -26,13 +25,14 @@ VIEWS = {
     "power": f"{FROST}/power?given=1&on=BATT&mode=alarm",
     "heat": f"{FROST}/power?given=1&on=BATT&mode=alarm&at=high",
     "board": f"{FROST}/board",
-    "proposals": f"{FROST}/board",
     "four-layers": "/d/4-cider-press-logger/board",
     "in-space": "/d/4-cider-press-logger/board",
     "beeper-board": "/d/2-seedling-thirst-beeper/board",
     "inspect": "/d/4-cider-press-logger/inspect",
     "order": f"{FROST}/make?manufacturing=order",
+    "quotes": f"{FROST}/make?manufacturing=order&part=quotes",
     "etch": "/d/2-seedling-thirst-beeper/make?manufacturing=etch",
+    "bath": "/d/2-seedling-thirst-beeper/make?manufacturing=etch&part=bath",
 }
 
 
@@ -62,11 +62,6 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
                         page.get_by_role("button", name="Ask the supplier").click()
                         page.wait_for_selector(".finding.look")
                         page.wait_for_timeout(4500)
-                    if name == "proposals":
-                        page.get_by_role("button", name="Propose arrangements").click()
-                        page.wait_for_selector("[data-proposal]", timeout=120_000)
-                        page.locator('[data-proposal="0"]').hover()
-                        page.wait_for_timeout(5000)
                     if name == "in-space":
                         page.keyboard.press("s")
                         page.wait_for_selector("#space[data-parts]", timeout=60_000)
@@ -83,6 +78,10 @@ def main(names: list[str], width: int = 1280, height: int = 800) -> None:
                     if name == "order":
                         page.wait_for_selector(".verdict")
                         page.wait_for_timeout(1200)
+                    if name == "quotes":
+                        page.get_by_role("button", name="Ask the houses").click()
+                        page.wait_for_selector(".deals")
+                        page.wait_for_timeout(500)
                     page.screenshot(path=FOLDER / f"{name}.png")
                 browser.close()
         finally:

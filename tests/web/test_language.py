@@ -47,6 +47,10 @@ STEPS += (
 )
 STEPS += (
     "make?manufacturing=etch",
+    "make?manufacturing=order&part=assembly",
+    "make?manufacturing=order&part=quotes",
+    "make?manufacturing=order&part=orders",
+    "make?manufacturing=both",
     "make?manufacturing=etch&part=drilling",
     "make?manufacturing=etch&part=bath",
     "inspect",

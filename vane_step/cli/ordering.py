@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+import io
 import json
+import zipfile
 from collections.abc import Callable
 from datetime import date
 from typing import Annotated, Any
 
 import typer
 
-from vane_step.cli.files import console, load
+from vane_step.cli.files import console, load, write
 from vane_step.cli.operation import AsJson
-from vane_step.cli.report import In
+from vane_step.cli.report import In, Out, now
 from vane_step.core.design.model import Design
 from vane_step.core.houses.compare import Deal, deals, order_findings, own_hands_s
 from vane_step.core.houses.options import advice
@@ -133,4 +135,52 @@ def decide(
                 console.print(f"  {name}: {line}", **PLAIN)
 
 
-COMMANDS: tuple[Callable[..., None], ...] = (quote, decide)
+def assembly(
+    source: In,
+    output: Out,
+    foil: Annotated[
+        str, typer.Option(help="Thickness of the stencil's foil; the thickest that lets go, when left out.")
+    ] = "",
+    frame: Annotated[
+        str, typer.Option(help="Frame in mm: none, '260 x 330', '370 x 470', '584 x 584'.")
+    ] = "none",
+    convention: Annotated[
+        str, typer.Option(help="How turns are counted: plain, upper-left, lower-left, clockwise.")
+    ] = "plain",
+    turn: Annotated[
+        list[str] | None, typer.Option(help="A package a house takes otherwise: SOT-23-3=90; repeatable.")
+    ] = None,
+    variant: Annotated[str, typer.Option(help="Variant that is fitted.")] = "",
+) -> None:
+    """Write stencil and placement file as a zip, and prove that pin 1 of every part comes to lie on pin 1."""
+    from vane_step.core.ask.words import pairs
+    from vane_step.core.fab.conventions import convention_of, placement_as, proved
+    from vane_step.core.fab.release import slug
+    from vane_step.core.fab.stencil import SIDES, best_foil_um, foil_of, stencil_files, stencil_findings
+    from vane_step.core.quantity import parse_value
+
+    design = load(source)
+    foil_um = foil_of(foil) if foil else best_foil_um(design, variant)
+    way = convention_of(convention)
+    table = {k: parse_value(v, "--turn") for k, v in pairs(turn or [], "SOT-23-3=90").items()}
+    files = stencil_files(design, slug(design.name), now(), foil_um, frame, variant)
+    placed = placement_as(design, way, table, variant)
+    files[f"{slug(design.name)}-placement-{way.name}.csv"] = placed
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, text in files.items():
+            archive.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), text)
+            console.print(name, **PLAIN)
+    write(output, packed.getvalue())
+    rows = proved(design, placed, way, table)
+    wrong = [r.ref for r in rows if not r.agrees]
+    console.print(
+        f"foil {foil_um} µm; pin 1 of {len(rows) - len(wrong)} of {len(rows)} parts on pin 1", **PLAIN
+    )
+    for side in SIDES:
+        for f in stencil_findings(design, side, foil_um, variant):
+            console.print(f"{f.level}: {f.message} ({f.reading:g}, at least {f.limit:g})", **PLAIN)
+    raise typer.Exit(1 if wrong else 0)
+
+
+COMMANDS: tuple[Callable[..., None], ...] = (quote, decide, assembly)

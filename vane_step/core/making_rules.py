@@ -46,6 +46,7 @@ MAKE: Final[tuple[Row, ...]] = (
         "laminate has two sides",
     ),
     ("etch-plating", "connections hang on holes nobody plates", "stop", "at most", "connections", HOUSE),
+    ("stencil-ratio", "paste stays in an opening of the stencil", "look", "at least", "", "IPC-7525"),
     ("mill-gap", "the milling tool does not fit between two nets", "stop", "at least", "mm", "the tool"),
     ("mill-cutout", "the end mill does not fit into a cut-out", "look", "at least", "mm", "the tool"),
 )

@@ -16,6 +16,8 @@ from vane_step.core.houses.quoting import Asked, House, Quote
 
 # One dead house must not hold up the others for longer, neither in silence nor word by word.
 TIMEOUT_S: Final = 1.0
+# What nobody waits for but whoever sets the simulation may take longer.
+PATIENCE_S: Final = 10.0
 MAX_ANSWER: Final = 200_000
 MOST_HOUSES: Final = 20
 M = TypeVar("M", bound=BaseModel)
@@ -86,7 +88,7 @@ def behaviour(address: str, id: str, wanted: Mapping[str, object] | None = None)
         When it does not answer, or cannot behave so.
     """
     body = None if wanted is None else json.dumps(wanted)
-    found: dict[str, object] = json.loads(_fetched(f"{address}/h/{id}/v1/behaviour", body))
+    found: dict[str, object] = json.loads(_fetched(f"{address}/h/{id}/v1/behaviour", body, PATIENCE_S))
     return found
 
 
@@ -110,13 +112,13 @@ def _read(model: type[M], address: str, body: str | None) -> M:
         raise HouseSilent("Its answer cannot be read.", where=address) from error
 
 
-def _fetched(address: str, body: str | None) -> bytes:
+def _fetched(address: str, body: str | None, patience_s: float = TIMEOUT_S) -> bytes:
     import httpx  # Loading it takes a tenth of a second; most starts never ask.
 
     found, begun = b"", time.monotonic()
     try:
         with (
-            httpx.Client(timeout=TIMEOUT_S, trust_env=False) as client,
+            httpx.Client(timeout=patience_s, trust_env=False) as client,
             client.stream(
                 "GET" if body is None else "POST",
                 address,
@@ -126,8 +128,8 @@ def _fetched(address: str, body: str | None) -> bytes:
         ):
             for piece in answer.iter_bytes():
                 found += piece
-                if len(found) > MAX_ANSWER or time.monotonic() - begun > TIMEOUT_S:
-                    raise HouseSilent("Its answer has no end.", where=address)
+                if len(found) > MAX_ANSWER or time.monotonic() - begun > patience_s:
+                    raise HouseSilent("It answers without end.", where=address)
     except httpx.HTTPError as error:
         raise HouseSilent(f"It does not answer ({type(error).__name__}).", where=address) from error
     if answer.status_code != 200:

@@ -27,6 +27,7 @@ from vane_step.web.guards import Guards
 from vane_step.web.jobs import Jobs
 from vane_step.web.log import close as close_log, log, write_to
 from vane_step.web.pages import (
+    assembling,
     blocks,
     board,
     brief,
@@ -86,6 +87,7 @@ ROOMS = (
     make,
     etching,
     etch_log,
+    assembling,
     ordering,
     milling,
 )

@@ -32,6 +32,8 @@ from vane_step.core.etch.written import write_bitmap, write_pdf, write_svg
 
 # Between pictures of one page, and what a label below one takes.
 BETWEEN_MM, LABEL_MM = 5.0, 4.0
+# What a letter of a label is wide at the most, drawn as SVG.
+LETTER_MM: Final = 1.6
 # Half of what lies between the frames of two sides and their fold.
 FOLD_MM: Final = 4.0
 
@@ -78,7 +80,7 @@ def sheets(design: Design, plan: ArtPlan, stops: Sequence[str] = ()) -> list[She
             k in ("front", "back") and picture(design, k, plan.ink).word_at is None for k in kinds
         )
         frame = frame_of(design, plan.copies, _room(page, plan, len(kinds)), plan.blank, beside)
-        spots = _places(frame, page, plan, kinds)
+        spots = _places(frame, page, plan, {k: _label(design, plan, k) for k in kinds})
         drawn = {k: frame_picture(design, frame, k, plan.method, plan.ink, plan.pins) for k in kinds}
     made = []
     for number in sorted({n for n, _ in spots}):
@@ -150,8 +152,14 @@ def _room(page: Page, plan: ArtPlan, pictures: int) -> tuple[float, float]:
     return wide, tall - LABEL_MM
 
 
-def _places(frame: Frame, page: Page, plan: ArtPlan, kinds: list[Kind]) -> list[tuple[int, Placed]]:
-    """Put the pictures of a frame on pages: number of the page, and where."""
+def _label(design: Design, plan: ArtPlan, kind: Kind) -> str:
+    turned = "mirrored" if is_mirrored(design, kind, plan.method) else "as is"
+    return f"{_title(design, kind)}, printed {turned}"
+
+
+def _places(frame: Frame, page: Page, plan: ArtPlan, labels: dict[Kind, str]) -> list[tuple[int, Placed]]:
+    """Put the pictures of a frame on pages: number of the page, and where; no label runs into the next."""
+    kinds = list(labels)
     w, h = frame.width_mm, frame.height_mm
     wide = page.room[0]
     left, top = page.margin_mm, page.top_mm
@@ -169,7 +177,7 @@ def _places(frame: Frame, page: Page, plan: ArtPlan, kinds: list[Kind]) -> list[
         if y - h - LABEL_MM < page.margin_mm - 1e-9 and (y < top or x > left):
             x, y, high, number = left, top, 0.0, number + 1
         placed.append((number, Placed(kind, x, y - h, w, h)))
-        x, high = x + w + BETWEEN_MM, max(high, h)
+        x, high = x + max(w, len(labels[kind]) * LETTER_MM) + BETWEEN_MM, max(high, h)
     return placed
 
 
@@ -208,8 +216,7 @@ def _sheet(
         if p.turned:
             shape = affinity.rotate(shape, 180, origin=(p.width_mm / 2, p.height_mm / 2))
         ink.append(affinity.translate(shape, p.x_mm, p.y_mm))
-        turned = "mirrored" if is_mirrored(design, p.kind, plan.method) else "as is"  # type: ignore[arg-type]
-        labels.append((p.x_mm, p.y_mm - LABEL_MM + 1, f"{_title(design, p.kind)}, printed {turned}"))
+        labels.append((p.x_mm, p.y_mm - LABEL_MM + 1, _label(design, plan, p.kind)))  # type: ignore[arg-type]
     if plan.layout == "folded" and {p.kind for p in some} >= {"front", "back"}:
         ink.append(_fold_line(some, page))
     return Sheet(

@@ -17,6 +17,7 @@ from vane_step.core.judge import waived_findings
 from vane_step.importers import held_to_standards
 from vane_step.store.designs import Kept
 from vane_step.web.made import MadePanel, MadeRelease, made_panel, made_release
+from vane_step.web.pages.assembling import assembly_data
 from vane_step.web.pages.both_ways import both_data
 from vane_step.web.pages.etch_log import bath_data
 from vane_step.web.pages.etching import drilling_data, sheets_data
@@ -31,7 +32,7 @@ MOMENT_S = 0.5
 
 WAYS = {"order": "Order from a manufacturer", "etch": "Make it at home", "both": "Order or etch?"}
 PARTS = {
-    "order": {"files": "Files", "quotes": "Quotes", "orders": "Orders"},
+    "order": {"files": "Files", "assembly": "Assembly", "quotes": "Quotes", "orders": "Orders"},
     "etch": {"sheets": "Sheets", "drilling": "Drilling", "bath": "Bath, steps and log"},
     "both": {"both": "Both ways"},
 }
@@ -69,6 +70,7 @@ def part_data(request: Request, kept: Kept, part: str) -> dict[str, Any]:
         "sheets": sheets_data,
         "drilling": drilling_data,
         "bath": bath_data,
+        "assembly": assembly_data,
         "quotes": quotes_data,
         "orders": orders_data,
         "both": both_data,
