@@ -180,7 +180,12 @@ class Record(unittest.TestCase):
             in_bath(wet, None, 0, 38, False, NOW)
         with self.assertRaises(InputError):
             out_of_bath(wet, "purple", "", NOW)
+        left = out_of_bath(wet, "under", "", NOW + timedelta(minutes=10))
+        again = in_bath(left, None, 0, None, True, NOW + timedelta(minutes=15))
+        self.assertEqual(out_of_bath(again, "clean", "", NOW + timedelta(minutes=19)).seconds, 14 * 60)
         dry = out_of_bath(wet, "over", "corner", NOW + timedelta(minutes=31))
+        with self.assertRaises(EditRefused):
+            in_bath(dry, None, 0, None, True, NOW + timedelta(minutes=40))
         self.assertEqual(dry.seconds, 1860)
         before, after = (
             Defect(side="back", x_mm=3, y_mm=4, kind="gap", when=when)  # type: ignore[arg-type]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -120,13 +120,17 @@ def ticked(run: EtchRun, step: str, at: datetime, known: Iterable[str]) -> EtchR
 def in_bath(
     run: EtchRun, bath: Bath | None, eaten_g: float, temperature_c: float | None, moved: bool, at: datetime
 ) -> EtchRun:
-    """Start the timer: the board goes into a bath.
+    """Start the timer: the board goes into a bath; one that came out with copper left goes on where it stopped.
 
     Raises
     ------
     EditRefused
-        When it is in one already, or was.
+        When it is in one already, or came out for good.
     """
+    if run.seen == "under" and run.seconds is not None:
+        # The time it was in counts on.
+        begun = at - timedelta(seconds=run.seconds)
+        return run.model_copy(update={"started_at": begun, "stopped_at": None, "seen": ""})
     if run.started_at is not None:
         raise EditRefused(
             "This board is in the bath already." if run.stopped_at is None else "This board was etched.",
