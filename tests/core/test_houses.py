@@ -9,7 +9,8 @@ import time
 import unittest
 from datetime import date, timedelta
 
-from tests.support import BEEPER, CIDER, FROST, demo, said
+from tests.support import BEEPER, CIDER, FROST, demo, design, part, said
+from vane_step.core.board.geometry.filled_vias import losing_solder
 from vane_step.core.board.geometry.shapes import holes
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.houses.compare import deals, in_hand, order_findings, own_hands_s, what_ifs
@@ -37,6 +38,12 @@ class Needs(unittest.TestCase):
             self.assertLessEqual(n.least_width_mm, min(t.width_nm for t in d.tracks.values()) / 1e6)
             self.assertEqual(n.least_drill_mm, min(h.drill_mm for h in holes(d)))
             self.assertLessEqual(n.least_gap_mm, 0.5)
+            # Vias between the panes of paste over a thermal pad want no filling.
+            self.assertEqual(n.filled_vias, len(losing_solder(d)))
+        bare = design([part("U1", "QFN-48", 20, 15)], {"GND": "U1.49"})
+        hot = said(bare, "role GND ground", "pour GND back", "thermal U1")
+        self.assertGreater(len(hot.vias), 3)
+        self.assertEqual(needs_of(hot).filled_vias, 0)
         fine = next(iter(demo(FROST).tracks.values()))
         thinner = demo(FROST)
         thinner = thinner.replaced(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Final
 
 from shapely import affinity
@@ -94,7 +95,7 @@ def _best_turn(design: Design, plan: ArtPlan, stops: Sequence[str]) -> list[Shee
     tried: list[tuple[int, int, list[Sheet]]] = []
     refused: InputError | None = None
     for turn in ("portrait", "landscape"):
-        wanted = ArtPlan(**{**plan.__dict__, "turn": turn})
+        wanted = replace(plan, turn=turn)
         try:
             made = sheets(design, wanted, stops)
         except InputError as error:
@@ -109,7 +110,7 @@ def _best_turn(design: Design, plan: ArtPlan, stops: Sequence[str]) -> list[Shee
     if not plan.copies:
         return max(
             tried,
-            key=lambda t: (copies_on(design, ArtPlan(**{**plan.__dict__, "turn": _turn(t[2][0])})), t[1]),
+            key=lambda t: (copies_on(design, replace(plan, turn=_turn(t[2][0]))), t[1]),
         )[2]
     return tried[0][2]
 

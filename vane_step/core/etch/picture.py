@@ -82,7 +82,6 @@ class Picture:
     ink: BaseGeometry
     copper: BaseGeometry
     word_at: tuple[float, float] | None
-    grown: int
 
 
 def undercut_mm(design: Design, ink: Ink) -> float:
@@ -114,7 +113,7 @@ def picture(design: Design, side: Side, ink: Ink) -> Picture:
     whole = whole.difference(shapely.union_all(marks)) if marks else whole
     rings = [centre_ring(h) for h in bare_holes(design) if h.drill_mm >= LEAST_MARKED_MM]
     inked = whole.union(shapely.union_all(rings)) if rings else whole
-    return Picture(side, inked, copper, word_at, len(grown))
+    return Picture(side, inked, copper, word_at)
 
 
 @derived(*COPPER)

@@ -9,7 +9,7 @@ from typing import Final
 
 from vane_step.core.design.model import Design
 from vane_step.core.finding import Finding, tell
-from vane_step.core.houses.quoting import Asked, Item, Quote, Wanted, Way
+from vane_step.core.houses.quoting import Asked, Quote, Wanted, Way
 
 # What a hand takes for a joint, on the surface and through a hole, and to find a kind of part (rules of thumb).
 SURFACE_S, HOLE_S, KIND_S = 15.0, 20.0, 40.0
@@ -118,10 +118,3 @@ def what_ifs(asked: Asked, colours: Iterable[str]) -> dict[str, Asked]:
     if asked.panel is None and asked.quantity > 1:
         found["on a panel of two by one"] = asked.model_copy(update={"panel": (2, 1)})
     return found
-
-
-def difference(before: Quote, after: Quote) -> Item | None:
-    """Give what a change costs, less what was asked first; None where one of them has no price."""
-    if before.refusals or after.refusals:
-        return None
-    return Item(what="difference", price=round(after.goods - before.goods, 2))

@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.board.geometry.copper_table import board_columns, near
-from vane_step.core.board.geometry.filled_vias import bored_pads
+from vane_step.core.board.geometry.filled_vias import losing_solder
 from vane_step.core.board.geometry.shapes import copper_items, edge_pads, holes, outline
 from vane_step.core.circuit.variants import fitted
 from vane_step.core.derive import derived
@@ -141,7 +141,6 @@ def needs_of(design: Design) -> Needs:
     widths += [p.min_width_nm / 1e6 for p in design.pours.values()]
     rings = [(i.width_mm - i.drill_mm) / 2 for i in items if i.drill_mm]
     drills = [h.drill_mm for h in holes(design)]
-    bored = bored_pads(design)
     return Needs(
         width_mm=round(x1 - x0, 3),
         height_mm=round(y1 - y0, 3),
@@ -152,7 +151,7 @@ def needs_of(design: Design) -> Needs:
         least_drill_mm=round(min(drills, default=1.0), 4),
         holes=len(drills),
         half_holes=len(edge_pads(design)),
-        filled_vias=sum(design.vias[v].drill_nm < 10_000_000 for v in bored),
+        filled_vias=len(losing_solder(design)),
         copper_um=rules.copper_um,
     )
 

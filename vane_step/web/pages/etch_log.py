@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from datetime import date
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse
@@ -359,6 +360,4 @@ def printer(
     except ValidationError as error:
         raise input_error(error, "printer") from error
     store_of(request).bench.keep("printer", made.name, made.model_dump_json())
-    from urllib.parse import quote
-
     return RedirectResponse(f"/d/{id}/make?manufacturing=etch&printer={quote(made.name)}", status_code=303)
