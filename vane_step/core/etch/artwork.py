@@ -77,9 +77,7 @@ def sheets(design: Design, plan: ArtPlan, stops: Sequence[str] = ()) -> list[She
     page = page_of(plan.paper, plan.turn == "landscape", plan.margin_mm)
     kinds = kinds_of(design, plan)
     with alone:
-        beside = plan.ink.words and any(
-            k in ("front", "back") and picture(design, k, plan.ink).word_at is None for k in kinds
-        )
+        beside = _words_beside(design, plan, kinds)
         frame = frame_of(design, plan.copies, _room(page, plan, len(kinds)), plan.blank, beside)
         spots = _places(frame, page, plan, {k: _label(design, plan, k) for k in kinds})
         drawn = {k: frame_picture(design, frame, k, plan.method, plan.ink, plan.pins) for k in kinds}
@@ -115,6 +113,13 @@ def _best_turn(design: Design, plan: ArtPlan, stops: Sequence[str]) -> list[Shee
     return tried[0][2]
 
 
+def _words_beside(design: Design, plan: ArtPlan, kinds: Sequence[Kind]) -> bool:
+    """Tell whether a side's word has no room on the board and stands below it."""
+    return plan.ink.words and any(
+        k in ("front", "back") and picture(design, k, plan.ink).word_at is None for k in kinds
+    )
+
+
 def _turn(sheet: Sheet) -> str:
     return "landscape" if sheet.page.width_mm > sheet.page.height_mm else "portrait"
 
@@ -127,9 +132,7 @@ def copies_on(design: Design, plan: ArtPlan) -> int:
         page = page_of(plan.paper, turn == "landscape", plan.margin_mm)
         kinds = kinds_of(design, plan)
         with alone:
-            beside = plan.ink.words and any(
-                k in ("front", "back") and picture(design, k, plan.ink).word_at is None for k in kinds
-            )
+            beside = _words_beside(design, plan, kinds)
             try:
                 found = max(
                     found, len(frame_of(design, 0, _room(page, plan, len(kinds)), plan.blank, beside).spots)
