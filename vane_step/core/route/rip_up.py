@@ -54,6 +54,8 @@ def rip_up(
     rounds = since = 0
     growth = ONE_LAYER_GROWTH if run.problem.jump[0] else PRESSURE_GROWTH
     fewest = work.total + 1
+    due: dict[str, int] = {}
+    pause: dict[str, int] = {}
     while not work.stopped:
         bad = {n: paths for n, r in routed.items() if n not in stay and (paths := run.occupancy.conflicts(r))}
         links = sum(len(paths) for paths in bad.values())
@@ -72,9 +74,14 @@ def rip_up(
                 continue
             run.occupancy.release(routed[name])
             left = routed[name].without(set(paths))
-            # Few who fight on and on: whoever has a free way takes it.
-            free = run.route_net(left, hard=True) if since >= STUBBORN and links <= FEW_LINKS else None
-            routed[name] = free if free and free.failed <= routed[name].failed else run.route_net(left)
+            # Few who fight on and on: whoever has a free way takes it; who has none asks the more seldom.
+            free = None
+            if since >= STUBBORN and links <= FEW_LINKS and rounds >= due.get(name, 0):
+                free = run.route_net(left, hard=True)
+                if free.failed > routed[name].failed:
+                    free, pause[name] = None, 2 * pause.get(name, 1)
+                    due[name] = rounds + pause[name]
+            routed[name] = free or run.route_net(left)
             run.occupancy.hold(routed[name])
         work.goes_on(work.total - links)
         rounds += 1

@@ -59,6 +59,79 @@ def _far(x, y, layer, node, box, goal_layers, via_cost, ahead, bw, bh):
 
 
 @njit(**BARE)
+def _leap(
+    x,
+    y,
+    node,
+    words,
+    numbers,
+    grid,
+    held,
+    who,
+    via_barred,
+    wire_barred,
+    wired,
+    box,
+    goal_layers,
+    via_cost,
+    weight,
+    jump,
+    within,
+    most,
+    ahead,
+    tag,
+    now,
+    queue,
+):
+    """Enter all places a wire jumper from a settled node leads to, on its lattice, along rows and columns."""
+    _, w, _, bw, bh = grid
+    full, necks, holed = held
+    net, neck_zone, neck_tag, pressure, hard = who
+    head, after, item, spare = queue
+    west, east, north, south = within[0], within[1], within[2], within[3]
+    open_tag = np.int32(2 * tag)
+    closed_tag = np.int32(2 * tag + 1)
+    here, crowd = numbers[U(4 * node + COST)], holed[U(2 * node + 1)]
+    lattice = jump[0]
+    for d in range(0, 8, 2):
+        crossed = 0
+        for k in range(1, jump[2] + 1):
+            nx, ny = x + STEP_X[U(d)] * k, y + STEP_Y[U(d)] * k
+            if nx < west or ny < north or nx > east or ny > south:
+                break
+            other = ny * w + nx
+            if wire_barred[U(other)] != 0:
+                break
+            if wired[U(2 * other + 1)] > 0:
+                if hard:
+                    break
+                crossed += 1
+            if k < jump[1] or (k - jump[1]) % lattice != 0 or via_barred[U(other)] != 0:
+                continue
+            owner = holed[U(2 * other)]
+            n = holed[U(2 * other + 1)]
+            if (
+                not (owner == 0 or owner == net)
+                or (hard and n > 0)
+                or words[U(4 * other + TAG)] == closed_tag
+            ):
+                continue
+            factor, neck = factor_of(full, necks, net, other, neck_zone, other, neck_tag, pressure, hard)
+            if factor < 0:
+                continue
+            total = here + (jump[3] + 0.5 * k) * (1.0 + pressure * (n + crowd) + 0.2 * pressure * crossed)
+            if words[U(4 * other + TAG)] == open_tag and total >= numbers[U(4 * other + COST)]:
+                continue
+            far = _far(nx, ny, 0, other, box, goal_layers, via_cost, ahead, bw, bh)
+            if total + far > most:
+                continue
+            words[U(4 * other + TAG)] = open_tag
+            numbers[U(4 * other + COST)] = total
+            words[U(4 * other + HOW)] = neck | WIRE | (d << 12) | (k << 16)
+            put(other, total + far * weight, now, head, after, item, spare)
+
+
+@njit(**BARE)
 def search(
     words,
     numbers,
@@ -152,13 +225,15 @@ def search(
     end = np.int64(-1)
     while spare[2] > 0 and spare[1] < room:
         found, now = take(now, head, after, item, spare)
-        node = np.int64(found)
-        if words[U(4 * node + TAG)] != open_tag:
-            continue
-        expanded += 1
-        if expanded > limit:
-            end = np.int64(-2)
-            break
+        leaping = found < 0
+        node = np.int64(-1 - found if leaping else found)
+        if not leaping:
+            if words[U(4 * node + TAG)] != open_tag:
+                continue
+            expanded += 1
+            if expanded > limit:
+                end = np.int64(-2)
+                break
         layer = 0
         cell = node
         while cell >= plane:
@@ -170,6 +245,32 @@ def search(
             y, x = y + 1, x - w
         elif x < 0:
             y, x = y - 1, x + w
+        if leaping:
+            _leap(
+                x,
+                y,
+                node,
+                words,
+                numbers,
+                grid,
+                held,
+                who,
+                via_barred,
+                wire_barred,
+                wired,
+                box,
+                goal_layers,
+                via_cost,
+                weight,
+                jump,
+                within,
+                most,
+                ahead,
+                tag,
+                now,
+                queue,
+            )
+            continue
         # Only near the goal is it worth the memory to ask whether this is it.
         if x >= box[0] and x <= box[1] and y >= box[2] and y <= box[3] and goal[U(node)] == goal_tag:
             end = node
@@ -235,45 +336,13 @@ def search(
                 numbers[U(4 * other + COST)] = total
                 words[U(4 * other + HOW)] = neck | VIA | (layer << 12)
                 put(other, total + far * weight, now, head, after, item, spare)
-        lattice = jump[0]
-        if lattice == 0 or x % lattice != 0 or y % lattice != 0:
-            continue
-        for d in range(0, 8, 2):
-            crossed = 0
-            for k in range(1, jump[2] + 1):
-                nx, ny = x + STEP_X[U(d)] * k, y + STEP_Y[U(d)] * k
-                if nx < west or ny < north or nx > east or ny > south:
-                    break
-                other = ny * w + nx
-                if wire_barred[U(other)] != 0:
-                    break
-                if wired[U(2 * other + 1)] > 0:
-                    if hard:
-                        break
-                    crossed += 1
-                if k < jump[1] or (k - jump[1]) % lattice != 0 or via_barred[U(other)] != 0:
-                    continue
-                owner = holed[U(2 * other)]
-                n = holed[U(2 * other + 1)]
-                if (
-                    not (owner == 0 or owner == net)
-                    or (hard and n > 0)
-                    or words[U(4 * other + TAG)] == closed_tag
-                ):
-                    continue
-                factor, neck = factor_of(full, necks, net, other, neck_zone, other, neck_tag, pressure, hard)
-                if factor < 0:
-                    continue
-                total = here + (jump[3] + 0.5 * k) * (1.0 + pressure * (n + crowd) + 0.2 * pressure * crossed)
-                if words[U(4 * other + TAG)] == open_tag and total >= numbers[U(4 * other + COST)]:
-                    continue
-                far = _far(nx, ny, 0, other, box, goal_layers, via_cost, ahead, bw, bh)
-                if total + far > most:
-                    continue
-                words[U(4 * other + TAG)] = open_tag
-                numbers[U(4 * other + COST)] = total
-                words[U(4 * other + HOW)] = neck | WIRE | (d << 12) | (k << 16)
-                put(other, total + far * weight, now, head, after, item, spare)
+        if jump[0] != 0 and x % jump[0] == 0 and y % jump[0] == 0:
+            # A wire is dear: it is not asked where it leads before its price is due.
+            far = octile(x, y, box)
+            length = min(max(far, jump[1]), jump[2])
+            due = here + jump[3] + 0.5 * length + max(0.0, far - length)
+            if due <= most:
+                put(-1 - node, due * weight, now, head, after, item, spare)
     if spare[2] > 0:
         head[:] = -1
     return end, expanded
