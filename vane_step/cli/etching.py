@@ -87,7 +87,10 @@ def drilling(
     for k, r in enumerate(rows):
         left = "" if r.ring_left_mm is None else f", ring left {r.ring_left_mm:.2f} mm"
         bit = f"bit {r.bit} ({r.bit_mm:.2f} mm)" if r.at_hand else "no drill at hand"
-        console.print(f"{letter_of(k)}  {r.count:4d} holes of {r.drill_mm:.2f} mm: {bit}{left}", **PLAIN)
+        rows_of = f"; {r.in_rows}" if r.slots else ""
+        console.print(
+            f"{letter_of(k)}  {r.count:4d} holes of {r.drill_mm:.2f} mm: {bit}{left}{rows_of}", **PLAIN
+        )
     turns = drill_turns(rows, design, tool)  # type: ignore[arg-type]
     for t in turns:
         text = f"{t.bit}: holes {', '.join(t.letters)}, {len(t.holes)}, {t.way_mm / 10:.1f} cm"

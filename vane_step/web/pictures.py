@@ -6,10 +6,17 @@ from functools import lru_cache
 from typing import Any
 
 from vane_step.core.catalogue.entry import CataloguePart
-from vane_step.core.design.model import Package
+from vane_step.core.design.model import Package, PadSpec
 from vane_step.core.patterns.landpattern import pad_shape
 from vane_step.core.patterns.packages import package
 from vane_step.core.sheet.cards import shape_of
+
+
+def _bore(pad: PadSpec) -> dict[str, float]:
+    """Give a pad's hole as a box with round ends, in millimetres, y down."""
+    x, y, r = pad.x_nm / 1e6, -pad.y_nm / 1e6, pad.drill_nm / 2e6
+    half_x, half_y = (v / 1e6 + r for v in pad.slot_half_nm)
+    return {"x": x - half_x, "y": y - half_y, "w": 2 * half_x, "h": 2 * half_y, "r": r}
 
 
 def drawn(pack: Package) -> dict[str, Any]:
@@ -24,7 +31,7 @@ def drawn(pack: Package) -> dict[str, Any]:
                 "x": pad.x_nm / 1e6,
                 "y": -pad.y_nm / 1e6,
                 "number": pad.number,
-                "drill": pad.drill_nm / 2e6,
+                "bore": _bore(pad) if pad.drill_nm else None,
                 "size": max(0.25, min(1.2, min(pad.width_nm, pad.height_nm) / 1e6 * 0.7)),
             }
         )

@@ -141,6 +141,7 @@ def _pad(item: CopperItem) -> dict[str, Any]:
         "net": item.net or "",
         "layers": list(item.layers),
         "drill": item.drill_mm,
+        **({"slot": list(item.slot_mm)} if any(item.slot_mm) else {}),
         "x": round(item.x_mm, 4),
         "y": round(item.y_mm, 4),
         **_shape(item),
@@ -236,7 +237,14 @@ def board_view(kept: Kept) -> dict[str, Any]:
         "pads": [_pad(i) for i in copper_items(d) if i.kind == "pad"],
         **_copper(d),
         "holes": [
-            {"id": h.id, "x": h.x_mm, "y": h.y_mm, "drill": h.drill_mm, "own": h.id in d.holes}
+            {
+                "id": h.id,
+                "x": h.x_mm,
+                "y": h.y_mm,
+                "drill": h.drill_mm,
+                "own": h.id in d.holes,
+                **({"slot": list(h.slot_mm)} if h.slotted else {}),
+            }
             for h in bare_holes(d)
         ],
         "pours": [

@@ -21,7 +21,8 @@ class PadSpec(Frozen):
     """A pad of a package, relative to the part's origin, seen from the front.
 
     ``round`` with unequal sides is a capsule. A ``through`` pad whose drill is as large as the pad has no
-    copper: it is an unplated hole. One ``on_edge`` is a plated hole on the board's edge, of which half stays. The mask
+    copper: it is an unplated hole. A ``slot_nm`` long hole lies along the pad's longer side (its width where both are
+    alike) and is ``drill_nm`` wide. One ``on_edge`` is a plated hole on the board's edge, of which half stays. The mask
     opens over ``mask_nm`` where it is said, else over the pad and the maker's margin.
     """
 
@@ -33,6 +34,7 @@ class PadSpec(Frozen):
     shape: Literal["rect", "round"] = "rect"
     layers: Literal["front", "back", "through"] = "front"
     drill_nm: SizeNm = 0
+    slot_nm: SizeNm = 0
     on_edge: bool = False
     mask_nm: PositiveNm | None = None
     paste: bool = True
@@ -42,10 +44,24 @@ class PadSpec(Frozen):
         """Whether the pad is only a hole, without copper round it."""
         return self.layers == "through" and self.drill_nm >= min(self.width_nm, self.height_nm)
 
+    @property
+    def slot_half_nm(self) -> tuple[float, float]:
+        """How far the middle line of a slot reaches from the pad's middle; none for a round hole."""
+        half = max(0, self.slot_nm - self.drill_nm) / 2
+        return (half, 0.0) if self.width_nm >= self.height_nm else (0.0, half)
+
     @model_validator(mode="after")
     def _drill_fits(self) -> PadSpec:
         if self.layers == "through" and self.drill_nm == 0:
             raise ValueError(f"pad {self.number} goes through the board but has no drill")
+        if self.slot_nm and (self.layers != "through" or self.on_edge):
+            raise ValueError(
+                f"pad {self.number} has a slot, so it goes through the board and not on its edge"
+            )
+        if self.slot_nm and self.slot_nm < self.drill_nm:
+            raise ValueError(f"the slot of pad {self.number} is shorter than it is wide")
+        if self.slot_nm > max(self.width_nm, self.height_nm):
+            raise ValueError(f"the slot of pad {self.number} is longer than the pad")
         if self.on_edge and (self.layers != "through" or self.bare_hole):
             raise ValueError(f"pad {self.number} on the edge must be a plated hole")
         return self

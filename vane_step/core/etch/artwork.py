@@ -335,6 +335,7 @@ def drill_page(design: Design, bits_mm: Sequence[float] = ()) -> tuple[str, ...]
         f"{letter_of(k)}   {r.count:4d} holes   {r.drill_mm:.2f} mm   "
         + (f"bit {r.bit} ({r.bit_mm:.2f} mm)" if r.at_hand else "NO DRILL AT HAND")
         + ("" if r.ring_left_mm is None else f", ring left {r.ring_left_mm:.2f} mm")
+        + (f"; {r.in_rows}" if r.slots else "")
         for k, r in enumerate(drill_plan(design, bits_mm))
     ]
     joints = both_sides(design)

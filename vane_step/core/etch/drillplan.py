@@ -14,6 +14,7 @@ import numpy as np
 
 from vane_step.core.board.geometry.shapes import copper_items, holes
 from vane_step.core.design.model import Design
+from vane_step.core.etch.bores import bored
 from vane_step.core.finding import Finding, tell
 
 # Numbered twist drills in millimetres.
@@ -58,7 +59,10 @@ WORTH_MM = 0.02
 
 @dataclass(frozen=True)
 class DrillRow:
-    """Holes of one size: the bit that is taken, whether it is at hand, and what is left of the narrowest ring."""
+    """Holes of one size: the bit that is taken, whether it is at hand, and what is left of the narrowest ring.
+
+    Slots are counted by the holes of their rows.
+    """
 
     drill_mm: float
     count: int
@@ -67,6 +71,14 @@ class DrillRow:
     ring_loss_mm: float
     at_hand: bool = True
     ring_left_mm: float | None = None
+    slots: int = 0
+
+    @property
+    def in_rows(self) -> str:
+        """Say how the slots among the holes are made; empty without any."""
+        if not self.slots:
+            return ""
+        return f"{self.slots} slot{'s' if self.slots > 1 else ''}: bore the row, file what is between away"
 
 
 def letter_of(row: int) -> str:
@@ -83,13 +95,13 @@ def drill_plan(design: Design, at_hand_mm: Sequence[float] = ()) -> list[DrillRo
         Bits of the bench, which go where the design itself does not say which are at hand (``drills 0.8 1.0``);
         numbered ones where neither does.
     """
-    found = holes(design)
-    sizes = Counter(round(h.drill_mm, 4) for h in {(h.x_mm, h.y_mm): h for h in found}.values())
+    sizes = Counter(round(h.drill_mm, 4) for h in {(h.x_mm, h.y_mm): h for h in bored(design)}.values())
+    slots = Counter(round(h.drill_mm, 4) for h in holes(design) if h.slotted)
     rings: dict[float, float] = {}
     for item in copper_items(design):
         if item.drill_mm:
             size = round(item.drill_mm, 4)
-            rings[size] = min(rings.get(size, item.width_mm), (item.width_mm - item.drill_mm) / 2)
+            rings[size] = min(rings.get(size, item.width_mm), item.ring_mm)
     mine = [d / 1e6 for d in design.board.rules.drills_nm] or list(at_hand_mm)
     bits = [(mm, f"{mm:g} mm") for mm in mine] if mine else [(mm, name) for name, mm in BITS_MM.items()]
     rows = []
@@ -98,7 +110,7 @@ def drill_plan(design: Design, at_hand_mm: Sequence[float] = ()) -> list[DrillRo
         bit_mm, bit = min(fits) if fits else (size, f"{size:g} mm")
         loss = max(0.0, round((bit_mm - size) / 2, 4))
         left = round(rings[size] - loss, 4) if size in rings else None
-        rows.append(DrillRow(size, count, bit, bit_mm, loss, bool(fits) or not mine, left))
+        rows.append(DrillRow(size, count, bit, bit_mm, loss, bool(fits) or not mine, left, slots[size]))
     return rows
 
 
@@ -129,7 +141,7 @@ def drill_turns(rows: Sequence[DrillRow], design: Design, tool: Tool) -> list[Dr
     hole larger; steel in the hand goes from small to large, so that large holes have been begun by what leads the bit.
     """
     where: dict[float, set[tuple[float, float]]] = {}
-    for h in holes(design):
+    for h in bored(design):
         where.setdefault(round(h.drill_mm, 4), set()).add((h.x_mm, h.y_mm))
     by_bit: dict[tuple[float, str], list[int]] = {}
     for k, row in enumerate(rows):

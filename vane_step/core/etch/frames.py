@@ -16,12 +16,13 @@ from shapely import affinity
 from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 
-from vane_step.core.board.geometry.shapes import holes, outline
+from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.board.geometry.strokefont import text_lines
 from vane_step.core.board.silkscreen.legend import prints
 from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError
+from vane_step.core.etch.bores import bored
 from vane_step.core.etch.drillplan import drill_plan, letter_of
 from vane_step.core.etch.methods import BY_HAND, EtchMethod
 from vane_step.core.etch.packing import Spot, packed
@@ -245,7 +246,7 @@ def _template(design: Design) -> list[BaseGeometry]:
     bits = {row.drill_mm: letter_of(k) for k, row in enumerate(drill_plan(design))}
     mirrored = drilled_from(design) == "back"
     drawn: list[BaseGeometry] = []
-    for h in {(h.x_mm, h.y_mm): h for h in holes(design)}.values():
+    for h in {(h.x_mm, h.y_mm): h for h in bored(design)}.values():
         r = h.drill_mm / 2
         drawn.append(Point(h.x_mm, h.y_mm).buffer(r).boundary.buffer(TEMPLATE_LINE_MM / 2))
         for dx, dy in ((r + 0.5, 0.0), (0.0, r + 0.5)):
@@ -300,7 +301,7 @@ def register_marks(frame: Frame, pins: bool) -> BaseGeometry:
 
 def meeting_holes(design: Design) -> tuple[tuple[str, float, float], tuple[str, float, float]] | None:
     """Give the two holes of pads that lie farthest apart: held against the light, these must meet on both sheets."""
-    spots = [(h.id, h.x_mm, h.y_mm) for h in holes(design) if h.net is not None or h.id not in design.holes]
+    spots = [(h.id, h.x_mm, h.y_mm) for h in bored(design) if h.net is not None or h.id not in design.holes]
     if len(spots) < 2 or design.board.copper_layers < 2:
         return None
     hull = shapely.MultiPoint([(x, y) for _, x, y in spots]).convex_hull

@@ -89,7 +89,7 @@ def _pads(design: Design, side: Side) -> list[BaseGeometry]:
         if i.kind in ("pad", "jumper") and (side in i.layers or i.drill_mm)
     ]
     bores = [h for h in holes(design) if h.id not in design.vias]
-    return drawn + [Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2).boundary.buffer(LINE_MM / 2) for h in bores]
+    return drawn + [h.shape().boundary.buffer(LINE_MM / 2) for h in bores]
 
 
 def _bodies(design: Design, side: Side) -> list[BaseGeometry]:

@@ -31,6 +31,7 @@ from vane_step.core.board.geometry.shapes import (
 from vane_step.core.board.geometry.strokefont import text_lines, text_width
 from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, Side
+from vane_step.core.etch.bores import bored, row_of
 from vane_step.core.etch.methods import BY_HAND, EtchMethod, method_of
 
 CENTRE_MARK_MM: Final = 0.4
@@ -109,9 +110,9 @@ def picture(design: Design, side: Side, ink: Ink) -> Picture:
         word = _word(side, x, y, height, max(method.track_mm[0], 0.16 * height))
         whole, word_at = whole.union(word), (x, y)
     copper = whole
-    marks = [Point(h.x_mm, h.y_mm).buffer(min(CENTRE_MARK_MM, h.drill_mm / 2) / 2) for h in holes(design)]
+    marks = [Point(h.x_mm, h.y_mm).buffer(min(CENTRE_MARK_MM, h.drill_mm / 2) / 2) for h in bored(design)]
     whole = whole.difference(shapely.union_all(marks)) if marks else whole
-    rings = [centre_ring(h) for h in bare_holes(design) if h.drill_mm >= LEAST_MARKED_MM]
+    rings = [centre_ring(b) for h in bare_holes(design) if h.drill_mm >= LEAST_MARKED_MM for b in row_of(h)]
     inked = whole.union(shapely.union_all(rings)) if rings else whole
     return Picture(side, inked, copper, word_at)
 
@@ -166,7 +167,7 @@ def large_pads(design: Design, side: Side, name: str) -> dict[tuple[str, float, 
     names = [*(i.net or i.id for i in items), *(net for net, _ in poured)]
     tree = STRtree(fixed)
     inside = outline(design).buffer(-design.board.rules.edge_clearance_nm / 1e6)
-    bare = [Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2) for h in bare_holes(design)]
+    bare = [h.shape() for h in bare_holes(design)]
     least = design.board.rules.hole_to_copper_nm / 1e6
     gaps = {n: max(gap_of(design, n if n in design.nets else None), method.gap_mm[0]) for n in set(names)}
     pads = [k for k, i in enumerate(items) if i.drill_mm]
@@ -214,7 +215,10 @@ def rings_mm(design: Design, side: Side, ink: Ink) -> dict[str, float]:
     for item in copper_items(design):
         if item.drill_mm and side in item.layers:
             rim = grown.get(_key(item), item.shape()).boundary
-            ring = float(rim.distance(Point(item.x_mm, item.y_mm))) - item.drill_mm / 2
+            (x, y), (dx, dy) = (item.x_mm, item.y_mm), item.slot_mm
+            ring = (
+                min(float(rim.distance(Point(x + s * dx, y + s * dy))) for s in (-1, 1)) - item.drill_mm / 2
+            )
             found[item.id] = min(ring, found.get(item.id, ring))
     return found
 
@@ -247,7 +251,7 @@ def _room_for_word(
     """Find where the side's name fits on the board with the method's gap round it: the largest, nearest a corner."""
     gap = max(method.gap_mm[0], design.board.rules.default_clearance_nm / 1e6)
     edge = design.board.rules.edge_clearance_nm / 1e6
-    drilled = [Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2 + gap, quad_segs=FINE) for h in holes(design)]
+    drilled = [h.shape(gap, FINE) for h in holes(design)]
     free = outline(design).buffer(-edge).difference(copper.buffer(gap, quad_segs=FINE))
     shapely.prepare(free)
     # Most holes lie in copper and are out of the way with it.
@@ -290,7 +294,7 @@ def off_grid(design: Design) -> tuple[tuple[float, float], ...]:
 
     The shift is that under which most holes lie on the grid.
     """
-    spots = sorted({(h.x_mm, h.y_mm) for h in holes(design)})
+    spots = sorted({(h.x_mm, h.y_mm) for h in bored(design)})
     if not spots:
         return ()
     at = grid_shift(design)
@@ -305,7 +309,7 @@ def off_grid(design: Design) -> tuple[tuple[float, float], ...]:
 @derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "holes", "texts")
 def grid_shift(design: Design) -> tuple[float, float]:
     """Give where a grid of 2.54 mm lies so that most holes are on it, in millimetres."""
-    spots = sorted({(h.x_mm, h.y_mm) for h in holes(design)})
+    spots = sorted({(h.x_mm, h.y_mm) for h in bored(design)})
     if not spots:
         return 0.0, 0.0
     at = np.array(spots) % PITCH_MM

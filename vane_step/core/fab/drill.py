@@ -15,7 +15,7 @@ FILLED_AND_CAPPED = "VII"
 
 
 def drill_file(design: Design, plated: bool, head: Heading) -> str:
-    """Write the plated or the unplated holes, tools from small to large, coordinates to a nanometre."""
+    """Write the plated or the unplated holes, tools from small to large, coordinates to a nanometre; slots as routs."""
     kinds = _kinds(design)
     chosen = [(h, kinds(h)) for h in holes(design) if h.plated == plated]
     # Holes of one size that are made for different ends are bored by tools of their own, whose attributes say so.
@@ -30,15 +30,30 @@ def drill_file(design: Design, plated: bool, head: Heading) -> str:
     lines += ["%", "G90", "G05"]
     for number, tool in enumerate(tools, 1):
         lines.append(f"T{number}")
-        spots = sorted({(nm(h.x_mm), nm(h.y_mm)) for h, kind in chosen if (nm(h.drill_mm), kind) == tool})
-        lines += [f"X{x / 1e6:.6f}Y{y / 1e6:.6f}" for x, y in spots]
+        mine = [h for h, kind in chosen if (nm(h.drill_mm), kind) == tool]
+        spots = sorted({(nm(h.x_mm), nm(h.y_mm)) for h in mine if not h.slotted})
+        lines += [_at(x, y) for x, y in spots]
+        for ax, ay, bx, by in sorted({_ends(h) for h in mine if h.slotted}):
+            lines += [f"G00{_at(ax, ay)}", "M15", f"G01{_at(bx, by)}", "M16", "G05"]
     return "\n".join([*lines, "T0", "M30"]) + "\n"
 
 
+def _at(x_nm: int, y_nm: int) -> str:
+    return f"X{x_nm / 1e6:.6f}Y{y_nm / 1e6:.6f}"
+
+
+def _ends(hole: Hole) -> tuple[int, int, int, int]:
+    """Give the ends of a slot, the lower left one first, so that equal slots are written alike."""
+    ax, ay, bx, by = (nm(v) for v in hole.ends_mm)
+    return min((ax, ay, bx, by), (bx, by, ax, ay))
+
+
 def drill_function(design: Design, plated: bool) -> str:
-    """Give the function of a drill file: through which layers, plated or not."""
+    """Give the function of a drill file: through which layers, plated or not, and whether slots are milled in it."""
     span = f"1,{len(design.board.layers)}"
-    return f"Plated,{span},PTH,Drill" if plated else f"NonPlated,{span},NPTH,Drill"
+    mine = {h.slotted for h in holes(design) if h.plated == plated}
+    work = {True: "Rout", False: "Drill"}[mine.pop()] if len(mine) == 1 else "Mixed" if mine else "Drill"
+    return f"Plated,{span},PTH,{work}" if plated else f"NonPlated,{span},NPTH,{work}"
 
 
 def _kinds(design: Design) -> Callable[[Hole], str]:

@@ -268,7 +268,9 @@ def mask(design: Design, side: Side, head: Heading) -> GerberFile:
         for pad in design.packages[part.package].pads if part.place else ():
             if pad.bare_hole and part.place:
                 at = place_point(part.place, pad.x_nm, pad.y_nm)
-                out.aperture(pad.drill_nm + margin, "Material")
+                dx, dy = pad.slot_half_nm
+                wide, tall = (pad.drill_nm + 2 * round(v) + margin for v in (dx, dy))
+                out.pad_aperture(wide, tall, "round", _pad_turn(part.place), "Material")
                 out.flash(round(at[0]), round(at[1]))
     for hole in design.holes.values():
         out.aperture(hole.drill_nm + margin, "Material")

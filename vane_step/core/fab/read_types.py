@@ -87,6 +87,11 @@ class ReadDrill:
     form: DrillFormat | None = None
     sure: bool = True
 
+    @property
+    def bores(self) -> list[tuple[float, float, float]]:
+        """The holes, and both ends of each slot: x, y and diameter."""
+        return [*self.holes, *((x, y, s[4]) for s in self.slots for x, y in (s[:2], s[2:4]))]
+
 
 @dataclass
 class ReadPoint:

@@ -11,8 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 import shapely
 from scipy.spatial import cKDTree
-from shapely.geometry import Point, Polygon
-from shapely.strtree import STRtree
+from shapely.geometry import Polygon
 
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.pour_fill import pour_pieces
@@ -134,47 +133,58 @@ def compare_drills(
     """Compare plated and unplated holes one by one, to 1 um in place and size."""
     worst = 0.0
     for plated in (True, False):
-        read = sorted({h for d in drills.values() if d.plated == plated for h in d.holes})
-        wanted = sorted({(h.x_mm, h.y_mm, h.drill_mm) for h in holes(design) if h.plated == plated})
-        kind = "plated" if plated else "unplated"
-        if len(read) != len(wanted):
-            yield tell(
-                "drill-count",
-                f"The files have {len(read)} {kind} holes, the design {len(wanted)}",
-                len(read),
-                len(wanted),
-            )
-            continue
-        if not wanted:
-            continue
-        tree = STRtree(shapely.points([w[:2] for w in wanted]))
-        left = set(range(len(wanted)))
-        for x, y, size in read:
-            near = [
-                k
-                for k in tree.query(Point(x, y).buffer(TOLERANCE_MM))
-                if k in left and abs(wanted[k][2] - size) <= TOLERANCE_MM
-            ]
-            if not near:
-                yield tell(
+        mine = [h for h in holes(design) if h.plated == plated]
+        for what in ("hole", "slot"):
+            read = _read_bores(drills, plated, what)
+            wanted = sorted({_bore(*h.ends_mm, h.drill_mm) for h in mine if h.slotted == (what == "slot")})
+            found, off = _compare_bores(read, wanted, what, "plated" if plated else "unplated")
+            yield from found
+            worst = max(worst, off)
+    readings["holes"] = sum(len(d.holes) + len(d.slots) for d in drills.values())
+    readings["hole_difference_um"] = round(worst * 1000, 3)
+
+
+Bore = tuple[float, float, float, float, float]
+
+
+def _bore(ax: float, ay: float, bx: float, by: float, size: float) -> Bore:
+    """Give both ends of a hole or slot and its width, the lower left end first."""
+    return (*min((ax, ay, bx, by), (bx, by, ax, ay)), size)
+
+
+def _read_bores(drills: Mapping[str, ReadDrill], plated: bool, what: str) -> list[Bore]:
+    """List the holes, or the slots, of the files of one plating."""
+    mine = [d for d in drills.values() if d.plated == plated]
+    if what == "slot":
+        return sorted({_bore(*slot) for d in mine for slot in d.slots})
+    return sorted({(x, y, x, y, size) for d in mine for x, y, size in d.holes})
+
+
+def _compare_bores(read: list[Bore], wanted: list[Bore], what: str, kind: str) -> tuple[list[Finding], float]:
+    """Find for each hole or slot read that of the design; tells what has none, and how far off others are, in mm."""
+    if len(read) != len(wanted):
+        text = f"The files have {len(read)} {kind} {what}s, the design {len(wanted)}"
+        return [tell("drill-count", text, len(read), len(wanted))], 0.0
+    if not wanted:
+        return [], 0.0
+    tree, left = cKDTree(np.array(wanted)), set(range(len(wanted)))
+    found, worst = [], 0.0
+    for bore in read:
+        near = [k for k in tree.query_ball_point(bore, TOLERANCE_MM, p=np.inf) if k in left]
+        if not near:
+            found.append(
+                tell(
                     "drill",
-                    f"The files drill {size:g} mm at {x:.3f}, {y:.3f}, the design does not",
-                    place=Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6)),
+                    f"The files {'drill' if what == 'hole' else 'mill a slot of'} {bore[4]:g} mm at "
+                    f"{bore[0]:.3f}, {bore[1]:.3f}, the design does not",
+                    place=Place(x_nm=round(bore[0] * 1e6), y_nm=round(bore[1] * 1e6)),
                     source="read back from the files",
                 )
-                continue
-            left.discard(int(near[0]))
-            worst = max(
-                worst,
-                abs(wanted[near[0]][0] - x),
-                abs(wanted[near[0]][1] - y),
-                abs(wanted[near[0]][2] - size),
             )
-    for x, y, *_ in (slot for d in drills.values() for slot in d.slots):
-        place = Place(x_nm=round(x * 1e6), y_nm=round(y * 1e6))
-        yield tell("drill", f"The files mill a slot at {x:.3f}, {y:.3f}, the design does not", place=place)
-    readings["holes"] = sum(len(d.holes) for d in drills.values())
-    readings["hole_difference_um"] = round(worst * 1000, 3)
+            continue
+        left.discard(near[0])
+        worst = max(worst, *(abs(a - b) for a, b in zip(bore, wanted[near[0]], strict=True)))
+    return found, worst
 
 
 # Coordinates of the test netlist are whole micrometres: a pad on half of one may be written either way.
@@ -235,7 +245,7 @@ def _compare_nets(
     # On a board etched by hand who solders joins the sides, at the leads and wires whose pads both have their net.
     reached = {(p.x, p.y) for p in points if p.access == 0} if design.board.rules.etched else set()
     for drill in drills.values():
-        for x, y, _ in drill.holes:
+        for x, y, _ in drill.bores:
             if drill.plated or any(abs(x - a) < 0.002 and abs(y - b) < 0.002 for a, b in reached):
                 groups.join([n for k in layers if (n := groups.at(k, x, y)) is not None])
     for a, b in wires:
@@ -376,7 +386,7 @@ def _rings(
     rings = []
     for layer in copper[:1] + copper[-1:] if len(copper) > 1 else copper:
         for drill in drills.values():
-            for (_, _, size), ring in zip(drill.holes, ring_widths(layer.image, drill.holes), strict=True):
+            for (_, _, size), ring in zip(drill.bores, ring_widths(layer.image, drill.bores), strict=True):
                 if ring > -size / 2 + 1e-6 or (drill.plated and np.isfinite(ring)):
                     rings.append(ring)
     if rings:

@@ -139,7 +139,7 @@ def needs_of(design: Design) -> Needs:
     rules, items = design.board.rules, copper_items(design)
     widths = [t.width_nm / 1e6 for t in design.tracks.values()]
     widths += [p.min_width_nm / 1e6 for p in design.pours.values()]
-    rings = [(i.width_mm - i.drill_mm) / 2 for i in items if i.drill_mm]
+    rings = [i.ring_mm for i in items if i.drill_mm]
     drills = [h.drill_mm for h in holes(design)]
     return Needs(
         width_mm=round(x1 - x0, 3),

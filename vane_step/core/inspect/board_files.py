@@ -86,6 +86,10 @@ class BoardFiles:
         """Give place, size and plating of every hole."""
         return [(*hole, d.plated) for d in self.drills for hole in d.read.holes]
 
+    def bores(self) -> list[tuple[float, float, float, bool]]:
+        """Give the same of every hole and of both ends of every slot."""
+        return [(*bore, d.plated) for d in self.drills for bore in d.read.bores]
+
 
 def read_board(files: Mapping[str, bytes], said: Mapping[str, str] | None = None) -> BoardFiles:
     """Read files for a board, loose or zipped, by whomever they were made.
@@ -185,7 +189,7 @@ def _holes(name: str, read: ReadDrill, pads: list[tuple[float, float]], said: st
         return FileHoles(name, read.plated, "the file says so", read)
     if says_unplated(name):
         return FileHoles(name, False, "by its name", read)
-    share = _on_pads([(x, y) for x, y, _ in read.holes], pads)
+    share = _on_pads([(x, y) for x, y, _ in read.bores], pads)
     return FileHoles(name, share > 0.5, f"{share:.0%} of its holes are in pads", read)
 
 
@@ -212,7 +216,7 @@ def _best_form(
                     read = read_drill(text, name, DrillFormat(unit, whole, decimals, left_out))
                 except UnreadableFile:
                     continue
-                spots = [(x, y) for x, y, _ in read.holes]
+                spots = [(x, y) for x, y, _ in read.bores]
                 inside = (
                     ((np.array(spots) >= low) & (np.array(spots) <= high)).all(axis=1).mean()
                     if spots
@@ -247,7 +251,7 @@ def _follow(board: BoardFiles, points: list[ReadPoint]) -> None:
     """Join the copper of all layers through plated holes, and name what hangs together where files name it."""
     copper = board.copper()
     groups = CopperGroups([x.read for x in copper])
-    for x, y, _, plated in board.holes():
+    for x, y, _, plated in board.bores():
         if plated:
             groups.join([n for k in range(len(copper)) if (n := groups.at(k, x, y)) is not None])
     for k, layer in enumerate(copper):

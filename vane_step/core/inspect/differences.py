@@ -122,8 +122,8 @@ def _left(apart: BaseGeometry) -> BaseGeometry:
 
 
 def _holes(first: BoardFiles, second: BoardFiles, moved: tuple[float, float]) -> list[HoleDifference]:
-    mine = first.holes()
-    theirs = [(x + moved[0], y + moved[1], size, plated) for x, y, size, plated in second.holes()]
+    mine = first.bores()
+    theirs = [(x + moved[0], y + moved[1], size, plated) for x, y, size, plated in second.bores()]
     found = []
     for some, others, is_first in ((mine, theirs, True), (theirs, mine, False)):
         tree = cKDTree(np.array([h[:2] for h in others])) if others else None

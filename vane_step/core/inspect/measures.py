@@ -148,7 +148,7 @@ def _rings(board: BoardFiles) -> Iterator[Measure]:
     found = []
     outer = {layer.name for layer in board.copper() if not layer.role.side.startswith("in")}
     for layer in board.copper():
-        holes = [(x, y, size) for x, y, size, plated in board.holes() if plated]
+        holes = [(x, y, size) for x, y, size, plated in board.bores() if plated]
         for (x, y, size), ring in zip(holes, ring_widths(layer.read.image, holes), strict=True):
             if np.isfinite(ring) or layer.name in outer:
                 wide = max(ring, -size / 2)
@@ -202,7 +202,7 @@ def _legend(board: BoardFiles) -> Iterator[Measure]:
 
 
 def _holes(board: BoardFiles) -> Iterator[Measure]:
-    holes = board.holes()
+    holes = board.bores()
     if not holes:
         return
     for key, title, some in (
@@ -214,7 +214,7 @@ def _holes(board: BoardFiles) -> Iterator[Measure]:
     if slots:
         (ax, ay, *_, width), name = min(slots, key=lambda s: s[0][4])
         yield Measure("slot", "narrowest slot", round(width, 3), "mm", ax, ay, name)
-    yield from _between(holes)
+    yield from _between(board.holes())
 
 
 def _between(holes: Sequence[tuple[float, float, float, bool]]) -> Iterator[Measure]:

@@ -6,9 +6,10 @@ import io
 import zipfile
 from dataclasses import dataclass
 
-from vane_step.core.board.geometry.shapes import holes as board_holes, outline
+from vane_step.core.board.geometry.shapes import outline
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import InputError
+from vane_step.core.etch.bores import bored
 from vane_step.core.etch.drillplan import drill_plan
 from vane_step.core.finding import Finding, Place, tell
 from vane_step.core.mill.gcode import Program, edge, holes, rounds
@@ -88,7 +89,7 @@ def _bored(design: Design, side: Side, plan: MillPlan) -> Program:
     bits = {row.drill_mm: row.bit_mm for row in drill_plan(design)}
     x0, y0, x1, _ = outline(design).bounds
     places: dict[float, list[tuple[float, float]]] = {}
-    for h in board_holes(design):
+    for h in bored(design):
         x = (x1 - h.x_mm) if side == "back" else (h.x_mm - x0)
         near = min(bits, key=lambda mm: abs(mm - h.drill_mm), default=h.drill_mm)
         places.setdefault(bits.get(near, h.drill_mm), []).append((x, h.y_mm - y0))

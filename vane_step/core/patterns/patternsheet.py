@@ -60,6 +60,7 @@ def measures(pack: Package) -> list[Measure]:
         ]
     drills = sorted({p.drill_nm for p in pack.pads if p.drill_nm})
     found += [Measure("hole", d / 1e6) for d in drills]
+    found += [Measure("length of slot", d / 1e6) for d in sorted({p.slot_nm for p in pack.pads if p.slot_nm})]
     found += [Measure("body, across", pack.body_nm[0] / 1e6), Measure("body, along", pack.body_nm[1] / 1e6)]
     return [Measure(m.name, round(m.mm, 3)) for m in found if m.mm > 0 or m.name.startswith("gap")]
 
@@ -217,7 +218,9 @@ def _draw(canvas: Canvas, pack: Package, at_x: float, at_y: float) -> None:
             canvas.roundRect(*box, min(w, h) / 2 * mm, stroke=0, fill=1)
         if pad.drill_nm:
             canvas.setFillGray(1)
-            canvas.circle((at_x + x) * mm, (at_y + y) * mm, pad.drill_nm / 2e6 * mm, stroke=0, fill=1)
+            half_x, half_y = (v / 1e6 + pad.drill_nm / 2e6 for v in pad.slot_half_nm)
+            bore = ((at_x + x - half_x) * mm, (at_y + y - half_y) * mm, 2 * half_x * mm, 2 * half_y * mm)
+            canvas.roundRect(*bore, pad.drill_nm / 2e6 * mm, stroke=0, fill=1)
         canvas.setFillGray(0)
         size = max(2.0, min(6.0, min(w, h) * 2.0))
         canvas.setFont("Helvetica", size)

@@ -118,6 +118,7 @@ USB-A-PLUG | USB-A plug at the board's edge | 12x18.8@0,-9 | 4.5 | 1.0 | 1@-3.5,
 
 CONNECTORS: Final = """
 JACK-DC | barrel jack for a plug of 5.5 mm | 9x14.2@0,-5 | 11 | 2.6 | 1@0,0 2@0,-6 3@4.8,-3 | mouth=bottom
+JACK-DC-F | barrel jack for a plug of 5.5 mm, flat leads in slots | 9x14.2@0,-5 | 11 | 0 | 1@0,0:2.4x0.8s 2@0,-6:2.4x0.8s 3@4.8,-3:0.8x2.4s | mouth=bottom
 JACK-DC-S | barrel jack, surface mount | 9x14.5@0,0 | 6.5 | 0 | 1@-5.4,-2.6:2.8x2.4 1@-5.4,3.5:2.8x2.4 2@5.4,-2.6:2.8x2.4 3@5.4,3.5:2.8x2.4 @0,-2.25:o1.6 @0,2.25:o1.8 | mouth=bottom
 JACK-DC-35 | barrel jack for a plug of 3.5 mm | 6.5x9.5@0,-3 | 6 | 1.6 | 1@0,0 2@0,-4.5 3@3.3,-2.2 | mouth=bottom
 HC-30 | high-current connector, two contacts for 30 A | 13x7.5 | 11 | 2.5 | 1@-2.5,0 2@2.5,0 | polar

@@ -17,7 +17,7 @@ _PAD = re.compile(
     r"(?P<number>[A-Z]*\d*)(?:\.\.(?P<last>\d+)(?:/(?P<skip>\d+))?)?@(?P<x>-?[\d.]+),(?P<y>-?[\d.]+)"
     r"(?:\+(?P<dx>-?[\d.]+),(?P<dy>-?[\d.]+))?(?::(?P<how>\S+))?"
 )
-_LAND = re.compile(r"(?P<w>[\d.]+)x(?P<h>[\d.]+)(?P<back>b?)")
+_LAND = re.compile(r"(?P<w>[\d.]+)x(?P<h>[\d.]+)(?P<kind>[bs]?)")
 
 
 @dataclass(frozen=True)
@@ -45,10 +45,11 @@ def read_plan(line: str) -> Plan:
     """Read a plan: ``NAME | title | body WxH[@x,y] | height | lead | pads | flags``, in millimetres.
 
     Pads are ``NUMBER@x,y`` with a hole for the plan's lead, ``NUMBER@x,y:1.2`` with a hole for another lead,
-    ``@x,y:o3.2`` a bare hole, ``NUMBER@x,y:1.5x2`` a land on the front and ``:1.5x2b`` one on the back;
-    ``1..8@x,y+dx,dy`` is a run of them, ``1..15/2@…`` one of every second number. A number that comes again is one
-    pin with several lands, which the part joins inside. Flags are ``polar``, ``round`` and ``mouth=bottom`` or
-    ``mouth=bottom+4``: the side that belongs to the board's edge, and how far it stands over it.
+    ``NUMBER@x,y:2.4x0.8s`` with a slot for a flat lead so wide along x and y, ``@x,y:o3.2`` a bare hole,
+    ``NUMBER@x,y:1.5x2`` a land on the front and ``:1.5x2b`` one on the back; ``1..8@x,y+dx,dy`` is a run of them,
+    ``1..15/2@…`` one of every second number. A number that comes again is one pin with several lands, which the part
+    joins inside. Flags are ``polar``, ``round`` and ``mouth=bottom`` or ``mouth=bottom+4``: the side that belongs to
+    the board's edge, and how far it stands over it.
 
     Raises
     ------
@@ -132,14 +133,17 @@ def _run(plan: Plan, match: re.Match[str], kitchen: bool, before: int) -> list[P
 
 
 def _pad(plan: Plan, number: str, x: float, y: float, how: str, kitchen: bool) -> PadSpec:
-    if land := _LAND.fullmatch(how):
+    land = _LAND.fullmatch(how)
+    if land and land["kind"] == "s":
+        return _slot(number, x, y, (float(land["w"]), float(land["h"])), kitchen)
+    if land:
         return PadSpec(
             number=number,
             x_nm=nm(x),
             y_nm=nm(y),
             width_nm=nm(float(land["w"])),
             height_nm=nm(float(land["h"])),
-            layers="back" if land["back"] else "front",
+            layers="back" if land["kind"] == "b" else "front",
         )
     if how.startswith("o"):
         hole = wide = nm(float(how[1:]))
@@ -156,4 +160,21 @@ def _pad(plan: Plan, number: str, x: float, y: float, how: str, kitchen: bool) -
         shape="rect" if square else "round",
         layers="through",
         drill_nm=hole,
+    )
+
+
+def _slot(number: str, x: float, y: float, lead: tuple[float, float], kitchen: bool) -> PadSpec:
+    """Make a pad with a slot for a flat lead: as much room and ring as a round one has."""
+    wide, tall = (nm(round((v + 0.20) / 0.05 + 1e-9) * 0.05) for v in lead)
+    ring = nm(KITCHEN_RING_MM if kitchen else RING_MM)
+    return PadSpec(
+        number=number,
+        x_nm=nm(x),
+        y_nm=nm(y),
+        width_nm=wide + ring,
+        height_nm=tall + ring,
+        shape="round",
+        layers="through",
+        drill_nm=min(wide, tall),
+        slot_nm=max(wide, tall),
     )

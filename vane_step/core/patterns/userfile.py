@@ -22,6 +22,7 @@ class UserPad(BaseModel):
     shape: str = Field(pattern="^(rect|round)$")
     layers: str = Field(pattern="^(front|back|through)$")
     drill_mm: float = Field(default=0, ge=0, le=20)
+    slot_mm: float = Field(default=0, ge=0, le=60)
 
 
 class UserPackage(BaseModel):
@@ -58,6 +59,7 @@ def user_package(data: object, where: str, margin_mm: float = 0.0) -> Package:
                     "shape": p.shape,
                     "layers": p.layers,
                     "drill_nm": nm(p.drill_mm),
+                    "slot_nm": nm(p.slot_mm),
                 }
             )
             for p in user.pads

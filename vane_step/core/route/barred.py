@@ -92,7 +92,7 @@ def via_barred(
         _between_panes(design, items, lattice, barred, drill)
     drilled = holes(design)
     if drilled:
-        spots = np.array([[2.0, h.x_mm, h.y_mm, h.x_mm, h.y_mm, 0, 0, 0, 0] for h in drilled])
+        spots = np.array([[2.0, *h.ends_mm, 0, 0, 0, 0] for h in drilled])
         reach = np.array([h.drill_mm / 2 + drill / 2 + gap + EDGE_SAFETY_MM for h in drilled])
         kernel.paint_owner(barred, spots, reach, np.full(len(drilled), -1, dtype=np.int16), *frame)
     return barred

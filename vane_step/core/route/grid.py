@@ -260,7 +260,7 @@ def _paint(
     owner = np.array([numbers.get(i.net or "", -1) for i in items], dtype=np.int16)
     on = [np.array([layer in i.layers for i in items], dtype=bool) for layer in lattice.layers]
     bare = bare_holes(design)
-    bare_rows = np.array([[2.0, h.x_mm, h.y_mm, h.x_mm, h.y_mm, 0, 0, 0, 0] for h in bare]).reshape(-1, 9)
+    bare_rows = np.array([[2.0, *h.ends_mm, 0, 0, 0, 0] for h in bare]).reshape(-1, 9)
     keep = np.array(
         [max(h.drill_mm / 2 + rules.hole_to_copper_nm / 1e6, _keepout(design, h.id)) for h in bare]
     )

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 from scipy.ndimage import label
-from shapely.geometry import LineString, Point
+from shapely.geometry import LineString
 from shapely.strtree import STRtree
 
 from vane_step.core.board.copper.connectivity import connectivity
@@ -157,10 +157,7 @@ class _Room:
         self.tree = STRtree([i.spine for i in self.items])
         self.edge = outline(design)
         self.from_edge = rules.edge_clearance_nm / 1e6
-        self.holes = [
-            (Point(h.x_mm, h.y_mm), h.drill_mm / 2 + rules.hole_to_copper_nm / 1e6)
-            for h in bare_holes(design)
-        ]
+        self.holes = [(h.spine, h.drill_mm / 2 + rules.hole_to_copper_nm / 1e6) for h in bare_holes(design)]
         self.taken: list[tuple[LineString, float, NetJob]] = []
 
     def holds(self, line: LineString, half: float, job: NetJob, layer: str) -> bool:

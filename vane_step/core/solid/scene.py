@@ -86,9 +86,7 @@ def _in_few(package: Package, board_mm: float) -> tuple[Solid, ...]:
 
 
 def _board(design: Design, deep: float) -> list[Solid]:
-    drilled = [
-        shapely.Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2, quad_segs=HOLE_SEGMENTS) for h in holes(design)
-    ]
+    drilled = [h.shape(quad_segs=HOLE_SEGMENTS) for h in holes(design)]
     bores = shapely.union_all(drilled) if drilled else Polygon()
     bare = outline(design).difference(bores)
     found = [Solid("board", extruded(p, -deep, 0.0)) for p in _polygons(bare)]

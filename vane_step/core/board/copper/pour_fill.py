@@ -8,12 +8,12 @@ from operator import is_not
 
 import numpy as np
 import shapely
-from shapely.geometry import MultiPolygon, Point, Polygon
+from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry.copper_table import gap_of
-from vane_step.core.board.geometry.shapes import CopperItem, bare_holes, copper_items, keepouts, outline
+from vane_step.core.board.geometry.shapes import CopperItem, Hole, bare_holes, copper_items, keepouts, outline
 from vane_step.core.board.geometry.thinness import MOST_ROUNDS, grazes, parted_at, without_necks
 from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, Pour, RuleSet
@@ -67,7 +67,7 @@ class _Near:
     mine: list[CopperItem]
     others: list[CopperItem]
     reach: list[float]
-    bare: list[tuple[float, float, float]]
+    bare: list[tuple[Hole, float]]
     zones: list[BaseGeometry]
     before: list[PouredCopper]
     gaps: list[float]
@@ -113,7 +113,7 @@ def _near(design: Design, pour: Pour, before: list[PouredCopper]) -> _Near:
         mine=[i for i in on_layer if i.net == pour.net],
         others=others,
         reach=[i.radius_mm + gap_to[i.net] for i in others],
-        bare=[(h.x_mm, h.y_mm, h.drill_mm / 2 + wall) for h in bare_holes(design)],
+        bare=[(h, h.drill_mm / 2 + wall) for h in bare_holes(design)],
         zones=list(keepouts(design).values()),
         before=before,
         gaps=[max(gap_mm, gap_of(design, other.net)) for other in before],
@@ -129,8 +129,8 @@ def _fill(design: Design, pour: Pour, near: _Near) -> PouredCopper:
         area = area.intersection(Polygon([(x / 1e6, y / 1e6) for x, y in pour.area]))
     if area.is_empty:
         return PouredCopper(pour.id, pour.net, pour.layer, ())
-    spines = [i.spine for i in near.others] + [Point(x, y) for x, y, _ in near.bare]
-    others = _others(area, spines, near.reach + [reach for _, _, reach in near.bare])
+    spines = [i.spine for i in near.others] + [hole.spine for hole, _ in near.bare]
+    others = _others(area, spines, near.reach + [reach for _, reach in near.bare])
     others += [zone.buffer(SAFETY_MM) for zone in near.zones]
     others += [Polygon([(x / 1e6, y / 1e6) for x, y in cut]) for cut in pour.cuts]
     for other, gap in zip(near.before, near.gaps, strict=True):

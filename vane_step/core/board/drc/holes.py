@@ -14,6 +14,7 @@ from vane_step.core.board.geometry.copper_table import once_a_text
 from vane_step.core.board.geometry.shapes import (
     CopperItem,
     Hole,
+    spines_of,
 )
 from vane_step.core.finding import Finding
 
@@ -30,7 +31,7 @@ def rings_and_drills(laid: Layout) -> Iterable[Finding]:
     for item in laid.items:
         if not item.drill_mm:
             continue
-        reading = (item.width_mm - item.drill_mm) / 2
+        reading = item.ring_mm
         if reading < ring - TOLERANCE_MM and (item.id, item.x_mm, item.y_mm) not in seen:
             seen.add((item.id, item.x_mm, item.y_mm))
             text = f"Copper ring of {named(item)} is too narrow"
@@ -78,7 +79,7 @@ def hole_gaps(laid: Layout) -> Iterable[Finding]:
     limit = laid.rules.hole_to_hole_nm / 1e6
     if len(drilled) < 2:
         return
-    points = shapely.points([(h.x_mm, h.y_mm) for h in drilled])
+    points = spines_of(drilled)
     size = np.array([h.drill_mm for h in drilled])
     a, b = STRtree(points).query(points, predicate="dwithin", distance=size.max() + limit)
     a, b = a[a < b], b[a < b]
@@ -94,11 +95,11 @@ def hole_copper(laid: Layout) -> Iterable[Finding]:
     """Hold copper against bare holes, and against the heads of the screws that go through them."""
     of = laid.columns
     for hole in laid.bare_holes:
-        x, y, half = hole.x_mm, hole.y_mm, hole.drill_mm / 2
+        x, y, spine, half = hole.x_mm, hole.y_mm, hole.spine, hole.drill_mm / 2
         keep = laid.design.holes[hole.id].keepout_nm / 1e6 if hole.id in laid.design.holes else 0.0
         limit = max(laid.rules.hole_to_copper_nm / 1e6, keep - half)
-        some = of.near_box((x, y, x, y), half + limit)
-        gap = shapely.distance(shapely.Point(x, y), of.spines[some]) - of.radius[some] - half
+        some = of.near_box(spine.bounds, half + limit)
+        gap = shapely.distance(spine, of.spines[some]) - of.radius[some] - half
         bad = np.flatnonzero(gap < limit - TOLERANCE_MM)
         for k in bad[once_a_text(of, some[bad], np.zeros_like(bad), gap[bad])]:
             item = of.items[some[k]]

@@ -29,7 +29,7 @@ def material_findings(laid: Layout) -> Iterator[Finding]:
     board = laid.outline
     least = laid.rules.hole_to_hole_nm / 1e6
     for hole in laid.bare_holes:
-        middle, half = shapely.Point(hole.x_mm, hole.y_mm), hole.drill_mm / 2
+        middle, half = hole.spine, hole.drill_mm / 2
         inside = float(board.boundary.distance(middle)) * (1 if board.covers(middle) else -1)
         wall, place = inside - half, at(hole.x_mm, hole.y_mm)
         if wall < -TOLERANCE_MM:

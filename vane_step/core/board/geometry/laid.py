@@ -38,6 +38,8 @@ class CopperItem:
         The shape: everything within ``radius_mm`` of ``spine``.
     drill_mm
         Plated hole in its middle, 0 without.
+    slot_mm
+        How far the middle line of a slotted hole reaches from the middle, along x and y.
     """
 
     kind: str
@@ -50,6 +52,19 @@ class CopperItem:
     x_mm: float
     y_mm: float
     width_mm: float
+    slot_mm: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def ring_mm(self) -> float:
+        """How wide the copper round its hole is where it is narrowest."""
+        dx, dy = self.slot_mm
+        if not dx and not dy:
+            return (self.width_mm - self.drill_mm) / 2
+        # Pads are convex: along the middle line of the slot its end lies nearest to their rim.
+        end = Point(self.x_mm + dx, self.y_mm + dy)
+        rim = self.spine.boundary if self.radius_mm == 0 else self.spine
+        deep = abs(self.radius_mm - float(rim.distance(end)))
+        return min(deep, self.width_mm / 2) - self.drill_mm / 2
 
     def shape(self, grow_mm: float = 0.0) -> BaseGeometry:
         """Give the outline, grown; circles are drawn outside the true circle so that nothing is lost."""

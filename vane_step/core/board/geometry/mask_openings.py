@@ -9,7 +9,7 @@ import shapely
 from shapely.strtree import STRtree
 
 from vane_step.core.board.geometry.copper_table import KIND, board_columns
-from vane_step.core.board.geometry.shapes import ARC_SEGMENTS, WIDEN, bare_holes
+from vane_step.core.board.geometry.shapes import ARC_SEGMENTS, WIDEN, bare_holes, spines_of
 from vane_step.core.design.model import Design, Side
 
 
@@ -74,10 +74,11 @@ def openings_near(design: Design, side: Side, boxes: np.ndarray) -> Openings:
             grow.append(0.0 if over else item.radius_mm + margin)
     bare = bare_holes(design)
     if bare:
-        at = np.array([(h.x_mm, h.y_mm) for h in bare])
+        at = np.array([h.ends_mm for h in bare])
+        low, high = np.minimum(at[:, :2], at[:, 2:]), np.maximum(at[:, :2], at[:, 2:])
         by = np.array([h.drill_mm / 2 + margin for h in bare])
-        near = overlaps(_wider(np.hstack([at, at]), by[:, None]), boxes).any(axis=1)
-        spines += shapely.points(at[near]).tolist()
+        near = overlaps(_wider(np.hstack([low, high]), by[:, None]), boxes).any(axis=1)
+        spines += spines_of(bare)[near].tolist()
         grow += by[near].tolist()
     return Openings(np.array(spines, dtype=object), np.array(grow))
 

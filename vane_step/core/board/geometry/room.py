@@ -32,7 +32,7 @@ def room_mm(
     keep = [float(of.radius[k]) + gaps[of.net[k]] for k in some.tolist()]
     for hole in bare_holes(design):
         zone = design.holes[hole.id].keepout_nm / 1e6 if hole.id in design.holes else 0.0
-        shapes.append(shapely.Point(hole.x_mm, hole.y_mm))
+        shapes.append(hole.spine)
         keep.append(max(hole.drill_mm / 2 + rules.hole_to_copper_nm / 1e6, zone))
     for free in keepouts(design).values():
         shapes.append(free)

@@ -16,7 +16,7 @@ from itertools import pairwise
 
 import numpy as np
 import shapely
-from shapely.geometry import Point, Polygon, box
+from shapely.geometry import LineString, Point, Polygon, box
 from shapely.geometry.base import BaseGeometry
 from shapely.strtree import STRtree
 
@@ -45,7 +45,10 @@ LAYER_BIT = {"front": 0, "in1": 1, "in2": 2, "back": 3}
 
 @dataclass(frozen=True, slots=True)
 class Hole:
-    """A drilled hole; ``plated`` holes carry the pad or via they belong to."""
+    """A drilled hole; ``plated`` holes carry the pad or via they belong to.
+
+    The middle line of a slot, ``drill_mm`` wide, reaches ``slot_mm`` from its middle to both sides, along x and y.
+    """
 
     id: str
     x_mm: float
@@ -53,6 +56,28 @@ class Hole:
     drill_mm: float
     plated: bool
     net: str | None = None
+    slot_mm: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def slotted(self) -> bool:
+        """Whether it is longer than wide."""
+        return self.slot_mm != (0.0, 0.0)
+
+    @property
+    def ends_mm(self) -> tuple[float, float, float, float]:
+        """Both ends of its middle line: x and y, x and y; the same point twice for a round hole."""
+        (dx, dy), x, y = self.slot_mm, self.x_mm, self.y_mm
+        return x - dx, y - dy, x + dx, y + dy
+
+    @property
+    def spine(self) -> BaseGeometry:
+        """Its middle: a point, or the middle line of a slot."""
+        ax, ay, bx, by = self.ends_mm
+        return LineString([(ax, ay), (bx, by)]) if self.slotted else Point(ax, ay)
+
+    def shape(self, grow_mm: float = 0.0, quad_segs: int = ARC_SEGMENTS) -> BaseGeometry:
+        """Give what is bored away, grown; corners of drawn circles lie on the true circle."""
+        return self.spine.buffer(self.drill_mm / 2 + grow_mm, quad_segs=quad_segs)
 
 
 @functools.lru_cache(maxsize=4096)
@@ -97,6 +122,15 @@ def _pad_points(pad: PadSpec, place: PartPlace) -> tuple[list[tuple[float, float
     dx, dy = half_w - r, half_h - r
     ends = ((pad.x_nm - dx, pad.y_nm - dy), (pad.x_nm + dx, pad.y_nm + dy))
     return place_points(place, ends), r / 1e6
+
+
+def _slot_mm(pad: PadSpec, place: PartPlace) -> tuple[float, float]:
+    """Give how far the middle line of a placed pad's slot reaches from its middle."""
+    if not pad.slot_nm:
+        return 0.0, 0.0
+    dx, dy = pad.slot_half_nm
+    (ax, ay), (bx, by) = place_points(place, ((0, 0), (dx, dy)))
+    return (bx - ax) / 1e6, (by - ay) / 1e6
 
 
 def _shapes(runs_nm: Sequence[Sequence[tuple[float, float]]]) -> np.ndarray:
@@ -144,7 +178,11 @@ def _pads_of(design: Design, parts: list[Part]) -> list[tuple[CopperItem | Hole,
     by_hand = len(layers) > 1 and not plated(design)
     runs: list[list[tuple[float, float]]] = []
     made: list[list[CopperItem | Hole]] = []
-    asked: list[tuple[list[CopperItem | Hole], PadSpec, str, tuple[str, ...], float, float, float]] = []
+    asked: list[
+        tuple[
+            list[CopperItem | Hole], PadSpec, str, tuple[str, ...], float, float, float, tuple[float, float]
+        ]
+    ] = []
     for part in parts:
         mine: list[CopperItem | Hole] = []
         made.append(mine)
@@ -153,22 +191,24 @@ def _pads_of(design: Design, parts: list[Part]) -> list[tuple[CopperItem | Hole,
         for pad in design.packages[part.package].pads:
             name = pin_name(part.ref, pad.number)
             ((x, y),) = place_points(place, ((pad.x_nm, pad.y_nm),))
+            slot = _slot_mm(pad, place)
             if pad.bare_hole:
-                mine.append(Hole(name, x / 1e6, y / 1e6, pad.drill_nm / 1e6, plated=False))
+                mine.append(Hole(name, x / 1e6, y / 1e6, pad.drill_nm / 1e6, False, slot_mm=slot))
             elif on := pad_layers(pad, place, layers):
                 points, radius = _pad_points(pad, place)
                 if by_hand and covered(design.packages[part.package], pad):
                     # Nothing joins the ring under the body with the lead: it is copper on no net, in the way.
                     runs.append(points)
-                    asked.append((mine, pad, name, (place.side,), radius, x / 1e6, y / 1e6))
+                    asked.append((mine, pad, name, (place.side,), radius, x / 1e6, y / 1e6, slot))
                     on = tuple(layer for layer in on if layer != place.side)
                 runs.append(points)
-                asked.append((mine, pad, name, on, radius, x / 1e6, y / 1e6))
-    for spine, (mine, pad, name, on, radius, x, y) in zip(_shapes(runs), asked, strict=True):
+                asked.append((mine, pad, name, on, radius, x / 1e6, y / 1e6, slot))
+    for spine, (mine, pad, name, on, radius, x, y, slot) in zip(_shapes(runs), asked, strict=True):
         width, drill = min(pad.width_nm, pad.height_nm) / 1e6, pad.drill_nm / 1e6
         loose = by_hand and drill and len(on) == 1 and on[0] == _side_of(design, name)
         net = None if loose else design.net_of(name)
-        mine.append(CopperItem("pad", name, net, on, spine, radius, 0.0 if loose else drill, x, y, width))
+        bore, along = (0.0, (0.0, 0.0)) if loose else (drill, slot)
+        mine.append(CopperItem("pad", name, net, on, spine, radius, bore, x, y, width, along))
     return [tuple(mine) for mine in made]
 
 
@@ -215,13 +255,22 @@ def holes(design: Design) -> tuple[Hole, ...]:
     through = plated(design)
     for item in _pads(design):
         if isinstance(item, CopperItem) and item.drill_mm:
-            found.append(Hole(item.id, item.x_mm, item.y_mm, item.drill_mm, through, item.net))
+            found.append(Hole(item.id, item.x_mm, item.y_mm, item.drill_mm, through, item.net, item.slot_mm))
     for via in design.vias.values():
         found.append(Hole(via.id, via.x_nm / 1e6, via.y_nm / 1e6, via.drill_nm / 1e6, through, via.net))
     for jumper in design.jumpers.values():
         for x, y in (jumper.a, jumper.b):
             found.append(Hole(jumper.id, x / 1e6, y / 1e6, jumper.drill_nm / 1e6, through, jumper.net))
     return (*found, *bare_holes(design))
+
+
+def spines_of(some: Sequence[Hole]) -> np.ndarray:
+    """Give the middles of holes, points and the middle lines of slots, made in one call each."""
+    found: np.ndarray = shapely.points(np.array([(h.x_mm, h.y_mm) for h in some]).reshape(-1, 2))
+    for k, hole in enumerate(some):
+        if hole.slotted:
+            found[k] = hole.spine
+    return found
 
 
 @derived("board")
@@ -311,7 +360,7 @@ def _frames_of(design: Design, parts: list[Part]) -> list[tuple[float, float, fl
         grow += [0.0] * (len(shapes) - starts[-1])
         for item in all_pads[part.ref]:
             if isinstance(item, Hole):
-                shapes.append(Point(item.x_mm, item.y_mm))
+                shapes.append(item.spine)
                 grow.append(item.drill_mm / 2)
             else:
                 shapes.append(item.spine)

@@ -102,7 +102,7 @@ def _free_spots(design: Design) -> list[tuple[float, float]]:
     points = shapely.points(spots)
     gap = design.board.rules.min_clearance_nm / 1e6
     solid = [i.spine.buffer(i.radius_mm + gap) for i in copper_items(design)]
-    solid += [shapely.Point(h.x_mm, h.y_mm).buffer(h.drill_mm / 2 + gap) for h in bare_holes(design)]
+    solid += [h.shape(gap) for h in bare_holes(design)]
     solid += [*courtyards(design).values()]
     near = shapely.STRtree(np.array(solid, dtype=object)).query(
         shapely.box(*(spots - half).T, *(spots + half).T), predicate="intersects"

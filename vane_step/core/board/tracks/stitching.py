@@ -127,7 +127,7 @@ def clear_for_vias(
         zone = design.holes[hole.id].keepout_nm / 1e6 + half if hole.id in design.holes else 0.0
         gap = hole.drill_mm / 2 + (rules.via_drill_nm / 2 + rules.hole_to_hole_nm) / 1e6
         copper = hole.drill_mm / 2 + half + rules.hole_to_copper_nm / 1e6 if hole.id in bored else 0.0
-        shapes.append(shapely.Point(hole.x_mm, hole.y_mm))
+        shapes.append(hole.spine)
         reach.append(max(gap, zone, copper))
     for free in keepouts(design).values():
         shapes.append(free)

@@ -85,23 +85,37 @@ function copper(top) {
     if (layer === last) pads(top, underneath);
   }
   pads(top, (p) => !underneath(p));
-  const bore = (x, y, drill, more = {}) =>
-    el("circle", { cx: x, cy: y, r: drill / 2, class: "bore", ...more }, top);
   for (const v of data.vias) {
     const names = { class: "via", "data-id": v.id, "data-net": v.net };
     el("circle", { cx: v.x, cy: v.y, r: v.pad / 2, ...names }, top);
-    bore(v.x, v.y, v.drill);
+    bore(v, top);
   }
   for (const j of data.jumpers) {
     const names = { "data-id": j.id, "data-net": j.net };
     for (const p of [j.a, j.b]) {
       el("circle", { cx: p[0], cy: p[1], r: j.pad / 2, class: "jumper-pad", ...names }, top);
-      bore(p[0], p[1], j.drill);
+      bore({ x: p[0], y: p[1], drill: j.drill }, top);
     }
     const wire = { class: "wire-jumper", "stroke-width": j.wire / 2 };
     el("path", { d: line([j.a, j.b]), ...wire, ...names }, top);
   }
-  for (const h of data.holes) bore(h.x, h.y, h.drill, h.own ? { "data-item": h.id } : {});
+  for (const h of data.holes) bore(h, top, h.own ? { "data-item": h.id } : {});
+}
+
+/** Draw a hole; the middle line of a slot reaches `slot` from its middle to both sides. */
+function bore({ x, y, drill, slot }, top, more = {}) {
+  const r = drill / 2;
+  if (!slot) {
+    el("circle", { cx: x, cy: y, r, class: "bore", ...more }, top);
+    return;
+  }
+  const [dx, dy] = slot;
+  const [nx, ny] = [(-dy * r) / Math.hypot(dx, dy), (dx * r) / Math.hypot(dx, dy)];
+  const bend = `A${r} ${r} 0 0 1 `;
+  const d =
+    `M${x - dx + nx} ${y - dy + ny}${bend}${x - dx - nx} ${y - dy - ny}L${x + dx - nx} ${y + dy - ny}` +
+    `${bend}${x + dx + nx} ${y + dy + ny}Z`;
+  el("path", { d, class: "bore", ...more }, top);
 }
 
 function pads(top, test) {
@@ -116,7 +130,7 @@ function pads(top, test) {
     } else {
       el("circle", { cx: p.line[0][0], cy: p.line[0][1], r: p.r, "stroke-width": 0, ...common }, top);
     }
-    if (p.drill) el("circle", { cx: p.x, cy: p.y, r: p.drill / 2, class: "bore" }, top);
+    if (p.drill) bore(p, top);
   }
 }
 
