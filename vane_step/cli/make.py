@@ -27,10 +27,12 @@ PLAIN: Any = {"markup": False, "soft_wrap": True, "highlight": False}
 def release(source: In, output: Out, report: Report = None) -> None:
     """Write the files for a board manufacturer as a zip, read back and compared."""
     from vane_step.core.fab.release import release as make_release
+    from vane_step.core.order.sources import sources_of
+    from vane_step.data.shipped import catalogue
 
     begun = time.perf_counter()
     design = load(source)
-    made = make_release(design, now())
+    made = make_release(design, now(), sources_of(design, catalogue()))
     write_release(output, made)
     finish(design, report, begun, {f"read_{k}": v for k, v in made.read.readings.items()})
 
@@ -160,6 +162,8 @@ def panel(
     """Put several copies of a board on a panel: files for a manufacturer (.zip), or a design of its own (.json)."""
     from vane_step.core.fab.panel import PanelPlan, copies_that_fit, panel
     from vane_step.core.fab.release import panel_release
+    from vane_step.core.order.sources import sources_of
+    from vane_step.data.shipped import catalogue
 
     begun = time.perf_counter()
     design = load(source)
@@ -186,7 +190,7 @@ def panel(
         write(output, to_json(made))
         finish(made, report, begun, extra)
         return
-    written = panel_release(design, plan, now())
+    written = panel_release(design, plan, now(), sources_of(design, catalogue()))
     write_release(output, written)
     read = {f"read_{k}": v for k, v in written.read.readings.items()}
     others = (f for f in all_findings(design) if f.level != "stop")

@@ -13,6 +13,7 @@ from vane_step.core.errors import VaneStepError
 from vane_step.core.fab.panel import PanelPlan, layout
 from vane_step.core.fab.release import Release, panel_release, release
 from vane_step.core.finding import Finding
+from vane_step.core.order.sources import Source
 
 KINDS = {"Copper": "copper", "Soldermask": "mask", "Paste": "paste", "Legend": "legend", "Profile": "profile"}
 COLOURS = {
@@ -58,16 +59,16 @@ class MadePanel:
     view: str
 
 
-def made_release(design: Design, stamp: str) -> MadeRelease:
+def made_release(design: Design, stamp: str, sources: tuple[Source, ...]) -> MadeRelease:
     """Write a release, read it back and draw its layers as read."""
-    made = release(design, stamp)
+    made = release(design, stamp, sources)
     shown = ((n, x) for n, x in made.read.layers.items() if x.function[0] != "Component")
     return _made(made, tuple((n, x.function, _drawn(design, made, n)) for n, x in shown))
 
 
-def made_panel(design: Design, plan: PanelPlan, stamp: str) -> MadePanel:
+def made_panel(design: Design, plan: PanelPlan, stamp: str, sources: tuple[Source, ...]) -> MadePanel:
     """Write the release of a panel, read it back and draw it."""
-    made, laid = panel_release(design, plan, stamp), layout(design, plan)
+    made, laid = panel_release(design, plan, stamp, sources), layout(design, plan)
     shape = outline(laid.frame("panel"))
     x0, y0, x1, y1 = shape.bounds
     pads = tuple((i.x_mm, -i.y_mm, max(0.4, i.width_mm / 2)) for i in copper_items(design) if i.kind == "pad")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Final
 
 import shapely
@@ -11,6 +12,7 @@ from vane_step.core.design.model import Design, Part, Side
 from vane_step.core.fab.gerber import GerberFile
 from vane_step.core.fab.heading import Heading, field
 from vane_step.core.fab.tables import mounting
+from vane_step.core.order.sources import Source
 from vane_step.core.quantity import nm
 
 # The sizes the standard asks for: the middle of a part, its first pin (a diamond), other pins, outlines.
@@ -18,7 +20,9 @@ MIDDLE_NM, FIRST_NM, LINE_NM = 300_000, 360_000, 100_000
 MOUNTS: Final = {"surface": "SMD", "through": "TH", "both": "TH"}
 
 
-def component_layer(design: Design, side: Side, head: Heading) -> GerberFile:
+def component_layer(
+    design: Design, side: Side, head: Heading, sources: Mapping[str, Source] | None = None
+) -> GerberFile:
     """Write the components of a side that are fitted on the board as drawn."""
     last = len(design.board.layers)
     place = "L1,Top" if side == "front" else f"L{last},Bot"
@@ -27,7 +31,7 @@ def component_layer(design: Design, side: Side, head: Heading) -> GerberFile:
     for part in design.parts.values():
         if part.place is None or part.place.side != side or not part.fitted:
             continue
-        told = _told(design, part)
+        told = _told(design, part, sources or {})
         out.attributes(*told)
         out.aperture(MIDDLE_NM, "ComponentMain")
         out.flash(part.place.x_nm, part.place.y_nm)
@@ -54,8 +58,8 @@ def component_layer(design: Design, side: Side, head: Heading) -> GerberFile:
     return out
 
 
-def _told(design: Design, part: Part) -> list[str]:
-    """Give the object attributes of a part: reference, turn, number to order, value, mounting, footprint."""
+def _told(design: Design, part: Part, sources: Mapping[str, Source]) -> list[str]:
+    """Give the object attributes of a part: reference, turn, maker and number, value, mounting, footprint."""
     assert part.place is not None
     told = [
         f"C,{field(part.ref)}",
@@ -65,6 +69,8 @@ def _told(design: Design, part: Part) -> list[str]:
     ]
     if part.catalogue:
         told.append(f"CMPN,{field(part.catalogue)}")
+        if source := sources.get(part.catalogue):
+            told.append(f"CMfr,{field(source.maker)}")
     if part.value:
         told.append(f"CVal,{field(part.value)}")
     return told

@@ -7,7 +7,7 @@ import hashlib
 import io
 import re
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from vane_step.core.board.drc.layout import Layout
@@ -17,7 +17,7 @@ from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, Side
 from vane_step.core.errors import ReleaseRefused, StopsOpen
 from vane_step.core.fab import drill, gerber, netlist, tables
-from vane_step.core.fab.assembly import assembly
+from vane_step.core.fab.assembly_files import assembly_svg
 from vane_step.core.fab.components import component_layer
 from vane_step.core.fab.heading import heading_of
 from vane_step.core.fab.jobfile import job_file
@@ -29,6 +29,7 @@ from vane_step.core.fab.standard_words import Breach
 from vane_step.core.fab.strict import check_files
 from vane_step.core.finding import Finding
 from vane_step.core.judge import board_stops, stops, waived_findings
+from vane_step.core.order.sources import Source
 
 LAYER_TITLES = {
     "front": "copper-front",
@@ -110,7 +111,9 @@ def slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "board"
 
 
-def write_files(design: Design, stamp: str, repeated: Repeated | None = None) -> dict[str, str]:
+def write_files(
+    design: Design, stamp: str, repeated: Repeated | None = None, sources: Sequence[Source] = ()
+) -> dict[str, str]:
     """Write every file of a release.
 
     Parameters
@@ -119,9 +122,12 @@ def write_files(design: Design, stamp: str, repeated: Repeated | None = None) ->
         The creation date in ISO 8601.
     repeated : Repeated, optional
         For a panel: the board it repeats, whose layers are written once and copied.
+    sources : sequence of Source, optional
+        Who makes the parts, and what could take their places.
     """
     base = slug(design.name)
     files: dict[str, str] = {}
+    known = {s.number: s for s in sources}
     head = heading_of(design, stamp, "Single" if repeated is None else "Array")
 
     def layer(write: Callable[..., gerber.GerberFile], *which: str) -> str:
@@ -141,7 +147,7 @@ def write_files(design: Design, stamp: str, repeated: Repeated | None = None) ->
         if design.board.copper_layers > 1 or side == "back":
             files[f"{base}-paste-{side}.gbr"] = layer(gerber.paste, side)
         if repeated is None and any(p.place and p.place.side == side for p in design.parts.values()):
-            files[f"{base}-components-{side}.gbr"] = component_layer(design, side, head).text()
+            files[f"{base}-components-{side}.gbr"] = component_layer(design, side, head, known).text()
     files[f"{base}-profile.gbr"] = gerber.profile(design, head).text()
     if design.board.scores:
         files[f"{base}-score.gbr"] = gerber.score_lines(design, head).text()
@@ -149,9 +155,9 @@ def write_files(design: Design, stamp: str, repeated: Repeated | None = None) ->
     files[f"{base}-unplated.xnc"] = drill.drill_file(design, False, head)
     files[f"{base}-netlist.ipc"] = netlist.test_netlist(design)
     for variant, of in _names_of_variants(design, base).items():
-        files[f"{of}-parts.csv"] = tables.parts_list(design, variant)
+        files[f"{of}-parts.csv"] = tables.parts_list(design, variant, known)
         files[f"{of}-placement.csv"] = tables.placement(design, variant)
-        files[f"{of}-assembly.svg"] = assembly(repeated.board if repeated else design, variant)
+        files[f"{of}-assembly.svg"] = assembly_svg(repeated.board if repeated else design, variant)
     if design.jumpers:
         files[f"{base}-wires.csv"] = _wire_list(design)
     described = {n: _function(t) for n, t in files.items() if n.endswith(".gbr")}
@@ -190,18 +196,25 @@ def _wire_list(design: Design) -> str:
     return out.getvalue()
 
 
-def release(design: Design, stamp: str) -> Release:
+def release(design: Design, stamp: str, sources: tuple[Source, ...] = ()) -> Release:
     """Write a release and read it back.
+
+    Parameters
+    ----------
+    stamp : str
+        The creation date in ISO 8601.
+    sources : tuple of Source
+        Who makes the parts, and what could take their places: written into the list of parts.
 
     Raises
     ------
     ReleaseRefused
         When a file cannot even be read.
     """
-    return _with_accepted(replace(_written(design, stamp), stops=stops(design)), design)
+    return _with_accepted(replace(_written(design, stamp, sources), stops=stops(design)), design)
 
 
-def panel_release(design: Design, plan: PanelPlan, stamp: str) -> Release:
+def panel_release(design: Design, plan: PanelPlan, stamp: str, sources: tuple[Source, ...] = ()) -> Release:
     """Write the release of a panel and read it back, at the cost of one board and of what the panel adds.
 
     The board is released as it is; the panel's files are its layers copied, and are read back as such. Its rules are
@@ -215,9 +228,9 @@ def panel_release(design: Design, plan: PanelPlan, stamp: str) -> Release:
         When a file cannot even be read.
     """
     laid, whole = layout(design, plan), panel(design, plan)
-    once = release(design, stamp)
+    once = release(design, stamp, sources)
     repeated = Repeated(design, laid.frame(whole.name), laid.copies)
-    files = write_files(whole, stamp, repeated)
+    files = write_files(whole, stamp, repeated, sources)
     try:
         read = read_back_panel(repeated, once, whole, files)
     except UnreadableFile as error:
@@ -241,8 +254,8 @@ def _with_accepted(made: Release, design: Design) -> Release:
 
 
 @derived(*COPPER, "name", "title", "variants", "extras")
-def _written(design: Design, stamp: str) -> Release:
-    files = write_files(design, stamp)
+def _written(design: Design, stamp: str, sources: tuple[Source, ...]) -> Release:
+    files = write_files(design, stamp, sources=sources)
     try:
         return Release(slug(design.name), files, read_back(design, files), (), tuple(check_files(files)))
     except UnreadableFile as error:

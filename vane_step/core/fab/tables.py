@@ -4,25 +4,40 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from vane_step.core.circuit.variants import BASE, fitted
 from vane_step.core.design.model import Design, Part, Waiver, natural
 from vane_step.core.finding import Finding
+from vane_step.core.order.sources import Source
 
 
-def parts_list(design: Design, variant: str = BASE) -> str:
+def parts_list(design: Design, variant: str = BASE, sources: Mapping[str, Source] | None = None) -> str:
     """Write the parts list of a variant as CSV: a line for each order number, or value and package, then extra lines.
 
-    Parts that are not fitted are left out.
+    Parts that are not fitted are left out. Makers, and what could take a part's place, are told where sources know.
     """
+    known = sources or {}
+
+    def source(number: str) -> tuple[str, str]:
+        found = known.get(number)
+        return (found.maker, found.told()) if found else ("", "")
+
     have = fitted(design, variant)
     groups: dict[tuple[str, str, str], list[str]] = {}
     for part in design.parts.values():
         if have[part.ref]:
             groups.setdefault((part.value, part.package, part.catalogue), []).append(part.ref)
     rows: list[Sequence[object]] = [
-        (len(refs), number, value, package, " ".join(sorted(refs, key=natural)))
+        (
+            len(refs),
+            number,
+            source(number)[0],
+            value,
+            package,
+            " ".join(sorted(refs, key=natural)),
+            source(number)[1],
+        )
         for (value, package, number), refs in sorted(
             groups.items(), key=lambda kv: natural(min(kv[1], key=natural))
         )
@@ -30,10 +45,21 @@ def parts_list(design: Design, variant: str = BASE) -> str:
     for wire in sorted({j.wire_nm for j in design.jumpers.values()}):
         some = [j.id for j in design.jumpers.values() if j.wire_nm == wire]
         rows.append(
-            (len(some), "", f"wire jumper, {wire / 1e6:g} mm", "", " ".join(sorted(some, key=natural)))
+            (
+                len(some),
+                "",
+                "",
+                f"wire jumper, {wire / 1e6:g} mm",
+                "",
+                " ".join(sorted(some, key=natural)),
+                "",
+            )
         )
-    rows += [(extra.count, extra.catalogue, extra.title, "", extra.about) for extra in design.extras.values()]
-    return csv_text(("count", "number", "value", "package", "references"), rows)
+    rows += [
+        (e.count, e.catalogue, source(e.catalogue)[0], e.title, "", e.about, source(e.catalogue)[1])
+        for e in design.extras.values()
+    ]
+    return csv_text(("count", "number", "maker", "value", "package", "references", "alternates"), rows)
 
 
 def placement(design: Design, variant: str = BASE) -> str:

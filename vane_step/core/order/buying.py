@@ -201,7 +201,7 @@ def alternates(
     """
     found = []
     for other in catalogue.parts.values():
-        if other.number == part.number or not _stands_in(part, other):
+        if other.number == part.number or not stands_in(part, other):
             continue
         dated = offers.get(other.number)
         if dated and dated.offer and dated.offer.stock >= wanted and dated.offer.life == "active":
@@ -209,7 +209,8 @@ def alternates(
     return sorted(found, key=lambda f: (f[1].total, f[0].number))
 
 
-def _stands_in(part: CataloguePart, other: CataloguePart) -> bool:
+def stands_in(part: CataloguePart, other: CataloguePart) -> bool:
+    """Tell whether another part can take a part's place: same category, package and pins, no figure worse."""
     if (other.category, other.package) != (part.category, part.package):
         return False
     if [(p.number, p.name, p.role, p.functions) for p in other.pins] != [

@@ -14,6 +14,7 @@ from vane_step.core.etch.methods import METHODS
 from vane_step.core.fab.panel import PanelPlan
 from vane_step.core.fab.standard_words import Breach
 from vane_step.core.judge import waived_findings
+from vane_step.core.order.sources import sources_of
 from vane_step.importers import held_to_standards
 from vane_step.store.designs import Kept
 from vane_step.web.made import MadePanel, MadeRelease, made_panel, made_release
@@ -22,7 +23,7 @@ from vane_step.web.pages.both_ways import both_data
 from vane_step.web.pages.etch_log import bath_data
 from vane_step.web.pages.etching import drilling_data, sheets_data
 from vane_step.web.pages.ordering import orders_data, quotes_data
-from vane_step.web.render import page, step_page, store_of
+from vane_step.web.render import page, resources_of, step_page, store_of
 from vane_step.web.works import Work, Works
 
 router = APIRouter()
@@ -109,16 +110,29 @@ def standards(request: Request, id: str, file: list[UploadFile]) -> HTMLResponse
 def _release(request: Request, kept: Kept) -> Work:
     works: Works = request.app.state.works
     marks = tuple(kept.design.digest(section) for section in SECTIONS)
+    sources = sources_of(kept.design, resources_of(request).catalogue)
     return works.of(
-        ("release", kept.id), (marks, kept.changed_at), made_release, kept.design, kept.changed_at
+        ("release", kept.id),
+        (marks, kept.changed_at, sources),
+        made_release,
+        kept.design,
+        kept.changed_at,
+        sources,
     )
 
 
 def _panel(request: Request, kept: Kept, plan: PanelPlan) -> Work:
     works: Works = request.app.state.works
     marks = tuple(kept.design.digest(section) for section in SECTIONS)
+    sources = sources_of(kept.design, resources_of(request).catalogue)
     return works.of(
-        ("panel", kept.id), (plan, marks, kept.changed_at), made_panel, kept.design, plan, kept.changed_at
+        ("panel", kept.id),
+        (plan, marks, kept.changed_at, sources),
+        made_panel,
+        kept.design,
+        plan,
+        kept.changed_at,
+        sources,
     )
 
 
