@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import io
 import re
+import zipfile
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -205,3 +207,37 @@ class Ordered(Served):
         self.ask("unroute 3V3")
         self.post("quotes", quantity="5")
         self.assertIn("stops forbid it", self.post("orders", 409, house="brindlecroft", way="letter"))
+
+
+class Assembled(Served):
+    """How houses that fit parts count turns."""
+
+    def test_a_house_is_kept(self) -> None:
+        """A way of counting is kept for every design, chosen again, changed beside it, and forgotten; nonsense is refused."""
+        there = "make?manufacturing=order&part=assembly"
+        post = self.client.post
+        said = {"name": "Low Mill", "convention": "lower-left", "turns": "SOT-23=90"}
+        answer = post(f"/d/{FROST}/bench/fitting", data=said, follow_redirects=False)
+        self.assertTrue(answer.headers["location"].endswith("house=Low%20Mill"))
+        page = self.client.get(f"/d/{BEEPER}/{there}&house=Low+Mill").text
+        self.assertIn('value="SOT-23=90"', page)
+        self.assertIn('<option value="lower-left" selected', re.sub(r"\s+", " ", page))
+        changed = self.client.get(
+            f"/d/{FROST}/{there}&house=Low+Mill&was=Low+Mill&turns=SOT-23=45&convention=lower-left"
+        ).text
+        self.assertIn('value="SOT-23=45"', changed)
+        packed = self.client.get(f"/d/{FROST}/assembly.zip?house=Low+Mill").content
+        names = zipfile.ZipFile(io.BytesIO(packed)).namelist()
+        self.assertIn("frost-sentinel-placement-lower-left.csv", names)
+        self.assertIn("frost-sentinel-assembly.pdf", names)
+        self.assertEqual(self.client.get(f"/d/{FROST}/assembly.pdf").content[:4], b"%PDF")
+        for bad in (
+            {"convention": "sideways"},
+            {"turns": "SOT-23=lots"},
+            {"turns": "SOT-23=900"},
+            {"name": " "},
+        ):
+            self.assertEqual(post(f"/d/{FROST}/bench/fitting", data={**said, **bad}).status_code, 422, bad)
+        self.assertEqual(self.client.get(f"/d/{FROST}/{there}&house=Nobody").status_code, 200)
+        post(f"/d/{FROST}/bench/fitting/Low%20Mill/drop")
+        self.assertNotIn("Low Mill", self.client.get(f"/d/{FROST}/{there}").text)

@@ -1,4 +1,4 @@
-"""What stands on the bench: etchings and orders of designs, baths, bits, printers; what they mean the core knows."""
+"""What stands on the bench: etchings, orders, baths, bits, printers, houses' turns; what they mean the core knows."""
 
 from __future__ import annotations
 
@@ -93,10 +93,10 @@ class Bench:
             row = self._db.execute("SELECT content, at FROM asked WHERE design = ?", (design,)).fetchone()
         return (row[0], row[1]) if row else None
 
-    # -- baths and printers --
+    # -- baths, printers, and how houses that fit parts count turns --
 
     def keep(self, table: str, key: str, content: str) -> None:
-        """Keep a bath or a printer under its key; one of the same key is replaced.
+        """Keep a bath, a printer or how a house counts turns under its key; one of the same key is replaced.
 
         Raises
         ------
@@ -111,7 +111,7 @@ class Bench:
             db.execute(f"INSERT OR REPLACE INTO {name} VALUES (?, ?)", (key, content))
 
     def kept(self, table: str) -> dict[str, str]:
-        """Give all baths or printers by key."""
+        """Give all baths, printers or houses by key."""
         name, column = _TABLES[table]
         with self._lock, spoken():
             return dict(
@@ -119,7 +119,7 @@ class Bench:
             )
 
     def drop(self, table: str, key: str) -> None:
-        """Delete a bath or a printer.
+        """Delete a bath, a printer or how a house counts.
 
         Raises
         ------
@@ -161,4 +161,4 @@ class Bench:
 
 # Table and key column by what it is called; nothing else comes into a statement.
 _RECORDS = {"etching": "etching", "order": "board_order"}
-_TABLES = {"bath": ("bath", "id"), "printer": ("printer", "name")}
+_TABLES = {"bath": ("bath", "id"), "printer": ("printer", "name"), "fitting": ("assembly_house", "name")}

@@ -138,6 +138,15 @@ MIGRATIONS: tuple[tuple[str, str], ...] = (
         CREATE INDEX board_order_design ON board_order(design);
         """,
     ),
+    (
+        "how houses that fit parts count turns",
+        """
+        CREATE TABLE assembly_house (
+            name TEXT PRIMARY KEY,
+            content TEXT NOT NULL
+        ) STRICT;
+        """,
+    ),
 )
 
 

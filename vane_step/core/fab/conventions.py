@@ -10,7 +10,9 @@ import io
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Final
+from typing import Annotated, Final
+
+from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.board.geometry.shapes import outline, place_point
 from vane_step.core.circuit.variants import BASE, fitted
@@ -44,6 +46,22 @@ class Convention:
     mirrored_x: bool = False
 
 
+class FittingHouse(BaseModel):
+    """How a house that fits parts counts turns, and the packages it takes another way round, in degrees."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+    name: str = Field(min_length=1, max_length=60)
+    convention: str
+    turns: dict[Annotated[str, Field(max_length=64)], Annotated[float, Field(ge=-360, le=360)]] = Field(
+        max_length=500
+    )
+
+    @property
+    def said(self) -> str:
+        """Give the table of turns as it is typed."""
+        return " ".join(f"{package}={turn:g}" for package, turn in self.turns.items())
+
+
 CONVENTIONS: Final[dict[str, Convention]] = {
     c.name: c
     for c in (
@@ -73,11 +91,17 @@ def convention_of(name: str) -> Convention:
     return CONVENTIONS[name]
 
 
+def pin1_at(package: Package) -> tuple[float, float] | None:
+    """Give where pin 1 of a package is, in nm from its origin; None where it has none, or lies in the middle."""
+    first = package.pads[0] if len(package.pads) > 1 else None
+    at = package.pin1_nm or ((first.x_nm, first.y_nm) if first else None)
+    return at if at is not None and math.hypot(*at) >= 1 else None
+
+
 def pin1_deg(package: Package) -> float | None:
-    """Give the direction of pin 1 from the middle of a package, in degrees; None where it has none, or all alike."""
-    pads = [p for p in package.pads if p.number == package.pads[0].number] if package.pads else []
-    at = package.pin1_nm or ((pads[0].x_nm, pads[0].y_nm) if pads and len(package.pads) > 1 else None)
-    if at is None or math.hypot(*at) < 1:
+    """Give the direction of pin 1 from the middle of a package, in degrees; None where it has none."""
+    at = pin1_at(package)
+    if at is None:
         return None
     return math.degrees(math.atan2(at[1], at[0])) % 360
 
