@@ -153,7 +153,10 @@ class Dialects(unittest.TestCase):
         known = board_of({f"{k}.dat": t for k, t in enumerate(files)})
         told = {layer.name: layer.role.kind for layer in known.layers}
         for k, name in enumerate(kinds):
-            wanted = "outline" if "profile" in name else re.findall("copper|mask|legend|paste", name)[0]
+            wanted = (
+                "outline" if "profile" in name else re.findall("copper|mask|legend|paste|drillmap", name)[0]
+            )
+            wanted = "other" if wanted == "drillmap" else wanted
             if len(files[k]) > 600:
                 self.assertEqual(told[f"{k}.dat"], wanted, name)
         self.assertAlmostEqual(known.outline.area, board_of(written(demo(FROST))).outline.area, places=2)

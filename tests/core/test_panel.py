@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unittest
 
 import shapely
@@ -136,7 +137,7 @@ class Panels(unittest.TestCase):
             self.assertEqual((made.read.differences, made.stops), ((), one.stops))
             x0, y0, x1, y1 = outline(d).bounds
             for name, text in one.files.items():
-                if name.endswith(".gbr") and "-profile" not in name and "-components" not in name:
+                if name.endswith(".gbr") and not re.search("-(profile|components|drillmap)", name):
                     there = made.name + name.removeprefix(one.name)
                     image = read_gerber(text, name).image
                     if plan.turned:

@@ -7,6 +7,7 @@ import math
 import unittest
 from collections.abc import Sequence
 
+import shapely
 from hypothesis import given, settings, strategies as st
 from pydantic import ValidationError
 from shapely.geometry import LineString, Point
@@ -19,8 +20,10 @@ from vane_step.core.design.package import Package
 from vane_step.core.etch.bores import bored
 from vane_step.core.etch.drillplan import drill_plan
 from vane_step.core.fab.drill import drill_file
+from vane_step.core.fab.drillmap import ARC, drill_map, tools_of
 from vane_step.core.fab.heading import heading_of
-from vane_step.core.fab.reader import read_drill
+from vane_step.core.fab.readback import compare_drills
+from vane_step.core.fab.reader import read_drill, read_gerber
 from vane_step.core.fab.release import release
 from vane_step.core.fab.strict import check_files
 from vane_step.core.inspect.board_files import read_board
@@ -162,8 +165,6 @@ class Made(unittest.TestCase):
         text = drill_file(d, True, heading_of(d, STAMP))
         self.assertEqual(len(read_drill(text, "x.xnc").slots), 1)
         self.assertIn("PTH,Mixed", text)
-        from vane_step.core.fab.readback import compare_drills
-
         for old, new in (("M15\n", ""), ("C1.000000", "C1.100000"), ("G01X", "G01X1")):
             bad = text.replace(old, new, 1)
             self.assertNotEqual(bad, text)
@@ -187,6 +188,21 @@ class Made(unittest.TestCase):
         rows = {r.drill_mm: r for r in drill_plan(d)}
         self.assertEqual(rows[slot.drill_mm].slots, 1)
         self.assertEqual(rows[slot.drill_mm].count, len(row))
+
+    def test_drill_map(self) -> None:
+        """The map draws every hole and slot once at its size and place, and its list counts all of them."""
+        d = laid(with_slot(slotted(3.0, 1.0), 18, 14, 30))
+        text = drill_map(d, heading_of(d, STAMP)).text()
+        self.assertEqual(check_files({"x-drillmap.gbr": text}), [])
+        read = read_gerber(text, "x.gbr", imaged=False)
+        drawn = shapely.union_all(shapely.linestrings([*read.lines]))
+        for hole in holes(d):
+            rim = hole.shape(quad_segs=ARC).exterior
+            self.assertLess(drawn.distance(Point(rim.coords[0])), 2e-6)
+            self.assertTrue(drawn.buffer(1e-4).covers(rim), hole.id)
+        tools = tools_of(d)
+        self.assertEqual(sum(count for _, count in tools.values()), len(holes(d)))
+        self.assertEqual(sum(slots for _, _, slots in tools), 1)
 
     def test_plan_line(self) -> None:
         """A line of a plan makes slots for flat leads; that of the catalogue's jack is within a maker's rules."""

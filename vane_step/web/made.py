@@ -4,18 +4,27 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from shapely.geometry import Polygon
+import numpy as np
+from shapely.geometry import MultiPoint, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.geometry.shapes import copper_items, outline
 from vane_step.core.design.model import Design
 from vane_step.core.errors import VaneStepError
 from vane_step.core.fab.panel import PanelPlan, layout
+from vane_step.core.fab.read_types import ReadLayer
 from vane_step.core.fab.release import Release, panel_release, release
 from vane_step.core.finding import Finding
 from vane_step.core.order.sources import Source
 
-KINDS = {"Copper": "copper", "Soldermask": "mask", "Paste": "paste", "Legend": "legend", "Profile": "profile"}
+KINDS = {
+    "Copper": "copper",
+    "Soldermask": "mask",
+    "Paste": "paste",
+    "Legend": "legend",
+    "Profile": "profile",
+    "Drillmap": "profile",
+}
 COLOURS = {
     "copper": "#0f5e66",
     "mask": "#4a6572",
@@ -111,17 +120,39 @@ def _made(made: Release, layers: tuple[tuple[str, tuple[str, ...], str], ...]) -
 def _drawn(design: Design, made: Release, name: str) -> str:
     """Draw a file of a release as it was read back from its bytes."""
     layer = made.read.layers[name]
-    x0, y0, x1, y1 = outline(design).bounds
-    holes = [] if layer.function[0] != "Copper" else [h for d in made.read.drills.values() for h in d.holes]
+    drawn = MultiPoint([p for line in layer.lines for p in line]) if layer.image.is_empty else layer.image
+    both = np.array([x.bounds for x in (outline(design), drawn) if not x.is_empty])
+    (x0, y0), (x1, y1) = both[:, :2].min(axis=0), both[:, 2:].max(axis=0)
+    drills = made.read.drills.values() if layer.function[0] == "Copper" else ()
+    holes = [h for d in drills for h in d.holes]
+    slots = [s for d in drills for s in d.slots]
     kind = KINDS.get(layer.function[0], "copper")
     colour = BACK_COPPER if kind == "copper" and "Bot" in layer.function else COLOURS[kind]
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" '
         f'viewBox="{x0 - 1:.3f} {-y1 - 1:.3f} {x1 - x0 + 2:.3f} {y1 - y0 + 2:.3f}">'
         f'<path d="{path(outline(design))}" fill="#ece4cf" fill-rule="evenodd"/>'
-        f'<path d="{path(layer.image)}" fill="{colour}" fill-rule="evenodd"/>'
+        f'<path d="{path(layer.image)}" fill="{colour}" fill-rule="evenodd"/>{_lines(layer, colour)}'
         + "".join(f'<circle cx="{x:.4f}" cy="{-y:.4f}" r="{d / 2:.4f}" fill="#fffdf7"/>' for x, y, d in holes)
+        + "".join(
+            f'<path d="M{ax:.4f} {-ay:.4f}L{bx:.4f} {-by:.4f}" stroke="#fffdf7" stroke-width="{d:.4f}" '
+            f'stroke-linecap="round"/>'
+            for ax, ay, bx, by, d in slots
+        )
         + "</svg>"
+    )
+
+
+def _lines(layer: ReadLayer, colour: str) -> str:
+    """Draw the lines of a layer that is read without its image."""
+    if not layer.image.is_empty:
+        return ""
+    by_width: dict[float, list[str]] = {}
+    for ((ax, ay), (bx, by)), wide in zip(layer.lines, layer.widths_mm, strict=True):
+        by_width.setdefault(wide, []).append(f"M{ax:.3f} {-ay:.3f}L{bx:.3f} {-by:.3f}")
+    return "".join(
+        f'<path d="{"".join(d)}" fill="none" stroke="{colour}" stroke-width="{wide:.3f}" stroke-linecap="round"/>'
+        for wide, d in by_width.items()
     )
 
 

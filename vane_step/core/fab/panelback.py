@@ -80,8 +80,9 @@ def read_back_panel(repeated: Repeated, once: Made, whole: Design, files: Mappin
     }
     for name, text in once.files.items():
         suffix = name.removeprefix(once.name)
-        # Where parts lie is told of a board and not again of its panel.
-        if name.endswith(".gbr") and suffix != "-profile.gbr" and "-components-" not in suffix:
+        # Where parts and holes lie is drawn of a board and not again of its panel.
+        drawn = suffix in ("-profile.gbr", "-drillmap.gbr") or "-components-" in suffix
+        if name.endswith(".gbr") and not drawn:
             there = base + suffix
             if there not in files:
                 found.append(tell("layers", f"The panel lacks {there}", sense="at most"))

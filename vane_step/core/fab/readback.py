@@ -12,10 +12,20 @@ import numpy as np
 import shapely
 from scipy.spatial import cKDTree
 from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
 
 from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.pour_fill import pour_pieces
-from vane_step.core.board.geometry.shapes import CopperItem, copper_items, holes, outline
+from vane_step.core.board.geometry.copper_table import board_columns
+from vane_step.core.board.geometry.shapes import (
+    ARC_SEGMENTS,
+    LAYER_BIT,
+    WIDEN,
+    CopperItem,
+    copper_items,
+    holes,
+    outline,
+)
 from vane_step.core.board.geometry.thinness import thin_places
 from vane_step.core.design.model import Design
 from vane_step.core.fab.copper_groups import CopperGroups, polygons
@@ -59,9 +69,12 @@ def read_back(design: Design, files: Mapping[str, str]) -> ReadBack:
     1 um, the outline to 1 um and the test netlist; measures the narrowest ring.
     """
     shown = {n: t for n, t in files.items() if n.endswith(".gbr")}
-    # Of component layers only places count. Uniting shapes leaves the interpreter free: two at a time.
+    # Of components only places count, of the drill map only lines. Uniting shapes leaves the interpreter free: two at
+    # a time.
     with ThreadPoolExecutor(AT_ONCE) as pool:
-        imaged = ["FileFunction,Component" not in t for t in shown.values()]
+        imaged = [
+            not any(f"FileFunction,{f}" in t for f in ("Component", "Drillmap")) for t in shown.values()
+        ]
         layers = dict(zip(shown, pool.map(read_gerber, shown.values(), shown, imaged), strict=True))
     drills = {n: read_drill(t, n) for n, t in files.items() if n.endswith(".xnc")}
     points = [p for n, t in files.items() if n.endswith(".ipc") for p in read_netlist(t, n)]
@@ -321,15 +334,22 @@ def _compare_images(
 ) -> Iterator[Finding]:
     """Compare each copper image with the design's own shapes, made by other code than the writer's."""
     worst = 0.0
-    for layer, read in zip(design.board.layers, copper, strict=False):
-        shapes = [i.shape() for i in copper_items(design) if layer in i.layers]
-        shapes += [piece for pour in pour_pieces(design) if pour.layer == layer for piece in pour.pieces]
-        wanted = shapely.union_all(shapes) if shapes else Polygon()
-        apart = wanted.symmetric_difference(read.image)
+    of = board_columns(design)
+    poured = pour_pieces(design)
+
+    def left_of(layer: str, read: ReadLayer) -> BaseGeometry:
+        mine = np.flatnonzero(of.layers >> LAYER_BIT[layer] & 1)
+        shapes = shapely.buffer(of.spines[mine], of.radius[mine] * WIDEN, quad_segs=ARC_SEGMENTS)
+        pieces = [piece for pour in poured if pour.layer == layer for piece in pour.pieces]
+        apart = shapely.union_all([*shapes, *pieces]).symmetric_difference(read.image)
         # A part that is too small for a disc of the tolerance holds none: most are slivers along edges.
         parts = shapely.get_parts(apart)
         parts = parts[shapely.area(parts) > 3 * (IMAGE_TOLERANCE_MM / 2) ** 2]
-        left = shapely.union_all(shapely.buffer(parts, -IMAGE_TOLERANCE_MM / 2))
+        return shapely.union_all(shapely.buffer(parts, -IMAGE_TOLERANCE_MM / 2))
+
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+        lefts = list(pool.map(left_of, design.board.layers, copper))
+    for layer, left in zip(design.board.layers, lefts, strict=False):
         worst = max(worst, float(left.area))
         if not left.is_empty:
             x, y = left.representative_point().coords[0]
@@ -360,10 +380,11 @@ def _compare_widths(
     least = design.board.rules.min_width_nm / 1e6
     thin = 0
     for layer, read in zip(design.board.layers, copper, strict=False):
+        drawn_mm = read.thinnest_mm
         for piece in polygons(read.image):
             if not isinstance(piece, Polygon):
                 continue
-            for neck, width_mm, at in thin_places(piece, least, read.filled, read.flashed, read.thinnest_mm):
+            for neck, width_mm, at in thin_places(piece, least, read.filled, read.flashed, drawn_mm):
                 says = "hangs together by too little" if neck else "is too thin"
                 thin += 1
                 place = Place(x_nm=round(at.x * 1e6), y_nm=round(at.y * 1e6), layer=layer)

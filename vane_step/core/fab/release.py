@@ -19,6 +19,7 @@ from vane_step.core.errors import ReleaseRefused, StopsOpen
 from vane_step.core.fab import drill, gerber, netlist, tables
 from vane_step.core.fab.assembly_files import assembly_svg
 from vane_step.core.fab.components import component_layer
+from vane_step.core.fab.drillmap import drill_map
 from vane_step.core.fab.heading import heading_of
 from vane_step.core.fab.jobfile import job_file
 from vane_step.core.fab.panel import PanelPlan, layout, panel
@@ -149,6 +150,8 @@ def write_files(
         if repeated is None and any(p.place and p.place.side == side for p in design.parts.values()):
             files[f"{base}-components-{side}.gbr"] = component_layer(design, side, head, known).text()
     files[f"{base}-profile.gbr"] = gerber.profile(design, head).text()
+    if repeated is None:
+        files[f"{base}-drillmap.gbr"] = drill_map(design, head).text()
     if design.board.scores:
         files[f"{base}-score.gbr"] = gerber.score_lines(design, head).text()
     files[f"{base}-plated.xnc"] = drill.drill_file(design, True, head)
@@ -217,8 +220,8 @@ def release(design: Design, stamp: str, sources: tuple[Source, ...] = ()) -> Rel
 def panel_release(design: Design, plan: PanelPlan, stamp: str, sources: tuple[Source, ...] = ()) -> Release:
     """Write the release of a panel and read it back, at the cost of one board and of what the panel adds.
 
-    The board is released as it is; the panel's files are its layers copied, and are read back as such. Its rules are
-    judged on as many copies as hold every pair of neighbours, two by two.
+    The board is released as it is; the panel's files are its layers copied, and are read back as such and held against
+    their standards. Its rules are judged on as many copies as hold every pair of neighbours, two by two.
 
     Raises
     ------
@@ -235,7 +238,8 @@ def panel_release(design: Design, plan: PanelPlan, stamp: str, sources: tuple[So
         read = read_back_panel(repeated, once, whole, files)
     except UnreadableFile as error:
         raise _unreadable(design, error) from error
-    made = Release(slug(whole.name), files, read, (*once.stops, *panel_stops(design, plan, whole)))
+    found = (*once.stops, *panel_stops(design, plan, whole))
+    made = Release(slug(whole.name), files, read, found, (*once.breaches, *check_files(files)))
     return _with_accepted(made, design)
 
 

@@ -6,6 +6,8 @@ import re
 
 from vane_step.core.fab.standard_words import APERTURES, NAME, OBJECTS, OLD, Breach, Grade, file_value
 
+_OPERATION = re.compile(r"(?:X([+-]?\d+))?(?:Y([+-]?\d+))?(?:I([+-]?\d+))?(?:J([+-]?\d+))?D0([123])")
+
 
 class _Gerber:
     """The state of a file as its commands come."""
@@ -37,12 +39,12 @@ def check_gerber(name: str, text: str) -> tuple[list[Breach], dict[str, str]]:
     for match in re.finditer(r"%[^%]*%|[^%*\r\n]+\*|[^\s%*][^%*]*", text):
         state.line += text.count("\n", at, match.start())
         at = match.start()
-        command = re.sub(r"[\r\n]", "", match[0])
+        command = match[0].replace("\r", "").replace("\n", "")
         if state.ended:
             state.say("Something follows the end of the file", "4.13: M02 is the last command")
             break
         if command.startswith("%"):
-            _extended(state, command, text[: match.start()])
+            _extended(state, command, text, at)
         elif command.endswith("*"):
             _word(state, command[:-1])
         else:
@@ -78,7 +80,7 @@ def _heads(state: _Gerber) -> None:
         state.say("The mask is positive: it shows mask where it shows openings", "5.6.4", "warning")
 
 
-def _extended(state: _Gerber, command: str, before: str) -> None:
+def _extended(state: _Gerber, command: str, text: str, at: int) -> None:
     body = command.strip("%")
     if not body.endswith("*"):
         state.say(f"{command[:30]!r} has no *", "3.5.3: an extended command ends with *%")
@@ -107,7 +109,7 @@ def _extended(state: _Gerber, command: str, before: str) -> None:
     elif code in ("LM", "LR", "LS", "AB", "SR"):
         state.started = state.started or code == "SR"
     elif code in ("TF", "TA", "TO", "TD"):
-        _attribute(state, code, fields, before)
+        _attribute(state, code, fields, text, at)
     elif re.fullmatch(OLD, body[:-1]):
         state.say(f"{body[:12]} is deprecated", "8: not to be written any more", "warning")
     else:
@@ -139,7 +141,7 @@ def _aperture(state: _Gerber, fields: str) -> None:
     state.apertures[number] = state.function
 
 
-def _attribute(state: _Gerber, code: str, fields: str, before: str) -> None:
+def _attribute(state: _Gerber, code: str, fields: str, text: str, at: int) -> None:
     dotted = fields.startswith(".")
     key, _, value = fields.lstrip(".").partition(",")
     if code == "TD":
@@ -163,7 +165,8 @@ def _attribute(state: _Gerber, code: str, fields: str, before: str) -> None:
         if key in state.file:
             state.say(f".{key} is said twice", "5.2: a file attribute cannot be changed")
         state.file[key] = value
-        wrong = file_value(key, value, before)
+        # Only the seal is made of what stands before it.
+        wrong = file_value(key, value, text[:at] if key == "MD5" else "")
         if wrong:
             state.say(f".{key} {value[:50]!r}: {wrong}", "5.6")
     elif code == "TA":
@@ -179,9 +182,11 @@ def _attribute(state: _Gerber, code: str, fields: str, before: str) -> None:
 
 
 def _word(state: _Gerber, word: str) -> None:
-    if word.startswith("G04"):
-        return
-    if word == "M02":
+    if word[0] in "XYIJ":
+        _operation(state, word)
+    elif word.startswith("G04"):
+        pass
+    elif word == "M02":
         state.ended = True
         if state.region is not None:
             state.say("The file ends within a region", "4.10")
@@ -205,7 +210,7 @@ def _word(state: _Gerber, word: str) -> None:
 
 
 def _operation(state: _Gerber, word: str) -> None:
-    match = re.fullmatch(r"(?:X([+-]?\d+))?(?:Y([+-]?\d+))?(?:I([+-]?\d+))?(?:J([+-]?\d+))?D0([123])", word)
+    match = _OPERATION.fullmatch(word)
     if match is None:
         old = re.fullmatch(r"(G0?[123])?(X[+-]?\d+)?(Y[+-]?\d+)?(I[+-]?\d+)?(J[+-]?\d+)?(D0?[123])?", word)
         if old and word:

@@ -20,10 +20,8 @@ from vane_step.core.fab.copper_groups import CopperGroups, polygons
 from vane_step.core.fab.read_drill import FORMS
 from vane_step.core.fab.read_types import DrillFormat, ReadDrill, ReadLayer, ReadPoint, UnreadableFile
 from vane_step.core.fab.reader import read_drill, read_gerber, read_netlist
-from vane_step.core.inspect.roles import BACK, DRILLS, FRONT, Role, guessed, role_of, says_unplated
+from vane_step.core.inspect.roles import BACK, DRILLS, FRONT, MEET_MM, Role, guessed, role_of, says_unplated
 
-# Ends of an outline's lines this near to each other meet.
-MEET_MM: Final = 0.002
 AT_ONCE: Final = 2
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
@@ -41,6 +42,10 @@ _BACK_WORDS: Final = ("back", "bottom", "bot", "lower", "b", "underside", "side2
 _UNPLATED: Final = ("npth", "nonplated", "unplated", "nplated", "mechanical")
 # Flashes within this of each other are at one place; from this share of them on two layers belong together.
 SAME_MM, SHARE = 0.02, 0.6
+# What reaches so much farther than the outline is no layer of the board.
+BEYOND = 1.1
+# Ends of an outline's lines this near to each other meet.
+MEET_MM: Final = 0.002
 
 
 @dataclass(frozen=True)
@@ -149,14 +154,27 @@ def guessed(layers: Mapping[str, ReadLayer], drills: Mapping[str, ReadDrill]) ->
     return _one_of_each(layers, found)
 
 
+def _closed(layer: ReadLayer) -> bool:
+    """Tell whether all lines of a layer go on: no end lies alone."""
+    ends = Counter(_nearby(p) for line in layer.lines if line[0] != line[1] for p in line)
+    return bool(ends) and min(ends.values()) > 1
+
+
+def _nearby(at: tuple[float, float]) -> tuple[int, int]:
+    return round(at[0] / MEET_MM), round(at[1] / MEET_MM)
+
+
 def _by_content(layers: Mapping[str, ReadLayer], open_: dict[str, Role], found: dict[str, Role]) -> None:
     """Say what is still open by what is on it."""
     pads = {name: _spots(layer) for name, layer in layers.items()}
     if not any(r.kind == "outline" for r in found.values()):
         bare = [n for n in open_ if open_[n].kind in ("", "outline") and not pads[n] and layers[n].lines]
         if bare:
-            widest = max(bare, key=lambda n: (_spread(layers[n]), -len(layers[n].lines)))
-            if all(_spread(layers[widest]) >= 0.98 * _spread(x) for x in layers.values()):
+            # Drawings of the board hold its outline too, and lines that end somewhere.
+            rings = [n for n in bare if _closed(layers[n])]
+            widest = max(rings or bare, key=lambda n: (_spread(layers[n]), -len(layers[n].lines)))
+            within = (x for n, x in layers.items() if not rings or pads[n])
+            if all(_spread(layers[widest]) >= 0.98 * _spread(x) for x in within):
                 found[widest] = Role("outline", "", "it goes round all others and has no pads")
                 del open_[widest]
     copper = [n for n in open_ if open_[n].kind in ("", "copper") and _is_copper(layers[n], pads[n])]
@@ -169,6 +187,7 @@ def _by_content(layers: Mapping[str, ReadLayer], open_: dict[str, Role], found: 
         found[name] = Role("copper", side, "it has pads and what joins them")
         del open_[name]
     known = [n for n, r in found.items() if r.kind == "copper" and r.side in (FRONT, BACK)]
+    edge = [n for n, r in found.items() if r.kind == "outline" and n in layers]
     for name, role in tuple(open_.items()):
         best = max(known, key=lambda n: _alike(pads[name], pads[n]), default=None)
         fits = best is not None and bool(pads[name]) and _share(pads[name], pads[best]) > SHARE
@@ -179,6 +198,8 @@ def _by_content(layers: Mapping[str, ReadLayer], open_: dict[str, Role], found: 
             found[name] = Role(kind, side, f"its pads are those of {best}")
         elif role.kind in SIDED:
             found[name] = Role(role.kind, side, "by its name, its side is a guess")
+        elif edge and _spread(layers[name]) > BEYOND * max(_spread(layers[n]) for n in edge):
+            found[name] = Role("other", "", "it goes on beyond the board: a drawing of it")
         elif layers[name].lines:
             found[name] = Role("legend", side, "it has lines and no pads of the copper")
         else:
