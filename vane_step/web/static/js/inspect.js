@@ -27,7 +27,6 @@ const board = { layers: [], box: [0, 0, 1, 1], nets: {}, ground: new Path2D(), b
 let chosen = null,
   measuring = false,
   marks = [],
-  see = 0.7,
   asked = 0;
 
 function colourOf({ kind, side }) {
@@ -45,10 +44,10 @@ function draw() {
   ctx.globalAlpha = 1;
   ctx.fillStyle = ink("--substrate");
   ctx.fill(board.ground, "evenodd");
-  ctx.globalAlpha = see;
   const order = [...board.layers].reverse();
   for (const layer of view.flipped ? order.reverse() : order) {
     if (!layer.on) continue;
+    ctx.globalAlpha = layer.solid;
     ctx.fillStyle = colourOf(layer);
     ctx.fill(layer.path, "evenodd");
   }
@@ -101,7 +100,9 @@ function list() {
         label = document.createElement("label"),
         tick = document.createElement("input"),
         swatch = document.createElement("i"),
-        up = document.createElement("button");
+        solid = document.createElement("input"),
+        up = document.createElement("button"),
+        name = `${layer.kind} ${layer.side}`.trim();
       tick.type = "checkbox";
       tick.className = "form-check-input";
       tick.checked = layer.on;
@@ -110,18 +111,24 @@ function list() {
         redraw();
       });
       swatch.style.background = colourOf(layer);
-      label.append(tick, swatch, `${layer.kind} ${layer.side}`.trim());
+      label.append(tick, swatch, name);
       label.title = layer.name;
+      Object.assign(solid, { type: "range", min: 10, max: 100, value: 100 * layer.solid });
+      solid.ariaLabel = t`How solid ${name} is`;
+      solid.addEventListener("input", () => {
+        layer.solid = solid.value / 100;
+        redraw();
+      });
       up.type = "button";
       up.textContent = "↑";
-      up.ariaLabel = t`Raise ${`${layer.kind} ${layer.side}`.trim()}`;
+      up.ariaLabel = t`Raise ${name}`;
       up.disabled = !k;
       up.addEventListener("click", () => {
         board.layers.splice(k - 1, 0, board.layers.splice(k, 1)[0]);
         list();
         redraw();
       });
-      row.append(label, up);
+      row.append(label, solid, up);
       return row;
     }),
   );
@@ -275,13 +282,15 @@ if (canvas) {
     { passive: false },
   );
   $("see").addEventListener("input", (event) => {
-    see = event.target.value / 100;
+    for (const layer of board.layers) layer.solid = event.target.value / 100;
+    list();
     redraw();
   });
   new ResizeObserver(redraw).observe(canvas);
   const told = await (await fetch(`/inspect/${key}/board.json?against=${against}`)).json();
   for (const layer of told.layers) {
     layer.on = SHOWN.has(layer.kind);
+    layer.solid = 0.7;
     layer.path = pathOf(layer.shapes);
     if (layer.kind !== "outline") board.layers.push(layer);
   }
