@@ -296,7 +296,7 @@ def register_marks(frame: Frame, pins: bool) -> BaseGeometry:
         drawn.append(LineString([(x, y - reach[1]), (x, y + reach[1])]).buffer(LINE_MM / 2, cap_style="flat"))
         if pins or k == 0:
             drawn.append(Point(x, y).buffer(1.5 if k == 0 else 1.0).boundary.buffer(LINE_MM / 2))
-    return shapely.union_all(drawn)
+    return shapely.disjoint_subset_union_all(drawn)
 
 
 def meeting_holes(design: Design) -> tuple[tuple[str, float, float], tuple[str, float, float]] | None:

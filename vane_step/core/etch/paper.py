@@ -61,8 +61,12 @@ def _page(wide_mm: float, tall_mm: float) -> Page:
 
 
 def _sheet(design: Design, side: Side, page: Page, at: tuple[float, float]) -> Sheet:
-    ink = shapely.union_all([outline(design).boundary.buffer(LINE_MM), *_pads(design, side)])
-    bodies = shapely.union_all(_bodies(design, side)) if _bodies(design, side) else shapely.Polygon()
+    ink = shapely.disjoint_subset_union_all([outline(design).boundary.buffer(LINE_MM), *_pads(design, side)])
+    bodies = (
+        shapely.disjoint_subset_union_all(_bodies(design, side))
+        if _bodies(design, side)
+        else shapely.Polygon()
+    )
     names = [LineString(line).buffer(0.07) for line in _names(design, side)]
     shapes: list[BaseGeometry] = [ink, bodies, *([shapely.union_all(names)] if names else [])]
     if side == "back":

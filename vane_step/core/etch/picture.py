@@ -111,9 +111,9 @@ def picture(design: Design, side: Side, ink: Ink) -> Picture:
         whole, word_at = whole.union(word), (x, y)
     copper = whole
     marks = [Point(h.x_mm, h.y_mm).buffer(min(CENTRE_MARK_MM, h.drill_mm / 2) / 2) for h in bored(design)]
-    whole = whole.difference(shapely.union_all(marks)) if marks else whole
+    whole = whole.difference(shapely.disjoint_subset_union_all(marks)) if marks else whole
     rings = [centre_ring(b) for h in bare_holes(design) if h.drill_mm >= LEAST_MARKED_MM for b in row_of(h)]
-    inked = whole.union(shapely.union_all(rings)) if rings else whole
+    inked = whole.union(shapely.disjoint_subset_union_all(rings)) if rings else whole
     return Picture(side, inked, copper, word_at)
 
 
@@ -124,7 +124,9 @@ def _widened(design: Design, side: Side, wide_mm: float, large: str) -> BaseGeom
         # Of so small a radius four chords a quarter are within 2 % of it: a third of a micrometre.
         return _widened(design, side, 0.0, large).buffer(wide_mm, quad_segs=4)
     if large:
-        return shapely.union_all([_widened(design, side, 0.0, ""), *large_pads(design, side, large).values()])
+        return shapely.disjoint_subset_union_all(
+            [_widened(design, side, 0.0, ""), *large_pads(design, side, large).values()]
+        )
     return side_copper(design, side)
 
 
@@ -132,7 +134,7 @@ def _widened(design: Design, side: Side, wide_mm: float, large: str) -> BaseGeom
 def side_copper(design: Design, side: Side) -> BaseGeometry:
     """Give a side's copper in the design view, in millimetres: pads, tracks, letters, pours."""
     poured = [piece for pour in pour_pieces(design) if pour.layer == side for piece in pour.pieces]
-    return shapely.union_all([*_shapes(design, side)[1], *poured])
+    return shapely.disjoint_subset_union_all([*_shapes(design, side)[1], *poured])
 
 
 @derived(*COPPER)
@@ -255,7 +257,7 @@ def _room_for_word(
     free = outline(design).buffer(-edge).difference(copper.buffer(gap, quad_segs=FINE))
     shapely.prepare(free)
     # Most holes lie in copper and are out of the way with it.
-    free = free.difference(shapely.union_all([d for d in drilled if free.intersects(d)]))
+    free = free.difference(shapely.disjoint_subset_union_all([d for d in drilled if free.intersects(d)]))
     if free.is_empty:
         return None
     x0, y0, x1, y1 = free.bounds

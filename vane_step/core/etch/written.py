@@ -141,7 +141,9 @@ def dots(sheet: Sheet, dpi: int, scale: tuple[float, float] = (1.0, 1.0)) -> Ima
     """
     wide, tall = (round(v / 25.4 * dpi) for v in (sheet.page.width_mm, sheet.page.height_mm))
     rows, columns = _crossings(
-        shapely.union_all([*sheet.ruler, *sheet.ink]), (dpi / 25.4 * scale[0], dpi / 25.4 * scale[1]), tall
+        shapely.disjoint_subset_union_all([*sheet.ruler, *sheet.ink]),
+        (dpi / 25.4 * scale[0], dpi / 25.4 * scale[1]),
+        tall,
     )
     order = np.argsort(rows, kind="stable")
     rows, columns = rows[order], np.clip(columns[order], 0, wide)

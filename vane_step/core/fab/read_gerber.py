@@ -104,7 +104,7 @@ class GerberReader:
         if len(flashes) == len(self.objects):
             self.layer.flashed = rest
         else:
-            self.layer.flashed = shapely.union_all(drawn(flashes, self.shapes, self.round))
+            self.layer.flashed = shapely.disjoint_subset_union_all(drawn(flashes, self.shapes, self.round))
 
     def block(self, command: str) -> None:
         """Take what stands between two percent signs: one command, or in older files several."""

@@ -23,8 +23,12 @@ def united(
     rest: BaseGeometry = Polygon()
     for dark, some in groupby(objects, key=lambda o: o.dark):
         here = list(some)
-        regions = shapely.union_all(drawn([o for o in here if o.kind == "region"], shapes, round_mm))
-        others = shapely.union_all(drawn([o for o in here if o.kind != "region"], shapes, round_mm))
+        regions = shapely.disjoint_subset_union_all(
+            drawn([o for o in here if o.kind == "region"], shapes, round_mm)
+        )
+        others = shapely.disjoint_subset_union_all(
+            drawn([o for o in here if o.kind != "region"], shapes, round_mm)
+        )
         if dark:
             filled, rest = filled.union(regions), rest.union(others)
         else:

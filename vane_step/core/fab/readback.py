@@ -341,11 +341,11 @@ def _compare_images(
         mine = np.flatnonzero(of.layers >> LAYER_BIT[layer] & 1)
         shapes = shapely.buffer(of.spines[mine], of.radius[mine] * WIDEN, quad_segs=ARC_SEGMENTS)
         pieces = [piece for pour in poured if pour.layer == layer for piece in pour.pieces]
-        apart = shapely.union_all([*shapes, *pieces]).symmetric_difference(read.image)
+        apart = shapely.disjoint_subset_union_all([*shapes, *pieces]).symmetric_difference(read.image)
         # A part that is too small for a disc of the tolerance holds none: most are slivers along edges.
         parts = shapely.get_parts(apart)
         parts = parts[shapely.area(parts) > 3 * (IMAGE_TOLERANCE_MM / 2) ** 2]
-        return shapely.union_all(shapely.buffer(parts, -IMAGE_TOLERANCE_MM / 2))
+        return shapely.disjoint_subset_union_all(shapely.buffer(parts, -IMAGE_TOLERANCE_MM / 2))
 
     with ThreadPoolExecutor(AT_ONCE) as pool:
         lefts = list(pool.map(left_of, design.board.layers, copper))

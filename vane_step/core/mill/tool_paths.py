@@ -54,7 +54,7 @@ def isolation(design: Design, side: Side, plan: MillPlan) -> SidePaths:
     told; all else is parted by construction.
     """
     by_net = copper_by_net(design, side)
-    whole = shapely.union_all(list(by_net.values())) if by_net else Polygon()
+    whole = shapely.disjoint_subset_union_all(list(by_net.values())) if by_net else Polygon()
     reach = plan.cut_mm / 2 + GUARD_MM
     rings: list[tuple[Spot, ...]] = []
     for k in range(plan.passes):
@@ -75,7 +75,7 @@ def copper_by_net(design: Design, side: Side) -> dict[str, BaseGeometry]:
     for pour in pour_pieces(design):
         if pour.layer == side:
             shapes.setdefault(pour.net, []).extend(pour.pieces)
-    return {net: shapely.union_all(some) for net, some in shapes.items()}
+    return {net: shapely.disjoint_subset_union_all(some) for net, some in shapes.items()}
 
 
 def _rims(shape: BaseGeometry) -> list[tuple[Spot, ...]]:

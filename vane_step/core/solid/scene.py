@@ -87,7 +87,7 @@ def _in_few(package: Package, board_mm: float) -> tuple[Solid, ...]:
 
 def _board(design: Design, deep: float) -> list[Solid]:
     drilled = [h.shape(quad_segs=HOLE_SEGMENTS) for h in holes(design)]
-    bores = shapely.union_all(drilled) if drilled else Polygon()
+    bores = shapely.disjoint_subset_union_all(drilled) if drilled else Polygon()
     bare = outline(design).difference(bores)
     found = [Solid("board", extruded(p, -deep, 0.0)) for p in _polygons(bare)]
     for side in ("front", "back"):
@@ -110,7 +110,9 @@ def _board(design: Design, deep: float) -> list[Solid]:
         ):
             if shapes:
                 at = height if side == "front" else -deep - height
-                found += _sheets(material, shapely.union_all(shapes).difference(bores), at, side == "front")
+                found += _sheets(
+                    material, shapely.disjoint_subset_union_all(shapes).difference(bores), at, side == "front"
+                )
     return found
 
 

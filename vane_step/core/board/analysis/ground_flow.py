@@ -49,7 +49,7 @@ class GroundFlow:
             shapes: list[BaseGeometry] = [i.shape() for i in mine if layer in i.layers]
             shapes += [q for p in pour_pieces(design) if p.net == net and p.layer == layer for q in p.pieces]
             if shapes:
-                found, part = self._sides(shapely.union_all(shapes), k)
+                found, part = self._sides(shapely.disjoint_subset_union_all(shapes), k)
                 ends.append(found)
                 share.append(part)
         at = {i.id: self._nodes(i.x_mm, i.y_mm, i.layers) for i in mine if i.kind == "pad"}

@@ -92,7 +92,7 @@ def _ground(design: Design, layer: str, grounds: set[str]) -> BaseGeometry:
     shapes += [
         i.shape() for i in copper_items(design) if i.net in grounds and layer in i.layers and i.kind != "via"
     ]
-    joined = shapely.union_all(shapes) if shapes else shapely.Polygon()
+    joined = shapely.disjoint_subset_union_all(shapes) if shapes else shapely.Polygon()
     shapely.prepare(joined)
     return joined
 

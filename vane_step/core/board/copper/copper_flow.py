@@ -111,7 +111,7 @@ class CopperNet:
                 for q in p.pieces
             ]
             if shapes:
-                copper_of[layer] = shapely.union_all(shapes)
+                copper_of[layer] = shapely.disjoint_subset_union_all(shapes)
         side = max(CELL_MM, math.sqrt(sum(c.area for c in copper_of.values()) / self.most_cells))
         for name, copper in copper_of.items():
             shapely.prepare(copper)

@@ -136,7 +136,7 @@ def _fill(design: Design, pour: Pour, near: _Near) -> PouredCopper:
     for other, gap in zip(near.before, near.gaps, strict=True):
         window = shapely.buffer(shapely.box(*area.bounds), 2 * (gap + SAFETY_MM), join_style="mitre")
         others += [_grown(p.intersection(window), gap) for p in other.pieces if p.intersects(window)]
-    area = area.difference(shapely.union_all(others)) if others else area
+    area = area.difference(shapely.disjoint_subset_union_all(others)) if others else area
     area = area.difference(_relief(near.mine, pour))
     least = max(pour.min_width_nm, rules.min_width_nm) / 1e6
     area = without_necks(area, least, rules.min_clearance_nm / 1e6)
