@@ -24,6 +24,7 @@ from vane_step.core.catalogue.own import own_part
 from vane_step.core.design.edits import LayCopper, apply
 from vane_step.core.design.fileformat import from_json, to_json
 from vane_step.data.shipped import catalogue
+from vane_step.store.designs import DesignStore
 
 SHIPPED = ROOT / "vane_step" / "data" / "designs"
 
@@ -74,6 +75,67 @@ class Terminal(unittest.TestCase):
         self.assertEqual(len(said.strip().splitlines()), 1, said)
         self.assertIn(says, said)
         self.assertEqual(sorted(self.here.rglob("*")), before)
+
+
+class AtTheBench(Terminal):
+    """The shelf from the terminal: what the pages keep, by the same words."""
+
+    def setUp(self) -> None:
+        """Put a design on a shelf."""
+        super().setUp()
+        store = DesignStore(self.here / "designs.sqlite3")
+        self.id = store.add("beeper", demo(BEEPER)).id
+        store.close()
+
+    def bench(self, *words: object, code: int = 0) -> str:
+        """Run a command of the bench on that shelf."""
+        return self.run_it("bench", *words, "--data", self.here, code=code)
+
+    def test_a_board_is_etched(self) -> None:
+        """From bits and bath to a mended fault; what is asked for wrongly is refused with what there is."""
+        self.bench("bits", "0.8", "1.0")
+        self.bench("bits", "0.8", "--state", "broken")
+        self.bench("printer", "Attic", "--across", "49.8")
+        self.bench("fitting", "Mill", "--convention", "lower-left", "--turn", "SOT-23=90")
+        self.assertIn("23.5 g", self.bench("bath", "Tub", "--volume", "500", "--strength", "400"))
+        kept = json.loads(self.bench("things", "--json"))
+        self.assertEqual(kept["bits_um"], {"800": "broken", "1000": "whole"})
+        self.assertEqual(
+            (kept["printers"][0]["across"], kept["houses"][0]["turns"]), (49.8, {"SOT-23": 90.0})
+        )
+        self.assertIn("clean:", self.bench("etch", self.id, "--copies", "2"))
+        self.assertIn("ticked off: clean", self.bench("tick", self.id, 1, "clean"))
+        self.assertIn("Allowed: print", self.bench("tick", self.id, 1, "dance", code=2))
+        self.assertIn("Allowed: tub", self.bench("start", self.id, 1, "--bath", "pond", code=2))
+        self.assertIn(
+            "look from", self.bench("start", self.id, 1, "--bath", "tub", "--temperature", "40", "--moved")
+        )
+        self.assertIn("solder over it", self.bench("fault", self.id, 1, "back", 12, 20, "gap"))
+        self.bench("stop", self.id, 1, "--seen", "clean")
+        self.assertIn("mended", self.bench("mend", self.id, 1, 0))
+        (run,) = json.loads(self.bench("etchings", self.id, "--json")).values()
+        self.assertEqual((run["bath"], run["seen"], run["defects"][0]["mended"]), ("tub", "clean", True))
+        told = self.bench("etchings", self.id)
+        self.assertIn("min in tub; clean", told)
+        self.assertGreater(json.loads(self.bench("things", "--json"))["baths"][0]["eaten_g"], 0)
+        self.bench("bath", "tub", "--gone")
+        self.bench("printer", "Attic", "--forget")
+        self.assertIn("handed in", self.bench("things"))
+        self.assertIn("no shelf", self.run_it("bench", "things", "--data", self.here / "nowhere", code=2))
+
+    def test_a_board_is_ordered(self) -> None:
+        """Houses are asked, an offer is taken, the boards come, are looked at and ordered again."""
+        offers = self.bench("ask", self.id, "--set", "quantity=5")
+        house, way = offers.split("\n")[0].split(":")[0].split()
+        self.assertIn("Allowed:", self.bench("order", self.id, house, "pigeon", code=2))
+        self.assertIn("order 1", self.bench("order", self.id, house, way))
+        self.bench("change", self.id, 1, "received")
+        self.bench("change", self.id, 1, "right", "--key", "count", "--reading", "5")
+        self.bench("change", self.id, 1, "again")
+        self.assertIn("Allowed: shipped", self.bench("change", self.id, 1, "eaten", code=2))
+        told = json.loads(self.bench("orders", self.id, "--json"))
+        self.assertEqual((told["1"]["checks"]["count"]["reading"], told["2"]["note"]), (5.0, "as order 1"))
+        self.assertIn("count: right, 5", self.bench("orders", self.id))
 
 
 class FromAFolder(Terminal):
@@ -136,7 +198,7 @@ class FromAFolder(Terminal):
         self.assertEqual((release["read_shorts"], release["read_opens"]), (0, 0))
         with zipfile.ZipFile(self.here / "b.zip") as archive:
             self.assertIsNone(archive.testzip())
-            self.assertEqual(sum(n.endswith(".gbr") for n in archive.namelist()), 10)
+            self.assertEqual(sum(n.endswith(".gbr") for n in archive.namelist()), 11)
         self.assertTrue((self.here / "b.pdf").read_bytes().startswith(b"%PDF"))
 
     def test_solids_paper_panels_and_one_link(self) -> None:

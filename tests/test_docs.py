@@ -191,6 +191,7 @@ class Code(unittest.TestCase):
             "look_back",
             "goal_distances",
             "search",
+            "_leap",
             "without_stairs",
             "_search",
             "look",

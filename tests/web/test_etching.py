@@ -13,7 +13,8 @@ import pypdfium2
 from tests.support import BEEPER, FROST
 from tests.web.support import Served
 from vane_step.store.designs import DesignStore
-from vane_step.web.pages.etch_log import baths_of, runs_of
+from vane_step.workbench.etchings import runs_of
+from vane_step.workbench.things import baths_of
 
 HOME = f"/d/{BEEPER}"
 PAGE = f"{HOME}/make?manufacturing=etch"

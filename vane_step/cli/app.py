@@ -8,7 +8,19 @@ import sys
 import typer
 from pydantic import ValidationError
 
-from vane_step.cli import board, circuit, curves, etching, make, operation, ordering, parts, power, server
+from vane_step.cli import (
+    bench,
+    board,
+    circuit,
+    curves,
+    etching,
+    make,
+    operation,
+    ordering,
+    parts,
+    power,
+    server,
+)
 from vane_step.core.design.fileformat import input_error
 from vane_step.core.errors import VaneStepError
 
@@ -45,6 +57,7 @@ app.command("cycles")(curves.cycles_)
 calc_app.command("trace")(power.calc_trace)
 calc_app.command("formula")(power.formula_)
 app.add_typer(circuit.block_app, name="block")
+app.add_typer(bench.bench_app, name="bench")
 
 
 def main() -> None:

@@ -152,8 +152,9 @@ def assembly(
     ] = None,
     variant: Annotated[str, typer.Option(help="Variant that is fitted.")] = "",
 ) -> None:
-    """Write stencil and placement file as a zip, and prove that pin 1 of every part comes to lie on pin 1."""
+    """Write stencil, placement file and drawing as a zip, and prove that pin 1 of every part comes to lie on pin 1."""
     from vane_step.core.ask.words import pairs
+    from vane_step.core.fab.assembly_files import assembly_pdf
     from vane_step.core.fab.conventions import convention_of, placement_as, proved
     from vane_step.core.fab.release import slug
     from vane_step.core.fab.stencil import SIDES, best_foil_um, foil_of, stencil_files, stencil_findings
@@ -171,6 +172,9 @@ def assembly(
         for name, text in files.items():
             archive.writestr(zipfile.ZipInfo(name, (2026, 1, 1, 0, 0, 0)), text)
             console.print(name, **PLAIN)
+        drawing = f"{slug(design.name)}-assembly.pdf"
+        archive.writestr(zipfile.ZipInfo(drawing, (2026, 1, 1, 0, 0, 0)), assembly_pdf(design, variant))
+        console.print(drawing, **PLAIN)
     write(output, packed.getvalue())
     rows = proved(design, placed, way, table)
     wrong = [r.ref for r in rows if not r.agrees]

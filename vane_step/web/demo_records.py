@@ -12,7 +12,7 @@ from vane_step.core.etch.run import Defect, EtchRun, eaten_g
 from vane_step.core.houses.options import usual_order
 from vane_step.core.houses.record import BoardOrder, Check
 from vane_step.store.designs import DesignStore
-from vane_step.web.pages.ordering import board_mark
+from vane_step.workbench.orders import board_mark
 
 
 def keep_records(store: DesignStore, id: str, design: Design, said: dict[str, Any]) -> None:

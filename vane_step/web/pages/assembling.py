@@ -11,19 +11,15 @@ from urllib.parse import quote
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse, Response
-from pydantic import ValidationError
 
-from vane_step.core.ask.words import pairs
 from vane_step.core.board.geometry.shapes import outline
-from vane_step.core.design.fileformat import input_error
 from vane_step.core.design.model import Design, Side
-from vane_step.core.errors import NotFound, VaneStepError
+from vane_step.core.errors import VaneStepError
 from vane_step.core.fab.assembly import Ring, SideDrawn, assembly_sides
 from vane_step.core.fab.assembly_files import assembly_pdf
 from vane_step.core.fab.conventions import (
     CONVENTIONS,
     Convention,
-    FittingHouse,
     Proof,
     convention_of,
     offset_deg,
@@ -45,44 +41,22 @@ from vane_step.core.fab.stencil import (
     stencil_files,
     stencil_findings,
 )
-from vane_step.core.quantity import parse_value
-from vane_step.store.bench import Bench
 from vane_step.store.designs import Kept
 from vane_step.web.render import store_of
+from vane_step.workbench.things import fitting_house, fitting_houses, keep_fitting_house, turns_said
 
 router = APIRouter()
 _PART = "/d/{}/make?manufacturing=order&part=assembly"
 _WORDS = ("foil", "frame", "convention", "turns", "variant", "house", "was")
 
 
-def fitting_houses(bench: Bench) -> dict[str, FittingHouse]:
-    """Give the houses whose way of counting turns is kept, by name."""
-    return {name: FittingHouse.model_validate_json(text) for name, text in bench.kept("fitting").items()}
-
-
 def _said(request: Request) -> dict[str, str]:
     """Read what an address says; a house chosen anew brings its own way of counting and its table."""
     said = {k: request.query_params.get(k, "") for k in _WORDS}
     if said["house"] and said["house"] != said["was"]:
-        known = fitting_houses(store_of(request).bench)
-        if said["house"] not in known:
-            raise NotFound(
-                f"There is no house {said['house']}.",
-                where="house",
-                value=said["house"],
-                allowed=", ".join(known) or "none is kept",
-                next_step="Keep its way of counting first.",
-            )
-        house = known[said["house"]]
+        house = fitting_house(store_of(request).bench, said["house"])
         said |= {"convention": house.convention, "turns": house.said}
     return said
-
-
-def _table(said: str) -> dict[str, float]:
-    return {
-        name: parse_value(text.removesuffix("°"), "turns")
-        for name, text in pairs(said.replace(",", " ").split(), "SOT-23-3=90").items()
-    }
 
 
 def _wanted(request: Request, design: Design) -> tuple[int, str, Convention, dict[str, float], str]:
@@ -90,7 +64,7 @@ def _wanted(request: Request, design: Design) -> tuple[int, str, Convention, dic
     said = _said(request)
     foil = foil_of(said["foil"]) if said["foil"] else best_foil_um(design, said["variant"])
     way = convention_of(said["convention"] or "plain")
-    return foil, said["frame"] or "none", way, _table(said["turns"]), said["variant"]
+    return foil, said["frame"] or "none", way, turns_said(said["turns"]), said["variant"]
 
 
 def assembly_data(request: Request, kept: Kept) -> dict[str, Any]:
@@ -216,12 +190,7 @@ def keep_house(
     turns: Annotated[str, Form()] = "",
 ) -> RedirectResponse:
     """Keep how a house counts turns, for every design it fits."""
-    said = {"name": name.strip(), "convention": convention_of(convention).name, "turns": _table(turns)}
-    try:
-        made = FittingHouse.model_validate(said)
-    except ValidationError as error:
-        raise input_error(error, "house") from error
-    store_of(request).bench.keep("fitting", made.name, made.model_dump_json())
+    made = keep_fitting_house(store_of(request).bench, name, convention, turns)
     return RedirectResponse(f"{_PART.format(id)}&house={quote(made.name)}", status_code=303)
 
 

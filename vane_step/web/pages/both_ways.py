@@ -16,17 +16,18 @@ from vane_step.core.houses.both_ways import at_home, ordered
 from vane_step.core.houses.quoting import needs_of
 from vane_step.core.houses.wish import RATE
 from vane_step.store.designs import Kept
-from vane_step.web.pages.etch_log import runs_of
-from vane_step.web.pages.etching import bits_at_hand, open_stops
-from vane_step.web.pages.ordering import best_deal, last_asked
+from vane_step.web.pages.etching import open_stops
 from vane_step.web.render import store_of
+from vane_step.workbench.etchings import runs_of
+from vane_step.workbench.orders import best_deal, last_asked
+from vane_step.workbench.things import bits_at_hand
 
 
 def both_data(request: Request, kept: Kept) -> dict[str, Any]:
     """Give both ways of making a board: money, hours, the day, risks, and what would have to change."""
     store, design = store_of(request), kept.design
     last = last_asked(store.bench, kept.id)
-    deal = best_deal(request, kept)
+    deal = best_deal(store, kept.id)
     quantity = last[0].asked.quantity if last and deal else max(design.brief.quantity, 1)
     method = method_of(design.brief.method or "toner")
     found = etch_findings(

@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-import re
-from datetime import date
 from typing import Annotated, Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import RedirectResponse
-from pydantic import ValidationError
 
 from vane_step.core.board.geometry.shapes import outline
-from vane_step.core.design.fileformat import input_error
-from vane_step.core.errors import InputError, NotFound
+from vane_step.core.errors import InputError
 from vane_step.core.etch import cautions
-from vane_step.core.etch.bath import ACID_PCT, CRYSTALS_G_L, PLENTY, SCHOOLS, Bath, needs, to_remove_g
+from vane_step.core.etch.bath import ACID_PCT, CRYSTALS_G_L, PLENTY, SCHOOLS, needs, to_remove_g
 from vane_step.core.etch.bath_time import BathState, expected
 from vane_step.core.etch.danger import danger_places
 from vane_step.core.etch.methods import method_of
@@ -24,35 +20,20 @@ from vane_step.core.etch.plan import art_plan
 from vane_step.core.etch.run import (
     KINDS,
     SEEN,
-    Defect,
-    EtchRun,
     eaten_g,
-    in_bath,
     learned,
-    mended,
-    out_of_bath,
-    ticked,
-    with_defect,
 )
 from vane_step.core.etch.sheets import polygons
 from vane_step.core.etch.steps import work_steps
-from vane_step.core.quantity import parse_length_nm, parse_value
-from vane_step.store.bench import Bench
+from vane_step.core.quantity import parse_value
 from vane_step.store.designs import Kept
-from vane_step.web.pages.etching import Printer, left_copper
+from vane_step.web.pages.etching import left_copper
 from vane_step.web.render import store_of
+from vane_step.workbench import etchings
+from vane_step.workbench.etchings import runs_of
+from vane_step.workbench.things import bath_gone, baths_of, keep_bath, keep_printer, set_bits
 
 router = APIRouter()
-
-
-def runs_of(bench: Bench, design: str | None = None) -> dict[int, EtchRun]:
-    """Give the etchings of a design, or of all, by number."""
-    return {n: EtchRun.model_validate_json(text) for n, text in bench.records("etching", design).items()}
-
-
-def baths_of(bench: Bench) -> dict[str, Bath]:
-    """Give the baths of the bench by id."""
-    return {key: Bath.model_validate_json(text) for key, text in bench.kept("bath").items()}
 
 
 def bath_data(request: Request, kept: Kept) -> dict[str, Any]:
@@ -140,18 +121,6 @@ def _back(id: str, number: int | None = None, more: str = "") -> RedirectRespons
     return RedirectResponse(f"/d/{id}/make?manufacturing=etch&part=bath{run}{more}", status_code=303)
 
 
-def _run(bench: Bench, id: str, number: int) -> EtchRun:
-    mine = runs_of(bench, id)
-    if number not in mine:
-        raise NotFound(
-            f"There is no etching {number} of this design.",
-            where="etching",
-            value=number,
-            allowed=", ".join(map(str, mine)) or "none yet",
-        )
-    return mine[number]
-
-
 @router.post("/d/{id}/etching")
 def begin(
     request: Request,
@@ -160,28 +129,13 @@ def begin(
     copies: Annotated[int, Form(ge=1, le=1000)] = 1,
 ) -> RedirectResponse:
     """Begin an etching of a design."""
-    store = store_of(request)
-    kept = store.get(id)
-    chosen = method_of(method or kept.design.brief.method or "toner")
-    run = EtchRun(
-        begun_at=store.shared.now(),
-        version=kept.version,
-        method=chosen.name,
-        copies=copies,
-        copper_um=kept.design.board.rules.copper_um,
-        removed_g=round(to_remove_g(kept.design, art_plan({"method": chosen.name}), copies), 4),
-    )
-    return _back(id, store.bench.begin("etching", id, run.model_dump_json()))
+    return _back(id, etchings.begin(store_of(request), id, method, copies))
 
 
 @router.post("/d/{id}/etching/{number}/tick")
 def tick(request: Request, id: str, number: int, step: Annotated[str, Form()]) -> RedirectResponse:
     """Tick a step off, or take the tick back."""
-    store = store_of(request)
-    run = _run(store.bench, id, number)
-    known = [s.key for s in work_steps(method_of(run.method), store.get(id).design)]
-    made = ticked(run, step, store.shared.now(), known)
-    store.bench.change("etching", id, number, made.model_dump_json())
+    etchings.tick(store_of(request), id, number, step)
     return _back(id, number, "#steps")
 
 
@@ -195,18 +149,7 @@ def start(
     moved: Annotated[bool, Form()] = False,
 ) -> RedirectResponse:
     """Start the timer."""
-    store = store_of(request)
-    run, baths = _run(store.bench, id, number), baths_of(store.bench)
-    if bath and bath not in baths:
-        raise NotFound(f"There is no bath {bath}.", where="bath", allowed=", ".join(baths) or "none is kept")
-    warm = parse_value(temperature, "temperature", "°C") if temperature.strip() else None
-    if warm is not None and not 0 <= warm <= 80:
-        raise InputError(
-            f"A bath of {warm:g} °C is none.", where="temperature", value=temperature, allowed="0 to 80 °C"
-        )
-    eaten = eaten_g(bath, runs_of(store.bench).values())
-    made = in_bath(run, baths.get(bath), eaten, warm, moved, store.shared.now())
-    store.bench.change("etching", id, number, made.model_dump_json())
+    etchings.start(store_of(request), id, number, bath, temperature, moved)
     return _back(id, number, "#timer")
 
 
@@ -219,9 +162,7 @@ def stop(
     note: Annotated[str, Form()] = "",
 ) -> RedirectResponse:
     """Stop the timer with what is seen."""
-    store = store_of(request)
-    made = out_of_bath(_run(store.bench, id, number), seen, note, store.shared.now())
-    store.bench.change("etching", id, number, made.model_dump_json())
+    etchings.stop(store_of(request), id, number, seen, note)
     return _back(id, number, "#timer")
 
 
@@ -236,30 +177,15 @@ def fault(
     kind: Annotated[str, Form()],
     note: Annotated[str, Form()] = "",
 ) -> RedirectResponse:
-    """Write a fault down: before the bath as long as the board is in none, after it then."""
-    store = store_of(request)
-    run = _run(store.bench, id, number)
-    said = {
-        "side": side,
-        "x_mm": parse_length_nm(x, "x") / 1e6,
-        "y_mm": parse_length_nm(y, "y") / 1e6,
-        "kind": kind,
-        "when": "before" if run.started_at is None else "after",
-        "note": note,
-    }
-    try:
-        made = with_defect(run, Defect.model_validate(said))
-    except ValidationError as error:
-        raise input_error(error, "fault") from error
-    store.bench.change("etching", id, number, made.model_dump_json())
+    """Write a fault down."""
+    etchings.fault(store_of(request), id, number, side, x, y, kind, note)
     return _back(id, number, f"&side={side}#faults")
 
 
 @router.post("/d/{id}/etching/{number}/mend/{fault}")
 def mend(request: Request, id: str, number: int, fault: int) -> RedirectResponse:
     """Say that a fault is mended, or is not after all."""
-    store = store_of(request)
-    store.bench.change("etching", id, number, mended(_run(store.bench, id, number), fault).model_dump_json())
+    etchings.mend(store_of(request), id, number, fault)
     return _back(id, number, "#faults")
 
 
@@ -274,7 +200,7 @@ def delete(request: Request, id: str, number: int) -> RedirectResponse:
 
 
 @router.post("/d/{id}/bench/bath")
-def keep_bath(
+def bath(
     request: Request,
     id: str,
     name: Annotated[str, Form()],
@@ -285,41 +211,15 @@ def keep_bath(
 ) -> RedirectResponse:
     """Keep a bath."""
     store = store_of(request)
-    key = "-".join(re.findall(r"[a-z0-9]+", name.lower()))[:40] or "bath"
-    low, high = ACID_PCT if school == "acid" else CRYSTALS_G_L
-    value = parse_value(strength.removesuffix("%").removesuffix("g/l"), "strength")
-    if not low <= value <= high:
-        raise InputError(
-            f"A strength of {value:g} is none for this bath.",
-            where="strength",
-            value=strength,
-            allowed=f"{low:g} to {high:g} {'%' if school == 'acid' else 'g of crystals a litre'}",
-        )
-    said = {
-        "id": key,
-        "name": name.strip(),
-        "school": school,
-        "made": made or store.shared.now().date(),
-        "volume_ml": parse_value(volume.lower().removesuffix("ml"), "volume"),
-        "strength": value,
-    }
-    try:
-        bath = Bath.model_validate(said)
-    except ValidationError as error:
-        raise input_error(error, "bath") from error
-    store.bench.keep("bath", key, bath.model_dump_json())
+    keep_bath(store.bench, name, school, volume, strength, made or store.shared.now().date())
     return _back(id, None, "#baths")
 
 
 @router.post("/d/{id}/bench/bath/{key}/gone")
-def bath_gone(request: Request, id: str, key: str) -> RedirectResponse:
+def gone(request: Request, id: str, key: str) -> RedirectResponse:
     """Say that a bath was handed in: it is not offered any more, its history stays."""
     store = store_of(request)
-    baths = baths_of(store.bench)
-    if key not in baths:
-        raise NotFound(f"There is no bath {key}.", where="bath", allowed=", ".join(baths) or "none is kept")
-    gone: date = store.shared.now().date()
-    store.bench.keep("bath", key, baths[key].model_copy(update={"gone": gone}).model_dump_json())
+    bath_gone(store.bench, key, store.shared.now().date())
     return _back(id, None, "#baths")
 
 
@@ -328,14 +228,7 @@ def bit(
     request: Request, id: str, size: Annotated[str, Form()], state: Annotated[str, Form()] = "whole"
 ) -> RedirectResponse:
     """Put a bit on the list of the bench, strike it off as broken, or take it off the list."""
-    states = {"whole": False, "broken": True, "off": None}
-    if state not in states:
-        raise InputError(f"A bit is not {state!r}.", where="state", value=state, allowed=", ".join(states))
-    for one in size.replace(",", ".").split():
-        um = round(parse_length_nm(one, "size") / 1e3)
-        if not 200 <= um <= 13_000:
-            raise InputError(f"There is no bit of {one}.", where="size", value=one, allowed="0.2 to 13 mm")
-        store_of(request).bench.set_bit(um, states[state])
+    set_bits(store_of(request).bench, size, state)
     return RedirectResponse(f"/d/{id}/make?manufacturing=etch&part=drilling", status_code=303)
 
 
@@ -349,15 +242,5 @@ def printer(
     margin: Annotated[str, Form()] = "10",
 ) -> RedirectResponse:
     """Keep what a printer's ruler measures with the paper that is in it."""
-    said = {
-        "name": name.strip(),
-        "across": parse_length_nm(across, "across") / 1e6,
-        "upwards": parse_length_nm(upwards, "upwards") / 1e6,
-        "margin_mm": parse_length_nm(margin, "margin") / 1e6,
-    }
-    try:
-        made = Printer.model_validate(said)
-    except ValidationError as error:
-        raise input_error(error, "printer") from error
-    store_of(request).bench.keep("printer", made.name, made.model_dump_json())
+    made = keep_printer(store_of(request).bench, name, across, upwards, margin)
     return RedirectResponse(f"/d/{id}/make?manufacturing=etch&printer={quote(made.name)}", status_code=303)

@@ -8,7 +8,6 @@ from urllib.parse import urlencode
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
-from pydantic import BaseModel, ConfigDict, Field
 
 from vane_step.core.ask.etching import all_widened, copper_left, with_widening
 from vane_step.core.board.geometry.shapes import outline
@@ -23,34 +22,14 @@ from vane_step.core.etch.plan import LAYOUTS, WORDS, ArtPlan, art_plan
 from vane_step.core.etch.sheets import PAPERS_MM
 from vane_step.core.finding import Finding
 from vane_step.core.memo import MEMO
-from vane_step.store.bench import Bench
 from vane_step.store.designs import Kept
 from vane_step.web.findings_view import findings_with_offers
 from vane_step.web.render import resources_of, store_of
+from vane_step.workbench.things import bits_at_hand, printers
 
 router = APIRouter()
 # So many findings of a kind are shown before the others are folded.
 SHOWN: Final = 3
-
-
-class Printer(BaseModel):
-    """A printer with the paper in it: what its ruler measures, and what it leaves white."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-    name: str = Field(min_length=1, max_length=60)
-    across: float = Field(ge=45, le=55)
-    upwards: float = Field(ge=45, le=55)
-    margin_mm: float = Field(ge=0, le=40)
-
-
-def printers(bench: Bench) -> dict[str, Printer]:
-    """Give the printers of the bench by name."""
-    return {name: Printer.model_validate_json(text) for name, text in bench.kept("printer").items()}
-
-
-def bits_at_hand(bench: Bench) -> tuple[float, ...]:
-    """Give the bits of the bench that are not broken, in millimetres."""
-    return tuple(size / 1e3 for size, broken in bench.bits().items() if not broken)
 
 
 def plan_from(request: Request, kept: Kept) -> ArtPlan:

@@ -2,76 +2,40 @@
 
 from __future__ import annotations
 
-import hashlib
-from collections.abc import Mapping
 from datetime import date
 from typing import Annotated, Any, Final
 
 from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
-from pydantic import BaseModel, ConfigDict, ValidationError
 from starlette.concurrency import run_in_threadpool
 
-from vane_step.core.derive import COPPER
-from vane_step.core.design.model import Design
-from vane_step.core.errors import EditRefused, InputError, NotFound, VaneStepError
+from vane_step.core.errors import NotFound, VaneStepError
 from vane_step.core.houses.compare import Deal, deals, order_findings, own_hands_s, what_ifs
 from vane_step.core.houses.options import advice, usual_order
-from vane_step.core.houses.quoting import COUNTRIES, Asked, House, Quote, needs_of, parts_wanted
+from vane_step.core.houses.quoting import COUNTRIES, Quote, parts_wanted
 from vane_step.core.houses.record import (
     CHECKS,
-    BoardOrder,
-    arrived,
-    checked,
     expected_reading,
 )
-from vane_step.core.houses.wish import RATE, wish
+from vane_step.core.houses.wish import RATE
 from vane_step.core.memo import MEMO
-from vane_step.core.quantity import parse_value
-from vane_step.store.bench import Bench
 from vane_step.store.designs import Kept
-from vane_step.suppliers.houses import describe, directory, quotes, several
+from vane_step.suppliers.houses import several
 from vane_step.web.findings_view import outside
 from vane_step.web.pages.etching import open_stops
 from vane_step.web.render import page, store_of
+from vane_step.workbench.orders import (
+    LastAsked,
+    ask_houses,
+    board_mark,
+    change_order,
+    last_asked,
+    orders_of,
+    place_order,
+)
 
 router = APIRouter()
 _STAMP: Final = "%Y-%m-%dT%H:%M:%SZ"
-
-
-class LastAsked(BaseModel):
-    """What houses were asked last for a design, and what they answered."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-    asked: Asked
-    rate: float = RATE
-    quotes: dict[str, Quote]
-    silent: dict[str, str]
-    names: dict[str, str]
-    houses: dict[str, House]
-    # The board as it was then; a changed one has to be asked for again.
-    board: str
-
-
-def board_mark(design: Design) -> str:
-    """Give a mark of all that goes into the files of a board."""
-    return hashlib.sha256("".join(design.digest(s) for s in COPPER).encode()).hexdigest()[:16]
-
-
-def orders_of(bench: Bench, design: str) -> dict[int, BoardOrder]:
-    """Give the orders of a design by number."""
-    return {n: BoardOrder.model_validate_json(t) for n, t in bench.records("order", design).items()}
-
-
-def last_asked(bench: Bench, id: str) -> tuple[LastAsked, str] | None:
-    """Give what houses answered last, and when; None where nobody asked, or what is kept is of an older kind."""
-    kept = bench.asked(id)
-    if kept is None:
-        return None
-    try:
-        return LastAsked.model_validate_json(kept[0]), kept[1]
-    except ValidationError:
-        return None
 
 
 def quotes_data(request: Request, kept: Kept) -> dict[str, Any]:
@@ -182,36 +146,9 @@ def _to(id: str, part: str, more: str = "") -> RedirectResponse:
 async def ask(request: Request, id: str) -> RedirectResponse:
     """Ask all houses at once; what they answer is kept with its date."""
     form = {k: str(v) for k, v in (await request.form()).items()}
-    await run_in_threadpool(_ask, request, id, form)
+    address = request.app.state.houses.address
+    await run_in_threadpool(lambda: ask_houses(store_of(request), id, form, address()))
     return _to(id, "quotes")
-
-
-def _ask(request: Request, id: str, said: Mapping[str, str]) -> None:
-    store = store_of(request)
-    kept = store.get(id)
-    if not kept.design.parts and not kept.design.tracks:
-        raise EditRefused(
-            "There is nothing to order yet.", where="board", next_step="Begin with the circuit."
-        )
-    asked, rate = wish(kept.design, said)
-    address = request.app.state.houses.address()
-    names = directory(address)
-    answers = quotes(address, names, asked)
-    past = last_asked(store.bench, id)
-    houses = {
-        **(past[0].houses if past else {}),
-        **describe(address, {i: n for i, n in names.items() if i in answers.quotes}),
-    }
-    last = LastAsked(
-        asked=asked,
-        rate=rate,
-        quotes=answers.quotes,
-        silent=answers.silent,
-        names=names,
-        houses={i: h for i, h in houses.items() if i in names},
-        board=board_mark(kept.design),
-    )
-    store.bench.keep_asked(id, last.model_dump_json(), store.shared.now().strftime(_STAMP))
 
 
 @router.get("/d/{id}/quotes/{house}", response_class=HTMLResponse)
@@ -264,38 +201,7 @@ def order(
 ) -> RedirectResponse:
     """Write an order down, as a house quoted it."""
     store = store_of(request)
-    kept, last = store.get(id), last_asked(store.bench, id)
-    today = store.shared.now().date()
-    found = deals(last[0].quotes, last[0].asked, today) if last else []
-    deal = next((d for d in found if d.house == house and d.way.name == way), None)
-    if deal is None or last is None:
-        raise NotFound(
-            f"{house} offered nothing by {way}.",
-            where="order",
-            next_step="Ask the houses, then choose one of their offers.",
-        )
-    if last[0].board != board_mark(kept.design):
-        raise EditRefused(
-            "The board changed since the houses were asked.", where="order", next_step="Ask them again first."
-        )
-    if stops := open_stops(request, kept):
-        raise EditRefused(
-            f"{len(stops)} stops forbid it: {stops[0]}",
-            where="order",
-            next_step="Mend them, then ask the houses again.",
-        )
-    made = BoardOrder(
-        ordered=today,
-        version=kept.version,
-        release=last[0].board,
-        house=deal.quote.house,
-        asked=last[0].asked,
-        way=way,
-        price=deal.total,
-        promised=deal.in_hand,
-        note=note[:400],
-    )
-    store.bench.begin("order", id, made.model_dump_json())
+    place_order(store, id, house, way, note, open_stops(request, store.get(id)))
     return _to(id, "orders")
 
 
@@ -311,70 +217,6 @@ def change(
     text: Annotated[str, Form()] = "",
 ) -> RedirectResponse:
     """Change an order: shipped, received, a line of the inspection, a complaint, the same once more, deleted."""
-    store = store_of(request)
-    orders = orders_of(store.bench, id)
-    if number not in orders:
-        raise NotFound(
-            f"There is no order {number} of this design.",
-            where="order",
-            allowed=", ".join(map(str, orders)) or "none",
-        )
-    one, day = orders[number], _day(on, store.shared.now().date())
-    if act == "delete":
-        store.bench.change("order", id, number, None)
-        return _to(id, "orders")
-    if act == "again":
-        fresh: dict[str, Any] = {
-            "ordered": day,
-            "shipped": None,
-            "received": None,
-            "checks": {},
-            "complaint": "",
-            "note": f"as order {number}",
-        }
-        again = one.model_copy(update={**fresh, "promised": day + (one.promised - one.ordered)})
-        store.bench.begin("order", id, again.model_dump_json())
-        return _to(id, "orders")
-    acts = {
-        "shipped": lambda: one.model_copy(update={"shipped": day}),
-        "received": lambda: arrived(one, day),
-        "right": lambda: checked(one, key, True, _reading(reading)),
-        "wrong": lambda: checked(one, key, False, _reading(reading)),
-        "complaint": lambda: one.model_copy(update={"complaint": text[:400]}),
-        "note": lambda: one.model_copy(update={"note": text[:400]}),
-    }
-    if act not in acts:
-        raise InputError(
-            f"Nothing is {act!r} of an order.",
-            where="act",
-            value=act,
-            allowed=", ".join((*acts, "again", "delete")),
-        )
-    store.bench.change("order", id, number, acts[act]().model_dump_json())
-    return _to(id, "orders", f"#order-{number}")
-
-
-def _day(text: str, today: date) -> date:
-    try:
-        return date.fromisoformat(text) if text else today
-    except ValueError as error:
-        raise InputError(
-            f"{text[:20]!r} is no day.", where="on", value=text[:20], allowed="2026-11-30"
-        ) from error
-
-
-def _reading(text: str) -> float | None:
-    return parse_value(text, "reading") if text.strip() else None
-
-
-def best_deal(request: Request, kept: Kept) -> Deal | None:
-    """Give the cheapest deal of the last answers for the board as it is; None where nobody asked for this board."""
-    store = store_of(request)
-    last = last_asked(store.bench, kept.id)
-    if (
-        last is None
-        or last[0].board != board_mark(kept.design)
-        or last[0].asked.needs != needs_of(kept.design)
-    ):
-        return None
-    return next(iter(deals(last[0].quotes, last[0].asked, store.shared.now().date())), None)
+    left = change_order(store_of(request), id, number, act, on, key, reading, text)
+    same = f"#order-{number}" if left == number else ""
+    return _to(id, "orders", same)

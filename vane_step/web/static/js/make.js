@@ -60,6 +60,36 @@ document.addEventListener("submit", async (e) => {
 // The clock goes by when the board went in, so that it is right after a reload; the title shows it while another tab is open.
 const AGITATE_S = 60;
 const title = document.title;
+// Reminders are heard where that is wanted: a low tone to move the bath, two high ones, every minute, to look.
+const HEARD = "vane-step bath sound";
+let air = null,
+  heard = "";
+function hear(tones, mark) {
+  if (mark === heard) return;
+  heard = mark;
+  if (!document.getElementById("bath-sound")?.checked) return;
+  air ??= new AudioContext();
+  air.resume();
+  for (let k = 0; k < tones; k++) {
+    const [tone, volume] = [air.createOscillator(), air.createGain()];
+    const begin = air.currentTime + 0.3 * k;
+    tone.frequency.value = tones > 1 ? 880 : 440;
+    volume.gain.setValueAtTime(0.2, begin);
+    volume.gain.exponentialRampToValueAtTime(0.001, begin + 0.25);
+    tone.connect(volume).connect(air.destination);
+    tone.start(begin);
+    tone.stop(begin + 0.25);
+  }
+}
+const sound = document.getElementById("bath-sound");
+if (sound) sound.checked = localStorage.getItem(HEARD) === "yes";
+document.addEventListener("change", (e) => {
+  if (e.target.id !== "bath-sound") return;
+  localStorage.setItem(HEARD, e.target.checked ? "yes" : "no");
+  heard = "";
+  if (e.target.checked) hear(1, "tried");
+});
+
 function clock() {
   const since = document.querySelector("[data-since]");
   if (!since) {
@@ -83,6 +113,8 @@ function clock() {
           ? t`Move it, or the bath.`
           : "";
   if (now && says.textContent !== now) says.textContent = now;
+  if (passed > low) hear(2, `look ${Math.floor((passed - low) / 60)}`);
+  else if (moving) hear(1, `move ${Math.floor(passed / AGITATE_S)}`);
 }
 clock();
 setInterval(clock, 500);
