@@ -11,8 +11,9 @@ from hypothesis import given, settings, strategies as st
 
 from tests.support import design, said
 from vane_step.core.catalogue.figures import PARAMETERS
+from vane_step.core.catalogue.index import nothing_found
 from vane_step.core.catalogue.plausible import faults
-from vane_step.core.catalogue.search import read_search
+from vane_step.core.catalogue.search import read_search, tokens
 from vane_step.core.catalogue.tables import read_catalogue, series_values
 from vane_step.core.errors import InputError, NotFound, VaneStepError
 from vane_step.core.patterns.packages import package
@@ -233,3 +234,42 @@ class Search(unittest.TestCase):
         for sentence in ("add socket for U2", "add resistor for U1"):
             with self.assertRaises(InputError):
                 said(d, sentence)
+
+
+class Telling(unittest.TestCase):
+    """Words that tell members of a kind apart."""
+
+    def test_a_type_is_its_own(self) -> None:
+        """What some members of a category name, a size or a type, finds none of those that are of another."""
+        known = catalogue()
+        tried = 0
+        for name, category in known.categories.items():
+            members = [p for p in known.parts.values() if p.category == name]
+            for word in {w for w in tokens(category.words) if any(map(str.isdigit, w)) and not w.isdigit()}:
+                own = {p.number for p in members if any(w.startswith(word) for w in tokens(p.title))}
+                if not own or len(own) == len(members):
+                    continue
+                found = [f.part for f in known.search(f"{word} {name}", 12).found]
+                tried += 1
+                self.assertLessEqual({p.number for p in found if p.category == name}, own, (name, word))
+        self.assertGreater(tried, 8)
+
+    def test_names_people_use(self) -> None:
+        """Connectors, cells and displays by the names on their boxes."""
+        for text, number in (
+            ("DB25", "NZ-25F"),
+            ("RJ11", "NL-6"),
+            ("AAA holder", "NN-A3"),
+            ("18650 holder", "NN-18"),
+            ("Y1 capacitor", "BY1-100P"),
+            ("20x4 display", "FL-204"),
+            ("M2.5 screw", "IM-M2R5-5"),
+            ("6.35 mm jack", "NA-63"),
+            ("32 kHz crystal", "TQ-32K"),
+            ("four digit display", "FL-4RC"),
+            ("4 digit display", "FL-4RC"),
+        ):
+            self.assertEqual(catalogue().search(text, 1).found[0].part.number, number, text)
+        self.assertEqual(
+            nothing_found("0.2 ohm", catalogue().index.near("0.2 ohm")).allowed, "197 mΩ, 220 mΩ"
+        )

@@ -15,7 +15,7 @@ from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.catalogue.figures import PARAMETERS, VALUED
 from vane_step.core.catalogue.index import Answer, nothing_found
-from vane_step.core.catalogue.search import figure, tokens
+from vane_step.core.catalogue.search import counts_of, figure, together, tokens
 from vane_step.core.circuit.pins import counted
 from vane_step.core.controllers.choose import add_from
 from vane_step.core.design import edits
@@ -121,12 +121,13 @@ def _added(design: Design, words: Sequence[str], resources: Resources) -> Propos
         )
         return _by_value(design, refs, count, rest, resources, unknown)
     if not refs:
-        raise InputError(
-            f"{name} is a package; a part of it needs its reference.",
-            where="add",
-            value=name,
-            next_step=f"Type: add U1 {name}",
-        )
+        next_step = f"Type: add U1 {name}; or say what it is: add diode {name}"
+        text = f"{name} is a package; a part of it needs its reference."
+        if not said:
+            raise InputError(text, where="add", value=name, next_step=next_step)
+        # Whoever says the package first says the same.
+        unknown = NotFound(text, where="add", value=name, next_step=next_step)
+        return _of_words(design, refs, count, [*said, name], resources, unknown)
     return _of_package(refs, pack, said)
 
 
@@ -161,8 +162,8 @@ def _divided(design: Design, words: Sequence[str], resources: Resources) -> tupl
     known = {*resources.catalogue.parts, *design.packages, *resources.catalogue.series}
     first = next((k for k, w in enumerate(words) if w in known or not _REFS.fullmatch(w)), len(words))
     refs = [ref for word in words[:first] for ref in counted(word.upper())]
-    rest, count = list(words[first:]), 1
-    if not refs and len(rest) > 1 and rest[0].isdigit():
+    rest, count = together(" ".join(words[first:])).split(), 1
+    if not refs and len(rest) > 1 and rest[0].isdigit() and not counts_of(rest[1]):
         count = int(rest.pop(0))
         if not 1 <= count <= MOST_AT_ONCE:
             raise InputError(
@@ -357,8 +358,15 @@ def _names(catalogue: Catalogue, part: CataloguePart, text: str) -> bool:
     return set(tokens(text)) <= set(known)
 
 
+def _listed(refs: Sequence[str]) -> str:
+    """Name some references: a run by its ends, others one by one."""
+    if list(refs) == counted(f"{refs[0]}..{refs[-1].lstrip('ABCDEFGHIJKLMNOPQRSTUVWXYZ')}"):
+        return f"{refs[0]} to {refs[-1]}"
+    return ", ".join(refs[:8]) + (" …" if len(refs) > 8 else "")
+
+
 def _told(adds: Sequence[edits.AddPart], title: str) -> Proposal:
     refs = [a.part.ref for a in adds]
-    what = f"adds {refs[0]}" if len(refs) == 1 else f"adds {refs[0]} to {refs[-1]}, {len(refs)} parts"
+    what = f"adds {refs[0]}" if len(refs) == 1 else f"adds {_listed(refs)}, {len(refs)} parts"
     edit = adds[0] if len(adds) == 1 else edits.Together(edits=tuple(adds))
     return Proposal(f"{what}, {title}, {len(adds[0].part.pins)} pins", edit, about=tuple(refs))

@@ -20,6 +20,7 @@ from vane_step.core.board.tracks.teardrops import tapered
 from vane_step.core.board.tracks.thermal_vias import thermal_vias
 from vane_step.core.circuit.pins import counted, find_pin
 from vane_step.core.design import edits
+from vane_step.core.design.base import LAYERS
 from vane_step.core.design.edits import apply, net_of
 from vane_step.core.design.model import (
     CurrentNeed,
@@ -202,13 +203,15 @@ def set_clearance(design: Design, words: Sequence[str]) -> Proposal:
 
 @verb(
     "layers",
-    "layers NET LAYER … · layers NET all",
-    "keep a net's tracks to some layers",
+    "layers NET LAYER … · layers NET all · layers 2",
+    "keep a net's tracks to some layers; or make the board of so many",
     ("net", "layer", "layer"),
 )
 def keep_to_layers(design: Design, words: Sequence[str]) -> Proposal:
-    """Say on which layers a net's tracks run."""
-    need(words, 2, "layers NET LAYER … | all")
+    """Say on which layers a net's tracks run, or of how many layers of copper the board is."""
+    if len(words) == 1 and words[0].isdigit() and words[0] not in design.nets:
+        return _made_of_layers(design, int(words[0]))
+    need(words, 2, "layers NET LAYER … | all; layers 1, 2 or 4")
     net = net_of(design, words[0]).name
     have = design.board.layers
     wanted = () if words[1] == "all" else tuple(words[1:])
@@ -224,6 +227,15 @@ def keep_to_layers(design: Design, words: Sequence[str]) -> Proposal:
     where = " and ".join(f"the {x}" for x in wanted) or "any layer"
     says = f"tracks of {net} run on {where}"
     return Proposal(says, edits.SetNetRule(net=net, rule=rule), about=(net,))
+
+
+def _made_of_layers(design: Design, count: int) -> Proposal:
+    if count not in LAYERS:
+        raise InputError(
+            f"No board is made of {count} layers of copper.", where="layers", value=count, allowed="1, 2 or 4"
+        )
+    edit = edits.edit_from({"kind": "set-rules", "rules": design.board.rules, "copper_layers": count})
+    return Proposal(f"the board has {count} layer{'' if count == 1 else 's'} of copper", edit)
 
 
 @verb(

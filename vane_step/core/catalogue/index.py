@@ -108,8 +108,12 @@ class Index:
         )
         entries: dict[str, dict[int, float]] = {}
         for name, places in self._places.items():
+            titles = {k: frozenset(_title_words(self.parts[k].title)) for k in places}
             for word, weight in _of_category(categories.get(name, Category(name, "", ""))).items():
-                _nearer(entries.setdefault(word, {}), places, weight)
+                # A size or a type that some members name is theirs alone: a 25-way connector is not any of its kind.
+                told = any(map(str.isdigit, word))
+                own = [k for k in places if any(_begins(t, word) for t in titles[k])] if told else []
+                _nearer(entries.setdefault(word, {}), own or places, weight)
         for k, part in enumerate(self.parts):
             for text, weight in (
                 (part.title, TITLE),
@@ -117,7 +121,7 @@ class Index:
                 (part.number.replace("-", " "), PACKAGE),
                 (part.maker, MAKER),
             ):
-                for word in _tokens(text):
+                for word in _title_words(text) if weight == TITLE else _tokens(text):
                     has = entries.setdefault(word, {})
                     has[k] = min(has.get(k, weight), weight)
         self._words = {
@@ -195,9 +199,22 @@ class Index:
         return np.where(inside, self._order, np.inf)
 
     def near(self, word: str) -> list[str]:
-        """List known words like one that is not known, the nearest first, at most five."""
+        """List what is known and like a search that found nothing: the next values of a figure, else words."""
+        if values := self._next_values(word):
+            return values
         found = process.extract(word, self._plain, scorer=fuzz.ratio, limit=SUGGESTIONS, score_cutoff=60.0)
         return [near for near, *_ in found]
+
+    def _next_values(self, text: str) -> list[str]:
+        """List the values there are next below and above the first figure of a search."""
+        wish = next((w for w in read_search(text).wishes if not w.key and w.value > 0), None)
+        if wish is None:
+            return []
+        keys = [k for k in VALUED.values() if PARAMETERS[k].unit in wish.unit.split("|")]
+        have = {(abs(p.params[k]), PARAMETERS[k].unit) for p in self.parts for k in keys if p.params.get(k)}
+        below = max((v for v in have if v[0] < wish.value), default=None)
+        above = min((v for v in have if v[0] > wish.value), default=None)
+        return [format_value(*v) for v in (below, above) if v is not None]
 
     def _shown(
         self, ranked: np.ndarray, total: np.ndarray, limit: int, fold: bool, query: Query
@@ -331,6 +348,18 @@ def nothing_found(text: str, near: Sequence[str]) -> NotFound:
 def _tokens(text: str) -> tuple[str, ...]:
     """Divide a text into words, remembering it: titles and packages come again and again."""
     return tuple(tokens(text))
+
+
+def _begins(longer: str, word: str) -> bool:
+    """Tell whether a word is another, or its beginning: ``m2.5`` of ``m2.5x8``, not ``m2`` of ``m25``."""
+    return longer == word or (longer.startswith(word) and not re.match(r"[\d.]", longer[len(word) :]))
+
+
+def _title_words(title: str) -> tuple[str, ...]:
+    """Divide a title into words; of a size by two lengths each is one as well: a plug of 5.5 x 2.1 mm."""
+    words = _tokens(title)
+    sides = [m for w in words if (m := re.fullmatch(r"([\d.]+)x([\d.]+)mm", w))]
+    return (*words, *(f"{side}mm" for m in sides for side in m.groups()))
 
 
 def _of_category(category: Category) -> dict[str, float]:

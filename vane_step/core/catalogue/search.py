@@ -50,7 +50,20 @@ SPELLINGS: Final = {
     "volt": "v",
     "smt": "smd",
     "pth": "tht",
+    "two": "2",
+    "three": "3",
+    "four": "4",
+    "five": "5",
+    "six": "6",
+    "seven": "7",
+    "eight": "8",
+    "nine": "9",
+    "ten": "10",
+    "twelve": "12",
+    "sixteen": "16",
 }
+# Numbers of hertz are said without what follows their first digits: 32 kHz is 32.768 kHz.
+CUT_SHORT: Final = 0.3
 
 
 @dataclass(frozen=True)
@@ -65,6 +78,15 @@ class Wish:
     key: str = ""
     compare: str = ""
     text: str = ""
+
+    @property
+    def last_place(self) -> float:
+        """What one more of the last digit that was typed would add; nothing where fewer than two were."""
+        digits = re.match(r"\d+(?:[.,](\d+))?", self.text)
+        shown = float(digits[0].replace(",", ".")) if digits else 0.0
+        if digits is None or not shown or len(digits[0].replace(".", "").replace(",", "")) < 2:
+            return 0.0
+        return self.value / shown * 10.0 ** -len(digits[1] or "")
 
     def misfit(self, params: Mapping[str, float]) -> float | None:
         """Tell how far a part of these figures is from the wish, 0 for a perfect fit; ``None`` when it does not fit."""
@@ -83,6 +105,8 @@ class Wish:
                 # the voltage it holds or the one it stands.
                 if abs(abs(have) - self.value) <= 0.01 * abs(self.value):
                     return 0.0
+                if known.unit == "Hz" and 0 < abs(have) - self.value < self.last_place:
+                    return CUT_SHORT
                 if STANDS not in params:
                     return None
                 continue
@@ -144,8 +168,27 @@ _INSIDE = re.compile(r"(?P<whole>\d+)(?P<letter>[pnuµmkvr])(?P<rest>\d{1,3})(?:
 _NAMED = re.compile(r"^([a-z][a-z_0-9]*)(<=|>=|<|>|=)(\S+)$", re.I)
 # Metric chip names are no figures: 2012M is a size.
 _CHIP = re.compile(r"\d{4}M")
+# What a part has some of.
+COUNTED: Final = frozenset(
+    (
+        "pin",
+        "mm",
+        "way",
+        "pole",
+        "position",
+        "channel",
+        "digit",
+        "bit",
+        "contact",
+        "cell",
+        "turn",
+        "lead",
+        "port",
+        "band",
+    )
+)
 _APART = re.compile(
-    r"(?<![\w-])(\d+(?:[.,/]\d+)?)\s+(?=(?:[pnuµmkMG]|meg)?(?:V|A|W|F|H|Hz|ohms?|Ω|volts?|amps?|watts?|farads?)(?:\s|$)|k(?:\s|$))",
+    r"(?<![\w-])(\d+(?:[.,/]\d+)?(?:[pnuµmkMG](?=\s+(?:V|A|W|F|H|Hz|ohms?|Ω)\b))?)\s+(?=(?:[pnuµmkMG]|meg)?(?:V|A|W|F|H|Hz|ohms?|Ω|volts?|amps?|watts?|farads?)(?:\s|$)|k(?:\s|$))",
     re.I,
 )
 
@@ -158,7 +201,7 @@ def read_search(text: str) -> Query:
     InputError
         For too many words, or a parameter that does not exist.
     """
-    parts = _APART.sub(r"\1", text).split()
+    parts = together(text).split()
     if len(parts) > MAX_WORDS:
         raise InputError(
             "These are many words.", where="search", value=len(parts), allowed=f"up to {MAX_WORDS}"
@@ -175,6 +218,16 @@ def read_search(text: str) -> Query:
     found = tokens(" ".join(rest))
     words = tuple(w for w in found if not _bare(w))
     return Query(words, tuple(wishes), tuple(w for w in found if _bare(w)))
+
+
+def together(text: str) -> str:
+    """Write numbers and the units that stand apart behind them as one word: ``100 nF``, ``10k ohm``."""
+    return _APART.sub(r"\1", text)
+
+
+def counts_of(word: str) -> bool:
+    """Tell whether a number before a word says how many of it a part has: ``8 pin``, ``2 ways``."""
+    return stem(word.lower()) in COUNTED
 
 
 def _bare(word: str) -> bool:
