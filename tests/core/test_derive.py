@@ -124,12 +124,12 @@ class Keeping(unittest.TestCase):
         """After every kind of change, the kept findings are those computed afresh."""
         frost, beeper = demo(FROST), demo(BEEPER)
         for d, text in (
-            (frost, "lift PUMP"),
             (frost, "width PUMP 3A"),
-            (frost, "load LAMP 12V GND 1A"),
             (frost, "rules four-layer-house 4"),
-            (frost, "turn U1"),
-            (frost, "remove ground"),
+            (beeper, "lift VCC"),
+            (beeper, "load LAMP VCC GND 5mA"),
+            (beeper, "turn U1"),
+            (beeper, "remove R1"),
             (beeper, "hole 20 20 3"),
             (beeper, 'text "X" 30 30'),
             (beeper, "pour GND back"),

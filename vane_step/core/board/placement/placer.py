@@ -36,6 +36,8 @@ ANEW = 3
 PULL = 0.2
 # Temperature at which what lies well is tidied, in mm of link; and the lattice of what lies close, in mm.
 WARM_MM, FINE_MM = 2.0, 0.05
+# Rectangles of many sizes never fill more of a board than this share.
+FULL = 0.95
 # Overlaps of courtyards below it, in mm², are rounding.
 ROUNDING_MM2 = 1e-4
 
@@ -173,15 +175,21 @@ def _settled(
     if refused := too_long(design, movable):
         raise refused
     last: Floor | None = None
-    for some in (as_one, []) if as_one else ([],):
-        for both_sides, room in _ways(design, movable):
-            ground = floor(design, movable, groups=some, both_sides=both_sides, room=room)
-            places = _tried(design, ground, seed, most, warm)
-            if places is not None:
-                return places
-            last = ground
+    ways = [(some, *way) for some in ((as_one, []) if as_one else ([],)) for way in _ways(design, movable)]
+    # What nothing could pack is tried once, for what it tells.
+    for some, both_sides, room in [w for w in ways if _may_fit(design, movable, w[1])] or ways[-1:]:
+        ground = floor(design, movable, groups=some, both_sides=both_sides, room=room)
+        places = _tried(design, ground, seed, most, warm)
+        if places is not None:
+            return places
+        last = ground
     assert last is not None
     raise no_room(design, movable, last, fits)
+
+
+def _may_fit(design: Design, movable: set[str], both_sides: bool) -> bool:
+    have, want = areas(design, movable, both=both_sides)
+    return want <= FULL * have
 
 
 def _laid_alone(design: Design, movable: set[str]) -> dict[str, PartPlace] | None:
