@@ -29,7 +29,7 @@ def etch(
         typer.Option(
             "--set",
             help="More: blank=100x160, layout=together|folded, legend=yes, template=yes, pads=large, pins=yes, "
-            "factor=2, turn=landscape, margin=8mm, words=no.",
+            "factor=2, isolation=1mm, turn=landscape, margin=8mm, words=no.",
         ),
     ] = None,
     sheet: Annotated[int, typer.Option(help="Which sheet, for SVG and bitmap.")] = 1,

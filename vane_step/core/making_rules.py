@@ -18,6 +18,14 @@ MAKE: Final[tuple[Row, ...]] = (
         "mm",
         METHOD,
     ),
+    (
+        "etch-islands",
+        "copper was to be left between nets of a high voltage",
+        "look",
+        "at most",
+        "V",
+        "limit of extra-low direct voltage",
+    ),
     ("etch-joined", "the sheet joins two nets", "stop", "at most", "nets", "the circuit"),
     (
         "etch-legend",

@@ -36,7 +36,7 @@ class DangerPlace:
     net: str | None = None
 
 
-@derived(*COPPER)
+@derived(*COPPER, "sources")
 def danger_places(design: Design, ink: Ink) -> tuple[DangerPlace, ...]:
     """Give the thinnest track of each of the finest nets, and the largest circles without copper, of each side."""
     found: list[DangerPlace] = []

@@ -14,6 +14,7 @@ from vane_step.core.board.geometry.copper_table import board_columns, near
 from vane_step.core.board.geometry.shapes import LAYER_BIT, copper_items
 from vane_step.core.design.model import Design, Side
 from vane_step.core.etch.drillplan import drill_findings
+from vane_step.core.etch.islands import island_findings
 from vane_step.core.etch.joints import plating_findings
 from vane_step.core.etch.methods import EtchMethod
 from vane_step.core.etch.picture import picture, rings_mm
@@ -34,6 +35,7 @@ def etch_findings(design: Design, plan: ArtPlan, bits_mm: Sequence[float] = ()) 
     found += [*_gaps(design, plan.method), *_rings(design, plan)]
     if plan.method.etched:
         found += [*_joined(design, plan), *_paper(design, plan)]
+        found += island_findings(design, plan.ink.isolation_mm)
     return found
 
 

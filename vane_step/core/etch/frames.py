@@ -164,7 +164,7 @@ def on_frame(shape: BaseGeometry, design: Design, frame: Frame, spot: Spot) -> B
     return affinity.translate(shape, spot.x_mm - x0, spot.y_mm + low - y0)
 
 
-@derived(*COPPER)
+@derived(*COPPER, "sources")
 def frame_picture(
     design: Design, frame: Frame, kind: Kind, method: EtchMethod, ink: Ink, pins: bool
 ) -> BaseGeometry:

@@ -32,6 +32,7 @@ from vane_step.core.board.geometry.strokefont import text_lines, text_width
 from vane_step.core.derive import COPPER, derived
 from vane_step.core.design.model import Design, Side
 from vane_step.core.etch.bores import bored, row_of
+from vane_step.core.etch.islands import islands
 from vane_step.core.etch.methods import BY_HAND, EtchMethod, method_of
 
 CENTRE_MARK_MM: Final = 0.4
@@ -64,12 +65,15 @@ class Ink:
         ``large`` lets pads grow and tracks widen towards them where there is room.
     words
         Whether the side's name stands in copper, as the proof of which way round it is.
+    isolation_mm
+        How wide it is etched bare round every net, while copper farther off stays; 0 to take all away no net needs.
     """
 
     method: str = "toner"
     factor: float = 2.0
     pads: str = "as they are"
     words: bool = True
+    isolation_mm: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -94,7 +98,7 @@ def _etched(ink: Ink) -> bool:
     return ink.method != "mill" and ink.method not in BY_HAND
 
 
-@derived(*COPPER)
+@derived(*COPPER, "sources")
 def picture(design: Design, side: Side, ink: Ink) -> Picture:
     """Draw a side's copper as it has to stand on the sheet, with a small hole at each drill centre.
 
@@ -109,6 +113,9 @@ def picture(design: Design, side: Side, ink: Ink) -> Picture:
         x, y, height = spot
         word = _word(side, x, y, height, max(method.track_mm[0], 0.16 * height))
         whole, word_at = whole.union(word), (x, y)
+    if ink.isolation_mm:
+        stays = islands(design, side, ink.isolation_mm, method.track_mm[0], whole)
+        whole = whole.union(stays.buffer(undercut_mm(design, ink), quad_segs=4))
     copper = whole
     marks = [Point(h.x_mm, h.y_mm).buffer(min(CENTRE_MARK_MM, h.drill_mm / 2) / 2) for h in bored(design)]
     whole = whole.difference(shapely.disjoint_subset_union_all(marks)) if marks else whole

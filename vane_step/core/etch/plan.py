@@ -57,6 +57,8 @@ class ArtPlan:
         return method_of(self.ink.method)
 
 
+# What is farther off leaves nothing standing on a board that was worth its rims.
+MOST_ISOLATION_MM: Final = 20.0
 WORDS: Final = (
     "method",
     "paper",
@@ -71,6 +73,7 @@ WORDS: Final = (
     "pads",
     "factor",
     "words",
+    "isolation",
     "across",
     "upwards",
 )
@@ -103,6 +106,7 @@ def art_plan(said: Mapping[str, str], fallback: str = "toner") -> ArtPlan:
             _factor(said.get("factor", "")),
             "large" if _yes(said, "pads", ("large", "yes", "as they are")) else "as they are",
             said.get("words", "yes") not in ("no", "off"),
+            _isolation(said.get("isolation", ""), method),
         ),
         paper,
         _one_of(said, "turn", TURNS, "auto"),
@@ -116,6 +120,22 @@ def art_plan(said: Mapping[str, str], fallback: str = "toner") -> ArtPlan:
         scale_of(_mm(said, "across"), _mm(said, "upwards")),
     )
     return plan
+
+
+def _isolation(text: str, method: EtchMethod) -> float:
+    """Read how wide it is etched bare round the nets; nothing, where all goes that no net needs."""
+    if text.strip() in ("", "no", "off"):
+        return 0.0
+    wide = parse_length_nm(text, "isolation") / 1e6
+    least = method.gap_mm[0]
+    if not least <= wide <= MOST_ISOLATION_MM:
+        raise InputError(
+            f"{text} bare round the nets is {'too little' if wide < least else 'too much'} for this method.",
+            where="isolation",
+            value=text,
+            allowed=f"{least:g} to {MOST_ISOLATION_MM:g} mm, or no",
+        )
+    return wide
 
 
 def _one_of(
