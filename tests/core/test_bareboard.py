@@ -10,6 +10,7 @@ from shapely.geometry import Polygon, box
 from shapely.ops import unary_union
 
 from tests.support import FROST, board, demo, design, folder, least_gap_breach, part, said
+from vane_step.core.ask import ask
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.check import check
@@ -33,7 +34,7 @@ from vane_step.core.fab.release import release
 from vane_step.core.patterns.packages import package, package_examples
 from vane_step.core.quantity import nm
 from vane_step.core.route.router import route
-from vane_step.data.shipped import catalogue, rule_set
+from vane_step.data.shipped import catalogue, resources, rule_set
 
 STAMP = "2026-11-26T00:00:00Z"
 
@@ -153,6 +154,19 @@ class Edges(unittest.TestCase):
                 self.assertEqual(
                     [c for c in codes(d) if c in ("outside", "copper-to-edge")], [], (pack, edge)
                 )
+
+    def test_a_free_place(self) -> None:
+        """Without a length a part goes beside what lies at the middle of an edge; where it must lie on others they are told."""
+        for edge, x, y in (("left", 6, 18), ("right", 38, 18), ("top", 22, 30), ("bottom", 22, 6)):
+            d = design([part("U1", "SOIC-8", x, y), part("J1", "TERM-2", 22, 18)], {}, on=board(44, 36))
+            moved = said(d, f"edge J1 {edge}")
+            self.assertEqual([c for c in codes(moved) if c in ("courtyard", "outside")], [], edge)
+            place = moved.parts["J1"].place
+            assert place is not None
+            off = (place.y_nm / 1e6 - 18) if edge in ("left", "right") else (place.x_nm / 1e6 - 22)
+            self.assertTrue(0 < abs(off) < 14, (edge, off))
+        full = design([part("U1", "DIP-28", 5, 18), part("J1", "TERM-2", 22, 18)], {}, on=board(44, 36))
+        self.assertIn("lies on U1", ask(full, "edge J1 left", resources()).says)
 
     def test_mouths(self) -> None:
         """What has a mouth looks out on every edge, of either side, as far over it as its family wants; no pad is off."""

@@ -17,7 +17,7 @@ from vane_step.core.board.geometry.marks import sides_with_fine_parts
 from vane_step.core.board.geometry.mouth import OUTWARDS
 from vane_step.core.board.geometry.shapes import copper_items, courtyards, outline
 from vane_step.core.board.geometry.sides import home_side
-from vane_step.core.board.placement.edge import place_on_edge, row_on_edge
+from vane_step.core.board.placement.edge import free_on_edge, place_on_edge, row_on_edge
 from vane_step.core.board.placement.fiducials import fiducials
 from vane_step.core.board.placement.gate_swap import banks, exchanged, with_channels
 from vane_step.core.board.placement.placer import arrange
@@ -246,9 +246,15 @@ def on_edge(design: Design, words: Sequence[str]) -> Proposal:
     lengths = [parse_length_nm(w, "along") / 1e6 for w in more]
     refs = tuple(p.ref for p in parts)
     if len(parts) == 1 and len(lengths) < 2:
-        along = lengths[0] if lengths else None
-        place = place_on_edge(design, parts[0], edge, along, home_side(design, parts[0]))
+        side = home_side(design, parts[0])
+        under: tuple[str, ...] = ()
+        if lengths:
+            place = place_on_edge(design, parts[0], edge, lengths[0], side)
+        else:
+            place, under = free_on_edge(design, parts[0], edge, side)
         says = f"puts {refs[0]} on the {edge} edge at {place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f} mm"
+        if under:
+            says += f"; it lies on {few(under)}, arrange those anew"
         return Proposal(says, edits.PlaceParts(places={refs[0]: place}), about=refs)
     if len(lengths) == 1:
         raise InputError(

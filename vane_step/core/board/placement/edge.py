@@ -8,12 +8,15 @@ import numpy as np
 import shapely
 
 from vane_step.core.board.geometry.mouth import EDGES, OUTWARDS, flush_mm, mouth_at
-from vane_step.core.board.geometry.shapes import outline, place_points
+from vane_step.core.board.geometry.shapes import courtyards, outline, place_points
 from vane_step.core.board.geometry.sides import home_side
-from vane_step.core.board.placement.bodies import mouth_side, yard_in
+from vane_step.core.board.placement.bodies import is_through, mouth_side, yard_in
 from vane_step.core.design.model import Design, Part, PartPlace, Side
 from vane_step.core.errors import EditRefused, InputError
 from vane_step.core.quantity import nm
+
+# How far from each other places along an edge are tried; overlaps of courtyards below so much are rounding.
+ALONG_MM, TOUCHING_MM2 = 0.5, 1e-4
 
 
 def place_on_edge(design: Design, part: Part, edge: str, along_mm: float | None, side: Side) -> PartPlace:
@@ -58,6 +61,42 @@ def place_on_edge(design: Design, part: Part, edge: str, along_mm: float | None,
     end = {"left": left, "right": right, "bottom": bottom, "top": top}[edge]
     spot = (end - out[0] * inwards, along) if upright else (along, end - out[1] * inwards)
     return PartPlace(x_nm=nm(spot[0]), y_nm=nm(spot[1]), turn_deg=float(turn), side=side)
+
+
+def free_on_edge(design: Design, part: Part, edge: str, side: Side) -> tuple[PartPlace, tuple[str, ...]]:
+    """Find the place on an edge nearest to its middle where a part lies on no other, and off its corners.
+
+    Returns
+    -------
+    PartPlace and tuple of str
+        The middle where there is no such place, with the parts it lies on there.
+    """
+    x0, y0, x1, y1 = outline(design).bounds
+    low, high = (y0, y1) if edge in ("left", "right") else (x0, x1)
+    through = is_through(design.packages[part.package])
+    others = {
+        ref: yard
+        for ref, yard in courtyards(design).items()
+        if ref != part.ref
+        and (
+            through
+            or design.parts[ref].place.side == side  # type: ignore[union-attr]
+            or is_through(design.packages[design.parts[ref].package])
+        )
+    }
+    middle = (low + high) / 2
+    steps = int((high - low) / 2 / ALONG_MM)
+    first: tuple[PartPlace, tuple[str, ...]] | None = None
+    for k in sorted(range(-steps, steps + 1), key=abs):
+        place = place_on_edge(design, part, edge, middle + k * ALONG_MM, side)
+        yard = shapely.box(*yard_in(place, design.packages[part.package].courtyard_nm))
+        under = tuple(r for r, y in others.items() if y.intersection(yard).area > TOUCHING_MM2)
+        ends = yard.bounds[1::2] if edge in ("left", "right") else yard.bounds[::2]
+        first = first or (place, under)
+        if not under and low <= ends[0] and ends[1] <= high:
+            return place, ()
+    assert first is not None
+    return first
 
 
 def _turn(design: Design, part: Part, edge: str, mouth: str, side: Side) -> int:
