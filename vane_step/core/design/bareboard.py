@@ -47,7 +47,8 @@ class RuleSet(Frozen):
 
     ``drills_nm`` are the sizes at hand, smallest first; with none named, every size between the limits is. Plated holes
     on the edge are made from ``edge_drill_nm`` up; 0 for a maker who makes none. One who ``fills_vias`` fills, caps and
-    plates over vias that lie in surface pads, for ``fill_price`` an order, in euros.
+    plates over vias that lie in surface pads, for ``fill_price`` an order, in euros. What comes back is as drawn to
+    within ``outline_within_nm``, ``hole_within_nm`` and, in thickness, ``board_within_mm``, either way.
     """
 
     name: Text
@@ -80,6 +81,9 @@ class RuleSet(Frozen):
     fills_vias: bool = False
     fill_price: float = Field(default=0.0, ge=0, le=100_000)
     prices: tuple[PriceStep, ...] = Field(default=(), max_length=60)
+    outline_within_nm: SizeNm = 200_000
+    hole_within_nm: SizeNm = 100_000
+    board_within_mm: float = Field(default=0.16, ge=0, le=2)
 
 
 class MountingHole(Frozen):

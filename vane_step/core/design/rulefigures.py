@@ -56,6 +56,9 @@ legend-pad legend_to_pad_nm length legend to a pad
 copper copper_um um outer copper
 inner-copper inner_copper_um um inner copper
 board board_mm mm thickness of the board
+outline-within outline_within_nm length outlines come within, either way
+hole-within hole_within_nm length holes come within, either way
+board-within board_within_mm mm thickness comes within, either way
 etched etched yes etched by hand
 fills fills_vias yes fills and caps vias in pads
 fill-price fill_price price filling, an order

@@ -69,7 +69,8 @@ def _stack(design: Design) -> list[dict[str, Any]]:
     glass = (rules.board_mm - sum(copper.values())) / between
     covered = [{"Type": "SolderMask", "Thickness": MASK_MM}] if not rules.etched else []
     printed = [{"Type": "Legend", "Thickness": LEGEND_MM}] if not rules.etched else []
-    core = {"Type": "Dielectric", "Material": "FR4", "Thickness": round(glass, 4)}
+    off = f"board of {rules.board_mm:g} mm to within {rules.board_within_mm:g} mm, either way"
+    core = {"Type": "Dielectric", "Material": "FR4", "Thickness": round(glass, 4), "Notes": off}
     stack: list[dict[str, Any]] = []
     for k, layer in enumerate(layers):
         stack.append({"Type": "Copper", "Name": TITLES[layer], "Thickness": round(copper[layer], 4)})

@@ -7,6 +7,8 @@ from typing import Final, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from vane_step.core.board.geometry.shapes import holes
+from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, NotFound
 from vane_step.core.houses.quoting import Asked
 
@@ -74,14 +76,27 @@ class BoardOrder(BaseModel):
         return tuple(k for k, c in self.checks.items() if not c.right)
 
 
-def expected_reading(order: BoardOrder, key: str) -> float | None:
-    """Give what a check should read by the order, where the order says it."""
-    needs = order.asked.needs
-    return {
-        "count": float(order.asked.quantity),
-        "size": max(needs.width_mm, needs.height_mm),
-        "thick": order.asked.thickness_mm,
-    }.get(key)
+def expected_readings(order: BoardOrder, design: Design) -> dict[str, tuple[float, float]]:
+    """Give what checks should read by the order, and within what, either way, by the design's maker.
+
+    The largest hole is the design's as it is now: leave it out where that changed since.
+    """
+    needs, rules = order.asked.needs, design.board.rules
+    found = {
+        "count": (float(order.asked.quantity), 0.0),
+        "size": (max(needs.width_mm, needs.height_mm), rules.outline_within_nm / 1e6),
+        "thick": (order.asked.thickness_mm, rules.board_within_mm),
+    }
+    if bores := [h.drill_mm for h in holes(design)]:
+        found["hole"] = (max(bores), rules.hole_within_nm / 1e6)
+    return found
+
+
+def within(check: Check | None, wanted: tuple[float, float] | None) -> bool | None:
+    """Tell whether a reading is what it should be; None where there is no reading, or nothing to hold it against."""
+    if check is None or check.reading is None or wanted is None:
+        return None
+    return abs(check.reading - wanted[0]) <= wanted[1] + 1e-9
 
 
 def arrived(order: BoardOrder, on: date) -> BoardOrder:

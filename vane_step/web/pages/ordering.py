@@ -9,13 +9,16 @@ from fastapi import APIRouter, Form, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
 from starlette.concurrency import run_in_threadpool
 
+from vane_step.core.design.model import Design
 from vane_step.core.errors import NotFound, VaneStepError
 from vane_step.core.houses.compare import Deal, deals, order_findings, own_hands_s, what_ifs
 from vane_step.core.houses.options import advice, usual_order
 from vane_step.core.houses.quoting import COUNTRIES, Quote, parts_wanted
 from vane_step.core.houses.record import (
     CHECKS,
-    expected_reading,
+    BoardOrder,
+    expected_readings,
+    within,
 )
 from vane_step.core.houses.wish import RATE
 from vane_step.core.memo import MEMO
@@ -125,15 +128,23 @@ def _stairs(best: list[tuple[float, float]]) -> list[tuple[float, float]]:
     return found
 
 
+def _expected(order: BoardOrder, design: Design, changed: bool) -> dict[str, tuple[float, float]]:
+    found = expected_readings(order, design)
+    return {k: v for k, v in found.items() if not (changed and k == "hole")}
+
+
 def orders_data(request: Request, kept: Kept) -> dict[str, Any]:
     """Give the orders of a design, newest first, with what is looked at."""
     store = store_of(request)
     orders = orders_of(store.bench, kept.id)
+    mark = board_mark(kept.design)
+    changed = {n: o.release != mark for n, o in orders.items()}
     return {
         "orders": dict(sorted(orders.items(), reverse=True)),
         "checks": CHECKS,
-        "expected": {n: {k: expected_reading(o, k) for k in CHECKS} for n, o in orders.items()},
-        "changed": {n: o.release != board_mark(kept.design) for n, o in orders.items()},
+        "expected": {n: _expected(o, kept.design, changed[n]) for n, o in orders.items()},
+        "within": within,
+        "changed": changed,
         "today": store.shared.now().date().isoformat(),
     }
 
