@@ -10,7 +10,7 @@ from typing import Any
 
 import pypdfium2
 
-from tests.support import BEEPER, FROST
+from tests.support import BEEPER, FROST, PANEL
 from tests.web.support import Served
 from vane_step.store.designs import DesignStore
 from vane_step.workbench.etchings import runs_of
@@ -27,8 +27,9 @@ class AtHome(Served):
         """Give the store a clock that is set by hand, and clear the bench of what ships with the demo."""
         super().setUp()
         bench = self.app.state.store.bench
-        for number in runs_of(bench, BEEPER):
-            bench.change("etching", BEEPER, number, None)
+        for design in (BEEPER, PANEL):
+            for number in runs_of(bench, design):
+                bench.change("etching", design, number, None)
         for key in baths_of(bench):
             bench.drop("bath", key)
         self.now = datetime(2026, 4, 1, 9, 0, tzinfo=UTC)
