@@ -89,13 +89,14 @@ class Wanted(TypedDict, total=False):
 
 
 class Index:
-    """The words of all parts, and for each how far every part that has it is from it."""
+    """The words of all parts, and for each how far every part that has it is from it; the first of each category."""
 
     def __init__(self, parts: Sequence[CataloguePart], categories: Mapping[str, Category]) -> None:
         self.parts = tuple(parts)
         self._places: dict[str, list[int]] = {}
         for k, part in enumerate(self.parts):
             self._places.setdefault(part.category, []).append(k)
+        self.firsts = {name: self.parts[places[0]] for name, places in self._places.items()}
         self._branches = {name: c.branch for name, c in categories.items()}
         order = {name: k for k, name in enumerate(categories)}
         last = len(order)

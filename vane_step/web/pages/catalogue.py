@@ -186,7 +186,7 @@ def _tree(known: Catalogue, answer: Answer, asked: Search) -> list[dict[str, Any
             kind.branch, {"name": kind.branch, "count": 0, "categories": [], "open": False}
         )
         branch["count"] += count
-        branch["categories"].append((name, count, _first_of(known, name)))
+        branch["categories"].append((name, count, known.index.firsts[name]))
         branch["open"] |= asked.category in (name, kind.branch)
     found = list(branches.values())
     best = next(iter(counts), "")
@@ -202,10 +202,6 @@ def _all_counts(known: Catalogue) -> dict[str, int]:
     for part in known.parts.values():
         counts[part.category] = counts.get(part.category, 0) + 1
     return counts
-
-
-def _first_of(known: Catalogue, category: str) -> CataloguePart:
-    return next(p for p in known.parts.values() if p.category == category)
 
 
 @router.get("/d/{id}/search", response_class=HTMLResponse)
