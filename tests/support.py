@@ -343,3 +343,13 @@ def awkward() -> Design:
 def laid(d: Design, **how: object) -> Design:
     """Route a design and lay the result."""
     return apply(d, route(d, **how).edit)[0]  # type: ignore[arg-type]
+
+
+def two_sided() -> Design:
+    """Give a two-layer kitchen board that is lopsided on both sides."""
+    on = board(40, 30, 2, rule_set("kitchen-table"))
+    tracks = {
+        "T1": track("T1", "A", 0.8, (5, 5), (15, 5), (15, 20)),
+        "T2": track("T2", "A", 0.8, (30, 5), (30, 25), (22, 25), layer="back"),
+    }
+    return design([part("J1", "HDR-1x2", 8, 20)], {"A": "J1.1"}, on, tracks=tracks)

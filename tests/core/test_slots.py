@@ -30,6 +30,7 @@ from vane_step.core.inspect.board_files import read_board
 from vane_step.core.patterns.landpattern import finish_package
 from vane_step.core.patterns.plans import from_plan, read_plan
 from vane_step.core.quantity import nm
+from vane_step.data.shipped import rule_set
 
 STAMP = "2026-01-01T00:00:00Z"
 
@@ -92,7 +93,7 @@ class Judged(unittest.TestCase):
     """What a slot is near to is measured from its whole length."""
 
     @settings(max_examples=40)
-    @given(lengths, st.floats(0.6, 1.1), turns, st.sampled_from(["front", "back"]), st.floats(0.05, 0.5))
+    @given(lengths, st.floats(0.8, 1.1), turns, st.sampled_from(["front", "back"]), st.floats(0.05, 0.5))
     def test_copper_beside_a_bare_slot(
         self, long: float, wide: float, turn: float, side: str, gap: float
     ) -> None:
@@ -114,7 +115,7 @@ class Judged(unittest.TestCase):
             self.assertEqual(told, gap < limit)
 
     @settings(max_examples=40)
-    @given(lengths, st.floats(0.6, 1.1), turns, st.sampled_from(["round", "rect"]), st.floats(0.03, 0.5))
+    @given(lengths, st.floats(0.8, 1.1), turns, st.sampled_from(["round", "rect"]), st.floats(0.03, 0.5))
     def test_ring(self, long: float, wide: float, turn: float, shape: str, ring: float) -> None:
         """The ring of a slot is the least distance between its rim and the pad's, as drawn shapes have it."""
         d = with_slot(slotted(long, round(wide, 3), round(ring, 3), shape), 18, 14, turn)
@@ -131,6 +132,14 @@ class Judged(unittest.TestCase):
         far = d.replaced(vias={"V1": via("V1", "A", 18, 14 + 3.0 + 0.9)})
         self.assertIn("hole-to-hole", codes(near))
         self.assertNotIn("hole-to-hole", codes(far))
+
+    def test_too_narrow_to_mill(self) -> None:
+        """A maker's narrowest slot holds for slots of parts; whoever etches by hand files them."""
+        for wide, told in ((0.7, True), (0.85, False)):
+            d = with_slot(slotted(3.0, wide), 18, 14, 30)
+            self.assertEqual("slot" in codes(d), told, wide)
+            by_hand = d.replaced(board=d.board.model_copy(update={"rules": rule_set("kitchen-table")}))
+            self.assertNotIn("slot", codes(by_hand))
 
     def test_refused(self) -> None:
         """A slot longer than its pad, shorter than it is wide, or in a surface pad is no pad."""
@@ -172,7 +181,7 @@ class Made(unittest.TestCase):
             self.assertTrue(found, old)
 
     @settings(max_examples=60)
-    @given(lengths, st.floats(0.6, 1.1), turns)
+    @given(lengths, st.floats(0.8, 1.1), turns)
     def test_bored_in_rows(self, long: float, wide: float, turn: float) -> None:
         """The holes of a row lie in the slot, reach both its ends where there are two, and keep walls between them."""
         d = with_slot(slotted(long, round(wide, 3)), 18, 14, turn)

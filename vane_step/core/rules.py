@@ -327,7 +327,7 @@ _ALL: Final = [
         ),
         ("thin-wall", "the wall between a hole and the edge is too thin", "look", "at least", "mm", HOUSE),
         ("thin-bridge", "the board hangs together by a narrow bridge", "look", "at least", "mm", THUMB),
-        ("slot", "a cut-out is too narrow to be milled", "stop", "at least", "mm", HOUSE),
+        ("slot", "a cut-out or a slot is too narrow to be milled", "stop", "at least", "mm", HOUSE),
         ("parted", "cut-outs part the board", "stop", "at most", "mm²", "the outline"),
         ("courtyard", "parts need more room", "stop", "at most", "mm", LAND),
         ("outside", "a part reaches over the edge", "stop, look", "at most", "% of its body", "the outline"),

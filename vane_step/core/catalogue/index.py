@@ -213,6 +213,8 @@ class Index:
             return []
         keys = [k for k in VALUED.values() if PARAMETERS[k].unit in wish.unit.split("|")]
         have = {(abs(p.params[k]), PARAMETERS[k].unit) for p in self.parts for k in keys if p.params.get(k)}
+        if any(abs(v - wish.value) <= 0.01 * wish.value for v, _ in have):
+            return []
         below = max((v for v in have if v[0] < wish.value), default=None)
         above = min((v for v in have if v[0] > wish.value), default=None)
         return [format_value(*v) for v in (below, above) if v is not None]

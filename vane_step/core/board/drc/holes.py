@@ -37,7 +37,13 @@ def rings_and_drills(laid: Layout) -> Iterable[Finding]:
             text = f"Copper ring of {named(item)} is too narrow"
             yield breach(laid, "ring", text, reading, ring, at(item.x_mm, item.y_mm, item))
     low, high = rules.min_drill_nm / 1e6, rules.max_drill_nm / 1e6
+    slot = rules.min_slot_nm / 1e6
     for hole in laid.holes:
+        # By hand a slot is bored in a row and filed; a maker mills it.
+        if hole.slotted and hole.drill_mm < slot - TOLERANCE_MM and not rules.etched:
+            text = f"The slot of {hole.id} is too narrow to be milled"
+            yield breach(laid, "slot", text, hole.drill_mm, slot, at(hole.x_mm, hole.y_mm, net=hole.net))
+            continue
         if low - TOLERANCE_MM <= hole.drill_mm <= high + TOLERANCE_MM:
             continue
         place = at(hole.x_mm, hole.y_mm, net=hole.net)
