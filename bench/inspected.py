@@ -15,6 +15,7 @@ from vane_step.core.fab.release import write_files
 from vane_step.core.inspect.look import look_at
 from vane_step.data.shipped import rule_sets
 from vane_step.importers import looked_at
+from vane_step.workbench.makers import maker_of_rules
 
 HEAD = "%FSLAX46Y46*%\n%MOMM*%\n%ADD10C,0.2*%\n%ADD11R,1X0.5*%\n"
 # Files that would never end, fill the memory or have no sense, and what they are.
@@ -40,7 +41,7 @@ HOSTILE = {
 
 def looking(run: Run, boards: dict[str, Design]) -> None:
     """Measure how long files take to be read, measured, held against makers and drawn, against uniting them once."""
-    makers = [r for r in rule_sets().values() if not r.etched]
+    makers = [maker_of_rules(r) for r in rule_sets().values() if not r.etched]
     for name, design in boards.items():
         files = write_files(design, "2026-01-01T00:00:00Z")
         begun = time.perf_counter()

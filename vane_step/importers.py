@@ -14,7 +14,6 @@ from vane_step.core.board.outline.importers import PICTURES, Drawn, outline_from
 from vane_step.core.catalogue.own import Own, read_own
 from vane_step.core.circuit.blocks import SavedBlock, block_from
 from vane_step.core.circuit.capture import connections
-from vane_step.core.design.bareboard import RuleSet
 from vane_step.core.design.edits import SetOutline, Together
 from vane_step.core.design.fileformat import from_json
 from vane_step.core.design.model import Board, Design, Package, PointNm
@@ -24,6 +23,7 @@ from vane_step.core.fab.otherboard import OtherBoard, other_board
 from vane_step.core.fab.standard_words import Breach
 from vane_step.core.fab.strict import check_archive
 from vane_step.core.inspect.look import Look, look_at
+from vane_step.core.inspect.makers import Maker
 from vane_step.core.parts.pinfiles import PinTable, read_pins
 
 # A board of 300 parts takes three seconds; files made to hang are given up.
@@ -115,7 +115,7 @@ def held_to_standards(files: Mapping[str, bytes]) -> tuple[list[str], list[Breac
 def looked_at(
     files: Mapping[str, bytes],
     said: Mapping[str, str],
-    makers: Sequence[RuleSet],
+    makers: Sequence[Maker],
     other: Mapping[str, bytes] | None = None,
 ) -> Look:
     """Look at files of any board: what each is, measures against makers, differences from another's."""

@@ -7,21 +7,29 @@ import socket
 import threading
 import time
 import unittest
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 from tests.support import BEEPER, CIDER, FROST, demo, design, part, said
 from vane_step.core.board.geometry.filled_vias import losing_solder
 from vane_step.core.board.geometry.shapes import holes
 from vane_step.core.errors import EditRefused, InputError, NotFound
+from vane_step.core.fab.release import write_files
 from vane_step.core.houses.compare import deals, in_hand, order_findings, own_hands_s, what_ifs
+from vane_step.core.houses.needs import needs_of
 from vane_step.core.houses.options import FLAT, advice, finest_pitch_mm, usual_order
-from vane_step.core.houses.quoting import COUNTRIES, Quote, Way, needs_of, parts_wanted
+from vane_step.core.houses.quoting import COUNTRIES, Quote, Way, parts_wanted
 from vane_step.core.houses.record import CHECKS, BoardOrder, arrived, checked, expected_readings, within
 from vane_step.core.houses.wish import wish
+from vane_step.core.inspect.look import look_at
+from vane_step.data.shipped import rule_sets
 from vane_step.simulated.host import Hosted
 from vane_step.simulated.houses import _houses, create_houses, quoted
 from vane_step.simulated.supplier import _stock_list
+from vane_step.store.designs import DesignStore
 from vane_step.suppliers.houses import HouseSilent, behaviour, describe, directory, quotes, several
+from vane_step.workbench.makers import asked_makers, kept_makers
 
 MONDAY = date(2026, 11, 30)
 
@@ -211,6 +219,62 @@ class Asking(unittest.TestCase):
             behaviour(self.address, "osterby", {"mode": "dancing", "delay_ms": 0})
         self.assertEqual(several(self.address, "osterby", {"a": asked}), {})
         self.assertEqual(several(self.address, "brindlecroft", {"a": asked}).keys(), {"a"})
+
+    def test_files_and_design_tell_of_the_same_makers(self) -> None:
+        """Each house that makes what the files show quotes for the design, in the class the files ask for; one that does not refuses by the same limit."""
+        said_by = {
+            "edge": "Copper to the edge",
+            "web": "Wall between",
+            "drill": "Too fine",
+            "gap": "Too fine",
+        }
+        houses = {h["name"]: h for h in _houses().values()}
+        known = asked_makers(self.address, rule_sets().values(), MONDAY)
+        self.assertEqual((len(known.makers), known.silent), (len(houses), ()))
+        finer = demo(FROST)
+        via = next(iter(finer.vias.values()))
+        finer = finer.replaced(vias={**finer.vias, via.id: via.model_copy(update={"drill_nm": 120_000})})
+        refused, grades = set(), set()
+        for d in (demo(FROST), demo(BEEPER), demo(CIDER), finer):
+            files = {n: t.encode() for n, t in write_files(d, "2026-01-01T00:00:00Z").items()}
+            for made in look_at(files, {}, known.makers).makers:
+                # Of gold, copper weight and the like the files say nothing: only what is measured is held here.
+                needs = needs_of(d).model_copy(update={"copper_um": 35.0, "layers": d.board.copper_layers})
+                asked = usual_order(d, 5).model_copy(update={"needs": needs, "colour": "green"})
+                answer = quoted(houses[made.title], asked, _stock_list())
+                why = " ".join(answer.get("refusals", ()))
+                for key, words in said_by.items():
+                    if key in made.cannot:
+                        refused.add(key)
+                        self.assertIn(words, why, (d.name, made))
+                if not why:
+                    self.assertLessEqual(set(made.cannot), {"ink", "bridge", "printed"}, (d.name, made))
+                    self.assertEqual(answer["grade"], made.grade, (d.name, made))
+                    grades.add(made.grade)
+        self.assertGreaterEqual((len(refused), len(grades)), (3, 2), (refused, grades))
+
+    def test_what_houses_said_is_kept(self) -> None:
+        """Houses are asked once a day; one that falls silent stands with what it said and its day; rule sets of houses stand in for silent ones."""
+        days = [datetime(2026, 11, 30, 9, tzinfo=UTC)]
+        with TemporaryDirectory() as folder:
+            store = DesignStore(Path(folder) / "x.sqlite3", clock=lambda: days[0])
+            rules = list(rule_sets().values())
+            dead = kept_makers(store, lambda: "http://127.0.0.1:9", rules)
+            self.assertEqual([m.source for m in dead.makers], ["a rule set"] * 3)
+            self.assertEqual(len(dead.silent), 1)
+            known = kept_makers(store, lambda: self.address, rules)
+            self.assertEqual((len(known.makers), known.silent), (5, ()))
+            behaviour(self.address, "osterby", {"mode": "down", "delay_ms": 0})
+            self.assertEqual(kept_makers(store, lambda: self.address, rules), known)
+            days[0] = datetime(2026, 12, 1, 9, tzinfo=UTC)
+            later = kept_makers(store, lambda: self.address, rules)
+            self.assertEqual(len(later.makers), 5)
+            self.assertEqual(later.silent, ("Osterby Panel Works does not say what it makes.",))
+            of = {m.name: m for m in later.makers}
+            self.assertEqual(
+                (of["osterby"].source[-10:], of["tarnbrook"].source[-10:]), ("2026-11-30", "2026-12-01")
+            )
+            self.assertEqual(of["osterby"].classes, {m.name: m for m in known.makers}["osterby"].classes)
 
     def test_answers_without_end(self) -> None:
         """One that sends a byte now and then, and one that never stops, are left after their second."""

@@ -21,6 +21,7 @@ from vane_step.core.inspect.look import look_at
 from vane_step.core.inspect.measures import measured
 from vane_step.core.inspect.picture import picture
 from vane_step.data.shipped import rule_sets
+from vane_step.workbench.makers import maker_of_rules
 
 HEAD = "%FSLAX46Y46*%\n%MOMM*%\n%ADD10C,0.2*%\n%ADD11R,1X0.5*%\n"
 # What of a line of the program's own files is a place.
@@ -274,7 +275,7 @@ class Measured(unittest.TestCase):
     def test_by_closed_forms(self) -> None:
         """Gap, ring, width, edge and bridge are those drawn, to a micrometre; makers hold them against their limits."""
         for gap, ring in ((0.123, 0.15), (0.4, 0.087)):
-            look = look_at(self.plates(gap, ring), {}, list(rule_sets().values()))
+            look = look_at(self.plates(gap, ring), {}, [maker_of_rules(r) for r in rule_sets().values()])
             told = {m.key: m.value for m in look.measures}
             wanted = {
                 "gap": gap,
@@ -292,6 +293,8 @@ class Measured(unittest.TestCase):
             house = rule_sets()["standard-house"]
             self.assertEqual(holds["standard-house", "gap"], gap >= house.min_clearance_nm / 1e6)
             self.assertEqual(holds["standard-house", "ring"], ring >= house.min_ring_nm / 1e6)
+            able = {a.maker: a.cannot for a in look.makers}["standard-house"]
+            self.assertEqual(set(able), {k for (m, k), h in holds.items() if m == "standard-house" and not h})
             self.assertEqual((look.nets, look.holes), (2, ((0.4, True, 1),)))
 
     def test_the_finest_line_that_stands_alone(self) -> None:

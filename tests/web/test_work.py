@@ -213,6 +213,10 @@ class Work(Served):
         shown = self.client.get(f"/d/{BEEPER}/inspect")
         key = shown.url.path.rpartition("/")[2]
         self.assertIn("narrowest copper", shown.text)
+        # Nobody sees the beeper's one layer as too much or too fine; all five houses stand there.
+        for house in ("Brindlecroft", "Hazelford", "Osterby", "Quillmarsh", "Tarnbrook"):
+            self.assertIn(house, shown.text)
+        self.assertIn("not as drawn: copper layers", re.sub(r"\s+", " ", shown.text))
         self.assertEqual(self.client.get(f"/inspect/{key}/board.json").json()["layers"][0]["kind"], "legend")
         name = next(n for n in re.findall(r'name="file" value="([^"]+)"', shown.text) if "legend-front" in n)
         said = self.client.post(f"/inspect/{key}/role", data={"file": name, "role": "other"})

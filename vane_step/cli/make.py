@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
+from datetime import date
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
@@ -19,6 +20,9 @@ from vane_step.core.design.fileformat import to_json
 from vane_step.core.errors import InputError
 from vane_step.core.judge import all_findings
 from vane_step.core.quantity import parse_length_nm
+
+if TYPE_CHECKING:
+    from vane_step.core.inspect.look import Look
 
 # Lines that may hold anything are written as they are.
 PLAIN: Any = {"markup": False, "soft_wrap": True, "highlight": False}
@@ -74,33 +78,53 @@ def inspect(
         list[str] | None,
         typer.Option("--as", help="What a file is, such as 'art3.pho=mask front'; repeatable."),
     ] = None,
+    houses: Annotated[
+        str,
+        typer.Option("--houses", help="Address of a list of houses to hold them against; simulated ones."),
+    ] = "",
     report: Report = None,
 ) -> None:
     """Look at files of any board: what each is, measures against makers, holes, nets, and what differs from others."""
     from vane_step.core.ask.words import pairs
     from vane_step.data.shipped import rule_sets
     from vane_step.importers import looked_at
+    from vane_step.simulated.host import Hosted
+    from vane_step.simulated.houses import create_houses
+    from vane_step.workbench.makers import asked_makers
 
-    makers = tuple(r for r in rule_sets().values() if not r.etched)
-    other = _bytes_of(against) if against else None
-    look = looked_at(_bytes_of(files), pairs(say or [], "FILE=ROLE"), makers, other)
+    read, other = _bytes_of(files), _bytes_of(against) if against else None
+    hosted = Hosted(create_houses(), houses)
+    try:
+        known = asked_makers(hosted.address(), rule_sets().values(), date.today())
+    finally:
+        hosted.close()
+    look = looked_at(read, pairs(say or [], "FILE=ROLE"), known.makers, other)
     if report:
         told = {k: v for k, v in asdict(look).items() if k != "drawn"}
         write(report, json.dumps(told, indent=1) + "\n")
+    _tell(look, known.silent)
+    raise typer.Exit(1 if look.apart else 0)
+
+
+def _tell(look: Look, silent: Sequence[str]) -> None:
     for f in look.files:
         note = "".join(f"; {n}" for n in f.notes)
         console.print(f"{f.role:14} {f.name} ({'' if f.sure else 'a guess: '}{f.why}{note})", **PLAIN)
     for why in look.refused.values():
         console.print(f"not read       {why}", **PLAIN)
-    limits = {(v.key, v.maker): v for v in look.verdicts}
     for m in look.measures:
         at = f" at {m.x_mm:.3f}, {m.y_mm:.3f} mm" if m.x_mm is not None else ""
-        held = [
-            f"{'' if v.holds else 'not '}{r.name} ({'at most' if v.most else 'at least'} {v.limit:g})"
-            for r in makers
-            if (v := limits.get((m.key, r.name)))
-        ]
-        console.print(f"{m.title}: {m.value:g} {m.unit}{at}{'; ' if held else ''}{', '.join(held)}", **PLAIN)
+        console.print(f"{m.title}: {m.value:g} {m.unit}".rstrip() + at, **PLAIN)
+    names = {m.key: m.title for m in look.measures}
+    limits = {(v.maker, v.key): v for v in look.verdicts}
+    for maker in look.makers:
+        lacks = [f"{names[key]} {limits[maker.maker, key].asks}" for key in maker.cannot]
+        price = f", {maker.factor:g} times its price" if maker.factor > 1 else ""
+        how = f"{maker.grade or 'its only class'}{price}"
+        says = f"cannot make it as drawn: {', '.join(lacks)}" if lacks else f"makes it ({how})"
+        console.print(f"{maker.title} {says}; by {maker.source}", **PLAIN)
+    for why in silent:
+        console.print(f"no answer: {why}", **PLAIN)
     holes = ", ".join(f"{n} of {size:g} mm {'plated' if p else 'bare'}" for size, p, n in look.holes)
     console.print(
         f"holes: {holes or 'none'}; {look.slots} slots; {look.nets} nets, {look.named} named", **PLAIN
@@ -110,7 +134,6 @@ def inspect(
         console.print(f"differs: {d.role}{at}: {d.says}", **PLAIN)
     if look.apart is not None and not look.apart:
         console.print("They are the same board.", **PLAIN)
-    raise typer.Exit(1 if look.apart else 0)
 
 
 def mill(

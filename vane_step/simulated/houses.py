@@ -46,6 +46,12 @@ def described(id: str, house: dict[str, Any]) -> dict[str, Any]:
                 strict=True,
             )
         ),
+        "grades": [
+            dict(zip(("name", "width_mm", "gap_mm", "ring_mm", "drill_mm", "factor"), c, strict=True))
+            for c in house["classes"]
+        ],
+        **house["limits"],
+        "largest_mm": _largest_mm(house),
         "quantities": house["quantities"],
         "assembles": house["assembly"] is not None,
         "stencils": house["stencil"] is not None,
@@ -120,9 +126,19 @@ def _refusals(house: dict[str, Any], asked: Asked) -> Any:
         least = f"tracks {finest[1]:g}, gaps {finest[2]:g}, rings {finest[3]:g}, drills {finest[4]:g} mm"
         yield f"Too fine: {least} at the least."
     short, long = sorted(_size(asked))
-    largest = house["steps_mm"][-1] if house["steps_mm"] else (500, 400)
+    largest = _largest_mm(house)
     if short > min(largest) or long > max(largest):
         yield f"Boards up to {max(largest)} x {min(largest)} mm."
+    limits = house["limits"]
+    for what, has, least in (
+        ("Copper to the edge", n.least_edge_mm, limits["edge_mm"]),
+        ("Wall between two holes", n.least_web_mm, limits["web_mm"]),
+        ("Slots", n.least_slot_mm, limits["slot_mm"]),
+    ):
+        if has is not None and has < least - 1e-6:
+            yield f"{what} of {has:g} mm: {least:g} mm at the least."
+    if n.largest_drill_mm is not None and n.largest_drill_mm > limits["largest_drill_mm"]:
+        yield f"Holes up to {limits['largest_drill_mm']:g} mm."
     for what, value, known in (
         ("colour", asked.colour, house["colours"]),
         ("finish", asked.finish, house["finishes"]),
@@ -144,6 +160,10 @@ def _refusals(house: dict[str, Any], asked: Asked) -> Any:
             yield f"{what}: not here."
     if asked.quantity > house["quantities"][-1]:
         yield f"Up to {house['quantities'][-1]} boards."
+
+
+def _largest_mm(house: dict[str, Any]) -> Any:
+    return house["steps_mm"][-1] if house["steps_mm"] else (500, 400)
 
 
 def _size(asked: Asked) -> tuple[float, float]:

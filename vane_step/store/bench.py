@@ -93,7 +93,7 @@ class Bench:
             row = self._db.execute("SELECT content, at FROM asked WHERE design = ?", (design,)).fetchone()
         return (row[0], row[1]) if row else None
 
-    # -- baths, printers, and how houses that fit parts count turns --
+    # -- baths, printers, how houses that fit parts count turns, and what houses said of themselves --
 
     def keep(self, table: str, key: str, content: str) -> None:
         """Keep a bath, a printer or how a house counts turns under its key; one of the same key is replaced.
@@ -161,4 +161,9 @@ class Bench:
 
 # Table and key column by what it is called; nothing else comes into a statement.
 _RECORDS = {"etching": "etching", "order": "board_order"}
-_TABLES = {"bath": ("bath", "id"), "printer": ("printer", "name"), "fitting": ("assembly_house", "name")}
+_TABLES = {
+    "bath": ("bath", "id"),
+    "printer": ("printer", "name"),
+    "fitting": ("assembly_house", "name"),
+    "described": ("described_house", "id"),
+}

@@ -147,6 +147,15 @@ MIGRATIONS: tuple[tuple[str, str], ...] = (
         ) STRICT;
         """,
     ),
+    (
+        "what board houses said of themselves, and when",
+        """
+        CREATE TABLE described_house (
+            id TEXT PRIMARY KEY,
+            content TEXT NOT NULL
+        ) STRICT;
+        """,
+    ),
 )
 
 

@@ -13,7 +13,8 @@ from vane_step.core.derive import COPPER
 from vane_step.core.design.model import Design
 from vane_step.core.errors import EditRefused, InputError, NotFound
 from vane_step.core.houses.compare import Deal, deals
-from vane_step.core.houses.quoting import Asked, House, Quote, needs_of
+from vane_step.core.houses.needs import needs_of
+from vane_step.core.houses.quoting import Asked, House, Quote
 from vane_step.core.houses.record import BoardOrder, arrived, checked
 from vane_step.core.houses.wish import RATE, wish
 from vane_step.core.quantity import parse_value

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from vane_step.core.design.model import Design
-from vane_step.core.houses.quoting import COUNTRIES, Asked, needs_of, parts_wanted, sides_with_parts
+from vane_step.core.houses.needs import needs_of
+from vane_step.core.houses.quoting import COUNTRIES, Asked, parts_wanted, sides_with_parts
 
 Weight = Literal["needed", "advised", "taste", "no use"]
 # Finer pitches than this want a flat finish; gold keeps longer on shelf (rules of thumb).

@@ -1,17 +1,12 @@
-"""What a board house is asked and what it answers, and what a design needs of one; prices are the houses' business."""
+"""What a board house is asked, and what it answers; what a board needs is measured in ``needs``."""
 
 from __future__ import annotations
 
 from typing import Annotated, Final, Literal
 
-import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
-from vane_step.core.board.geometry.copper_table import board_columns, near
-from vane_step.core.board.geometry.filled_vias import losing_solder
-from vane_step.core.board.geometry.shapes import copper_items, edge_pads, holes, outline
 from vane_step.core.circuit.variants import fitted
-from vane_step.core.derive import derived
 from vane_step.core.design.model import Design
 
 COUNTRIES: Final = ("Hollmark", "Vestria", "Quennland", "Sarovy")
@@ -25,7 +20,11 @@ class _Frozen(BaseModel):
 
 
 class Needs(_Frozen):
-    """What a board needs of whoever makes it, measured on it. Lengths in millimetres."""
+    """What a board needs of whoever makes it, measured on it. Lengths in millimetres.
+
+    ``least_edge_mm`` is between copper and the board's edge, ``least_web_mm`` between two holes; None where there is
+    nothing of the kind, or it was not measured then.
+    """
 
     width_mm: float = Field(gt=0, le=2000)
     height_mm: float = Field(gt=0, le=2000)
@@ -38,6 +37,10 @@ class Needs(_Frozen):
     half_holes: int = Field(default=0, ge=0)
     filled_vias: int = Field(default=0, ge=0)
     copper_um: float = Field(default=35.0, gt=0, le=500)
+    least_edge_mm: float | None = Field(default=None, ge=0)
+    least_web_mm: float | None = Field(default=None, ge=0)
+    least_slot_mm: float | None = Field(default=None, gt=0)
+    largest_drill_mm: float | None = Field(default=None, gt=0)
 
 
 class Wanted(_Frozen):
@@ -110,8 +113,27 @@ class Quote(_Frozen):
         return sum(i.price for i in self.items)
 
 
+class Grade(_Frozen):
+    """A class of fineness a house makes: its least values in millimetres, and how many times the price it is."""
+
+    name: Name
+    width_mm: float = Field(gt=0, le=10)
+    gap_mm: float = Field(gt=0, le=10)
+    ring_mm: float = Field(ge=0, le=10)
+    drill_mm: float = Field(gt=0, le=10)
+    factor: float = Field(default=1.0, gt=0, le=100)
+
+
 class House(_Frozen):
-    """What a house says of itself: what can be chosen, and what it can make."""
+    """What a house says of itself: what can be chosen, and what it can make.
+
+    Parameters
+    ----------
+    grades
+        Its classes from the coarsest to the finest; ``least_*_mm`` are those of the finest.
+    edge_mm, web_mm, slot_mm, legend_mm, bridge_mm
+        Least copper to the edge, between two holes, slot, line of legend, bridge of mask; None where it does not say.
+    """
 
     id: str = Field(pattern=r"^[a-z0-9-]{1,40}$")
     name: Name
@@ -126,43 +148,18 @@ class House(_Frozen):
     least_gap_mm: float
     least_ring_mm: float
     least_drill_mm: float
+    grades: tuple[Grade, ...] = Field(default=(), max_length=10)
+    edge_mm: float | None = Field(default=None, ge=0, le=10)
+    web_mm: float | None = Field(default=None, ge=0, le=10)
+    slot_mm: float | None = Field(default=None, gt=0, le=10)
+    legend_mm: float | None = Field(default=None, gt=0, le=10)
+    bridge_mm: float | None = Field(default=None, gt=0, le=10)
+    largest_drill_mm: float | None = Field(default=None, gt=0, le=50)
+    largest_mm: tuple[float, float] | None = None
     quantities: tuple[int, ...] = Field(min_length=1, max_length=60)
     assembles: bool = False
     stencils: bool = False
     panels: bool = False
-
-
-@derived("parts", "packages", "nets", "board", "tracks", "vias", "jumpers", "pours", "holes", "texts")
-def needs_of(design: Design) -> Needs:
-    """Measure what a board needs of whoever makes it."""
-    x0, y0, x1, y1 = outline(design).bounds
-    rules, items = design.board.rules, copper_items(design)
-    widths = [t.width_nm / 1e6 for t in design.tracks.values()]
-    widths += [p.min_width_nm / 1e6 for p in design.pours.values()]
-    rings = [i.ring_mm for i in items if i.drill_mm]
-    drills = [h.drill_mm for h in holes(design)]
-    return Needs(
-        width_mm=round(x1 - x0, 3),
-        height_mm=round(y1 - y0, 3),
-        layers=design.board.copper_layers,
-        least_width_mm=round(min(widths, default=rules.default_width_nm / 1e6), 4),
-        least_gap_mm=round(_least_gap(design), 4),
-        least_ring_mm=round(max(0.0, min(rings, default=1.0)), 4),
-        least_drill_mm=round(min(drills, default=1.0), 4),
-        holes=len(drills),
-        half_holes=len(edge_pads(design)),
-        filled_vias=len(losing_solder(design)),
-        copper_um=rules.copper_um,
-    )
-
-
-def _least_gap(design: Design) -> float:
-    of = board_columns(design)
-    a, b, gap = near(of, 0.5)
-    apart = (of.net[a] != of.net[b]) & (gap > 1e-6)
-    found = [float(gap[apart].min())] if np.any(apart) else []
-    found += [p.clearance_nm / 1e6 for p in design.pours.values()]
-    return min(found, default=0.5)
 
 
 def parts_wanted(design: Design) -> tuple[Wanted, ...]:

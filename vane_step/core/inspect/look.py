@@ -7,10 +7,9 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from vane_step.core.design.bareboard import RuleSet
 from vane_step.core.inspect.board_files import BoardFiles, read_board
 from vane_step.core.inspect.differences import Differences, differences
-from vane_step.core.inspect.makers import Verdict, held_against
+from vane_step.core.inspect.makers import Ability, Maker, Verdict, abilities, held_against
 from vane_step.core.inspect.measures import Measure, measured
 from vane_step.core.inspect.picture import difference_picture, picture
 
@@ -58,6 +57,7 @@ class Look:
     left_out: tuple[str, ...]
     measures: tuple[Measure, ...]
     verdicts: tuple[Verdict, ...]
+    makers: tuple[Ability, ...]
     holes: tuple[tuple[float, bool, int], ...]
     slots: int
     nets: int
@@ -69,7 +69,7 @@ class Look:
 def look_at(
     files: Mapping[str, bytes],
     said: Mapping[str, str],
-    makers: Sequence[RuleSet],
+    makers: Sequence[Maker],
     other: Mapping[str, bytes] | None = None,
 ) -> Look:
     """Read files of a board, measure them, hold them against makers, and against another board's files where given.
@@ -91,13 +91,15 @@ def look_at(
             [round(h.x_mm * 1000), round(h.y_mm * 1000), round(h.drill_mm * 1000), h.first]
             for h in both.holes
         ]
+    held = held_against(found, makers)
     count = Counter((round(size, 3), plated) for _, _, size, plated in board.holes())
     return Look(
         tuple(_told(board)),
         board.refused,
         tuple(board.left_out),
         tuple(found),
-        tuple(held_against(found, makers)),
+        tuple(held),
+        tuple(abilities(held, makers)),
         tuple((size, plated, n) for (size, plated), n in sorted(count.items())),
         sum(len(d.read.slots) for d in board.drills),
         len(set(board.nets.values())),

@@ -47,7 +47,7 @@ def measured(board: BoardFiles) -> list[Measure]:
     """Measure a board from its files: each kind at its worst place; what no file shows is left out.
 
     Widths are those of round apertures drawn with and of what images hang together by, gaps those between pieces of
-    one image, rings those of copper round plated holes, all from the shapes that were read.
+    one image, rings those of copper round holes, all from the shapes that were read.
     """
     found: list[Measure] = []
     if not board.outline.is_empty:
@@ -144,13 +144,18 @@ def _gaps(board: BoardFiles) -> Iterator[Measure]:
 
 
 def _rings(board: BoardFiles) -> Iterator[Measure]:
-    """Measure copper round plated holes, on every layer that has any there."""
+    """Measure copper round holes, on every layer that has any there; on the outer ones a plated hole wants some.
+
+    Holes of a board of one layer go through its pads without being plated: their rings carry the joints.
+    """
     found = []
     outer = {layer.name for layer in board.copper() if not layer.role.side.startswith("in")}
+    bores = board.bores()
+    holes = [(x, y, size) for x, y, size, _ in bores]
     for layer in board.copper():
-        holes = [(x, y, size) for x, y, size, plated in board.bores() if plated]
-        for (x, y, size), ring in zip(holes, ring_widths(layer.read.image, holes), strict=True):
-            if np.isfinite(ring) or layer.name in outer:
+        rings = ring_widths(layer.read.image, holes)
+        for (x, y, size, plated), ring in zip(bores, rings, strict=True):
+            if np.isfinite(ring) or (plated and layer.name in outer):
                 wide = max(ring, -size / 2)
                 found.append(Measure("ring", "narrowest ring", round(wide, 3), "mm", x, y, layer.name))
     yield from _least(found)

@@ -13,7 +13,7 @@ from vane_step.core.etch.methods import method_of
 from vane_step.core.etch.plan import art_plan
 from vane_step.core.etch.run import learned
 from vane_step.core.houses.both_ways import at_home, ordered
-from vane_step.core.houses.quoting import needs_of
+from vane_step.core.houses.needs import needs_of
 from vane_step.core.houses.wish import RATE
 from vane_step.store.designs import Kept
 from vane_step.web.pages.etching import open_stops

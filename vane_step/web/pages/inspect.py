@@ -15,6 +15,7 @@ from vane_step.core.memo import MEMO
 from vane_step.importers import looked_at
 from vane_step.store.inspected import Inspected
 from vane_step.web.render import page, resources_of, store_of
+from vane_step.workbench.makers import Makers, kept_makers
 
 router = APIRouter()
 
@@ -58,14 +59,14 @@ def show(request: Request, key: str, against: str = "", design: str = "") -> HTM
         refused: VaneStepError | None = None
     except InputError as error:
         look, refused = None, error
-    makers = [r for r in resources_of(request).rules.values() if not r.etched]
     roles = [k if k not in SIDED else f"{k} {s}" for k in KINDS for s in _sides(k)]
     data: dict[str, Any] = {
         "key": key,
         "title": title,
         "look": look,
         "refused": refused,
-        "makers": makers,
+        "silent": _makers(request).silent,
+        "titles": {m.key: m.title for m in look.measures} if look else {},
         "table": {(v.key, v.maker): v for v in look.verdicts} if look else {},
         "role_of": {f.name: f.role for f in look.files} if look else {},
         "roles": [r for r in roles if r != "drill"],
@@ -85,11 +86,17 @@ def _sides(kind: str) -> tuple[str, ...]:
     return ("front", "back", *(f"in{k}" for k in range(1, 9))) if kind == "copper" else ("front", "back")
 
 
+def _makers(request: Request) -> Makers:
+    return kept_makers(
+        store_of(request), request.app.state.houses.address, resources_of(request).rules.values()
+    )
+
+
 def _look(request: Request, key: str, against: str) -> Look:
     kept = _kept(request)
     files, said, _ = kept.get(key)
     other = kept.get(against)[0] if against else None
-    makers = tuple(r for r in resources_of(request).rules.values() if not r.etched)
+    makers = _makers(request).makers
     mark = ("looked", key, tuple(sorted(said.items())), against, tuple(repr(m) for m in makers))
     known: Look | None = MEMO.get(mark)
     return known or MEMO.put(mark, looked_at(files, said, makers, other), like="looked")
