@@ -13,9 +13,9 @@ from vane_step.core.ask.verbs import verb
 from vane_step.core.ask.words import Proposal, Resources, need
 from vane_step.core.catalogue.catalogue import Catalogue
 from vane_step.core.catalogue.entry import CataloguePart
-from vane_step.core.catalogue.figures import PARAMETERS, VALUED
+from vane_step.core.catalogue.figures import ALONE, PARAMETERS, VALUED
 from vane_step.core.catalogue.index import Answer, nothing_found
-from vane_step.core.catalogue.search import counts_of, figure, together, tokens
+from vane_step.core.catalogue.search import figure, how_many, together, tokens
 from vane_step.core.circuit.pins import counted
 from vane_step.core.controllers.choose import add_from
 from vane_step.core.design import edits
@@ -39,6 +39,19 @@ LETTERS = {"SW": "S", "IC": "U", "X": "Y", "T": "Q", "VR": "RV", "POT": "RV", "B
 MOST_AT_ONCE = 200
 # A value to show how a sentence goes on.
 USUAL = {"resistor": "10k", "capacitor": "100n", "inductor": "10u"}
+# What a board has that is no part, and how it is said.
+NO_PARTS = {
+    "hole": "hole 4 4 3.2, for one of 3.2 mm at 4, 4",
+    "track": "route all",
+    "trace": "route all",
+    "plane": "pour GND back",
+    "pour": "pour GND back",
+    "net": "net NAME PIN PIN …",
+    "text": 'text "WORDS" 10 10',
+    "label": 'text "WORDS" 10 10',
+    "slot": "slot 10 5 20 5 2",
+    "cutout": "cutout 10 5 20x8",
+}
 # Of so many hits the first that the brief's tools and skills allow is taken.
 CONSIDERED = 24
 
@@ -93,6 +106,10 @@ def _connected(design: Design, proposal: Proposal, ends: list[str]) -> Proposal:
 def _added(design: Design, words: Sequence[str], resources: Resources) -> Proposal:
     """Add parts: of the catalogue by number, by series and value, by words and figures; or of a package."""
     refs, count, rest = _divided(design, words, resources)
+    if len(refs) == 1 and _is_a_word(refs[0], rest, resources):
+        refs, rest = [], list(words)
+    if not rest and refs and not _letters(refs[0], resources):
+        raise _unknown(refs[0], resources)
     if not rest:
         raise InputError(
             f"{' '.join(words)} does not say what to add.",
@@ -109,17 +126,7 @@ def _added(design: Design, words: Sequence[str], resources: Resources) -> Propos
     try:
         pack = design.packages.get(name) or resources.catalogue.package_of(name, design.board.rules.etched)
     except NotFound:
-        near = process.extract(
-            name.upper(), (*resources.catalogue.parts, *package_examples()), scorer=fuzz.ratio, limit=5
-        )
-        unknown = NotFound(
-            f"There is no package and no part called {name}.",
-            where="add",
-            value=name,
-            allowed=", ".join(n for n, *_ in near),
-            next_step="Say it in words, such as: add J1 barrel jack; or search the catalogue.",
-        )
-        return _by_value(design, refs, count, rest, resources, unknown)
+        return _by_value(design, refs, count, rest, resources, _unknown(name, resources))
     if not refs:
         next_step = f"Type: add U1 {name}; or say what it is: add diode {name}"
         text = f"{name} is a package; a part of it needs its reference."
@@ -129,6 +136,35 @@ def _added(design: Design, words: Sequence[str], resources: Resources) -> Propos
         unknown = NotFound(text, where="add", value=name, next_step=next_step)
         return _of_words(design, refs, count, [*said, name], resources, unknown)
     return _of_package(refs, pack, said)
+
+
+def _is_a_word(ref: str, rest: list[str], resources: Resources) -> bool:
+    """Tell whether what has the form of a reference says what is wanted: ``RS485 transceiver``, ``M4 screw``."""
+    index = resources.catalogue.index
+    if not rest:
+        return False
+    letters, text = _letters(ref, resources), " ".join(rest)
+    alone = index.answer(text, 1, {"letters": letters}).found or index.answer(text, 1, {}).found
+    if alone and not alone[0].part.package:
+        # What has no place on the board has no reference either.
+        return True
+    if ref.lower() not in index.known:
+        return False
+    found = index.answer(" ".join([ref, *rest]), 1, {})
+    return not (found.left_out or not found.found or found.found[0].part.letters == letters)
+
+
+def _unknown(name: str, resources: Resources) -> NotFound:
+    near = process.extract(
+        name.upper(), (*resources.catalogue.parts, *package_examples()), scorer=fuzz.ratio, limit=5
+    )
+    return NotFound(
+        f"There is no package and no part called {name}.",
+        where="add",
+        value=name,
+        allowed=", ".join(n for n, *_ in near),
+        next_step="Say it in words, such as: add J1 barrel jack; or search the catalogue.",
+    )
 
 
 def _of_package(refs: list[str], pack: Package, said: list[str]) -> Proposal:
@@ -162,16 +198,13 @@ def _divided(design: Design, words: Sequence[str], resources: Resources) -> tupl
     known = {*resources.catalogue.parts, *design.packages, *resources.catalogue.series}
     first = next((k for k, w in enumerate(words) if w in known or not _REFS.fullmatch(w)), len(words))
     refs = [ref for word in words[:first] for ref in counted(word.upper())]
-    rest, count = together(" ".join(words[first:])).split(), 1
-    if not refs and len(rest) > 1 and rest[0].isdigit() and not counts_of(rest[1]):
-        count = int(rest.pop(0))
-        if not 1 <= count <= MOST_AT_ONCE:
-            raise InputError(
-                f"{count} parts at once.", where="add", value=count, allowed=f"1 to {MOST_AT_ONCE}"
-            )
-        if rest[0] == "x" and len(rest) > 1:
-            rest.pop(0)
-    return refs, count, rest
+    rest = together(" ".join(words[first:])).split()
+    count, what = (None, rest) if refs else how_many(rest)
+    if count is None:
+        return refs, 1, rest
+    if not 1 <= count <= MOST_AT_ONCE:
+        raise InputError(f"{count} parts at once.", where="add", value=count, allowed=f"1 to {MOST_AT_ONCE}")
+    return refs, count, what
 
 
 def _of_number(
@@ -325,13 +358,25 @@ def _chosen(design: Design, text: str, letters: str, resources: Resources, error
     if _NUMBER.fullmatch(text) and (answer.left_out or not _names(catalogue, answer.found[0].part, text)):
         # What looks like a number to order by, and is none, is not taken for words.
         raise error
+    if answer.left_out and (verb := next((v for w, v in NO_PARTS.items() if w in tokens(text)), "")):
+        raise InputError(
+            f"{text} is no part of the catalogue.", where="add", value=text, next_step=f"Type: {verb}"
+        )
     if answer.left_out:
         raise InputError(
-            f"No part has all of {text!r}: {', '.join(answer.left_out)} stands alone.",
+            f"No part has all of {text!r}; without {', '.join(answer.left_out)} these fit.",
             where="add",
             value=text,
             allowed=", ".join(f.part.number for f in answer.found[:5]),
             next_step=f"Leave out {', '.join(answer.left_out)}.",
+        )
+    if answer.named in ALONE and answer.found[0].part.category != answer.named:
+        raise InputError(
+            f"No {answer.named} is {text!r}.",
+            where="add",
+            value=text,
+            allowed=", ".join(catalogue.index.near(text)),
+            next_step=f"Choose another figure, or say {answer.found[0].part.category}.",
         )
     # The brief chooses among parts of the kind that was meant; it makes no other kind of them.
     alike = [f for f in answer.found if f.part.category == answer.found[0].part.category]

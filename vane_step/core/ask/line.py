@@ -99,6 +99,9 @@ def ask(design: Design, text: str, resources: Resources | None = None) -> Propos
     words = split_words(text)
     if words and words[0].lower() in BY_WORD:
         words[0] = words[0].lower()
+    elif words and words[0].lower() in BRIEF_WORDS:
+        # What binds every step, said without its verb.
+        words = ["brief", words[0].lower(), *words[1:]]
     if not words or words[0] not in BY_WORD:
         first = words[0] if words else ""
         like = difflib.get_close_matches(first.lower(), BY_WORD, n=2)

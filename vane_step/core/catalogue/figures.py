@@ -111,6 +111,16 @@ PARAMETERS: Final[dict[str, Parameter]] = {
 
 # Figures for the program, which say nothing to a reader: bit k is the output for the inputs that make k.
 SILENT: Final = ("truth",)
+# Figures that must be what is asked for in parts of some categories: a fuse of more does not blow.
+EXACT: Final[dict[str, str]] = {
+    "fuse": "i_a",
+    "resettable fuse": "i_a",
+    "crystal": "cl_f",
+    "crystal, four pads": "cl_f",
+    "watch crystal": "cl_f",
+}
+# Categories whose name means no other part: an electronic fuse is no fuse of another value.
+ALONE: Final = ("fuse", "resettable fuse")
 # The figure that stands beside the symbol of a part of these kinds; others show their number.
 VALUED: Final[dict[str, str]] = {
     "resistor": "r_ohm",

@@ -15,8 +15,8 @@ import numpy as np
 from rapidfuzz import fuzz, process
 
 from vane_step.core.catalogue.entry import CataloguePart
-from vane_step.core.catalogue.figures import PARAMETERS, VALUED
-from vane_step.core.catalogue.search import Query, Wish, read_search, tokens
+from vane_step.core.catalogue.figures import EXACT, PARAMETERS, VALUED
+from vane_step.core.catalogue.search import TOLD, Query, Wish, counts_in, read_search, tokens
 from vane_step.core.catalogue.tree import Category
 from vane_step.core.errors import NotFound
 from vane_step.core.patterns.nicknames import nicknames, through_hole_name
@@ -37,8 +37,19 @@ ORDER = 1e-4
 # Words after which a number is one of pins, and how far parts of another number of them are.
 PINS = frozenset(["pin", "way", "pole", "position"])
 OTHER_COUNT = 1.0
+# How far a part is from the word of what is counted, where it is not called by it.
+UNSAID = 0.7
+# Other words for how many of something there are in one part.
+TIMES = {"two": "dual", "three": "triple", "four": "quad", "six": "hex", "eight": "octal"}
 # Words that name no kind of part: where no part has them nothing is amiss.
-IDLE = frozenset(["ic", "chip", "board", "style", "standard", "generic", "simple", "normal", "basic"])
+# What a part is for in a circuit says nothing of which it is.
+IDLE = frozenset(
+    (
+        *("ic", "chip", "board", "style", "standard", "generic", "simple", "normal", "basic"),
+        *("load", "terminating", "termination", "terminator", "decoupling", "bypass", "smoothing", "bulk"),
+        *("coupling", "limiting", "status", "indicator", "reverse", "polarity", "protection"),
+    )
+)
 
 
 @dataclass(frozen=True)
@@ -60,7 +71,8 @@ class Answer:
     """What a search found.
 
     ``read_as`` has words that were taken for a near one, ``left_out`` those that nothing is like, or that no part has
-    beside the rest. ``categories`` counts all that was found, the best category first.
+    beside the rest. ``categories`` counts all that was found, the best category first; ``named`` is the one the words
+    are the name of.
     """
 
     found: tuple[Found, ...] = ()
@@ -68,6 +80,7 @@ class Answer:
     categories: tuple[tuple[str, int], ...] = ()
     read_as: tuple[tuple[str, str], ...] = ()
     left_out: tuple[str, ...] = ()
+    named: str = ""
 
 
 class Wanted(TypedDict, total=False):
@@ -102,19 +115,32 @@ class Index:
         last = len(order)
         # The tree's order decides between categories that fit alike, a table's order between parts that do.
         self._order = np.array([ORDER * order.get(p.category, last) for p in self.parts], dtype=np.float64)
+        self._told = [_told(p) for p in self.parts]
+        self._ways = np.array([_ways(p, told) for p, told in zip(self.parts, self._told, strict=True)])
         self._counts = np.array([len(p.pins) for p in self.parts])
         self._named = {frozenset(tokens(name)): name for name in self._places}
         self._surface = np.array(
             [0.0 if not p.package or through_hole_name(p.package) else OTHER_MOUNT for p in self.parts]
         )
         entries: dict[str, dict[int, float]] = {}
+        whole = frozenset(name for name in categories if " " not in name)
         for name, places in self._places.items():
             titles = {k: frozenset(_title_words(self.parts[k].title)) for k in places}
-            for word, weight in _of_category(categories.get(name, Category(name, "", ""))).items():
-                # A size or a type that some members name is theirs alone: a 25-way connector is not any of its kind.
+            about = categories.get(name, Category(name, "", ""))
+            # What the category is called is true of all its members, whether they say so or not.
+            common = {*tokens(f"{name} {about.branch} {about.every}")}
+            alone: dict[str, list[int]] = {}
+            for word, weight in _of_category(about, whole).items():
+                # A size or a type that some members name is theirs alone: a 25-way connector is not any of its kind,
+                # nor is a fast fuse a slow one.
                 told = any(map(str.isdigit, word))
-                own = [k for k in places if any(_begins(t, word) for t in titles[k])] if told else []
-                _nearer(entries.setdefault(word, {}), own or places, weight)
+                own = [k for k in places if any(t == word or (told and _begins(t, word)) for t in titles[k])]
+                alone[word] = own if told or word not in common else []
+                _nearer(entries.setdefault(word, {}), alone[word] or places, weight)
+            for phrase, pair in _phrases(about).items():
+                few = [alone[w] for w in pair if alone.get(w)]
+                both = [k for k in places if all(k in some for some in few)]
+                _nearer(entries.setdefault(phrase, {}), both, WORD + 1.0)
         for k, part in enumerate(self.parts):
             for text, weight in (
                 (part.title, TITLE),
@@ -143,6 +169,9 @@ class Index:
         far: list[tuple[str, np.ndarray]] = []
         for word in (w for written in query.words for w in self._apart(written)):
             scores, taken = self._word(word)
+            if word in PINS and query.numbers:
+                # The number counts what many a part has no word for.
+                scores = np.minimum(np.full(len(self.parts), UNSAID) if scores is None else scores, UNSAID)
             if scores is None:
                 left_out.append(word)
                 continue
@@ -167,8 +196,8 @@ class Index:
         for number, nearer in wanted.get("favour", {}).items():
             if (place := self._numbers.get(number)) is not None:
                 total[place] -= nearer
-        if named := self._named.get(frozenset(query.words)):
-            total[self._places[named]] += WHOLE
+        if whole := self._named.get(frozenset(query.words)):
+            total[self._places[whole]] += WHOLE
         if exact is not None:
             total[exact] = -1.0
         hits = np.flatnonzero(np.isfinite(total))
@@ -184,6 +213,16 @@ class Index:
             tuple(counts.items()),
             tuple(read_as),
             tuple(word for word in left_out if word not in IDLE),
+            self._kind(query.words),
+        )
+
+    def _kind(self, words: Iterable[str]) -> str:
+        """Give the category that words name, whatever else they say; of several the one they say most of."""
+        said = frozenset(words)
+        return max(
+            (n for tokens_, n in self._named.items() if tokens_ <= said),
+            key=lambda n: (len(tokens(n)), n),
+            default="",
         )
 
     def _narrowed(self, wanted: Wanted) -> np.ndarray:
@@ -208,11 +247,15 @@ class Index:
 
     def _next_values(self, text: str) -> list[str]:
         """List the values there are next below and above the first figure of a search."""
-        wish = next((w for w in read_search(text).wishes if not w.key and w.value > 0), None)
+        query = read_search(text)
+        wish = next((w for w in query.wishes if not w.key and w.value > 0), None)
         if wish is None:
             return []
-        keys = [k for k in VALUED.values() if PARAMETERS[k].unit in wish.unit.split("|")]
-        have = {(abs(p.params[k]), PARAMETERS[k].unit) for p in self.parts for k in keys if p.params.get(k)}
+        exact = EXACT.get(named := self._kind(query.words))
+        of = [self.parts[k] for k in self._places[named]] if exact else self.parts
+        keys = [k for k in (exact,) if k] or list(VALUED.values())
+        keys = [k for k in keys if PARAMETERS[k].unit in wish.unit.split("|")]
+        have = {(abs(p.params[k]), PARAMETERS[k].unit) for p in of for k in keys if p.params.get(k)}
         if any(abs(v - wish.value) <= 0.01 * wish.value for v, _ in have):
             return []
         below = max((v for v in have if v[0] < wish.value), default=None)
@@ -281,18 +324,28 @@ class Index:
 
     def _figures(self, query: Query, places: np.ndarray) -> list[tuple[str, np.ndarray]]:
         """Give how far the parts at some places are from each number and figure of a query."""
-        counted = not PINS.isdisjoint(query.words)
+        counted = next((w for w in query.words if w in PINS), "")
         numbers = [(number, self._number(number, places, counted)) for number in query.numbers]
+        numbers += [(f"{number} {word}", self._has(number, word)) for number, word in query.counts]
         return numbers + [(wish.text, self._wish(wish, places)) for wish in query.wishes]
 
     def _apart(self, word: str) -> tuple[str, ...]:
-        """Take letters and a number apart that no part has as one word: ``qfp32``."""
+        """Take letters and a number apart that no part has as one word: ``qfp32``, ``2xaa``; of a square one side."""
+        if square := re.fullmatch(r"(\d+)x(\d+)(?:mm)?", word):
+            side = f"{square[1]}mm"
+            return (
+                (side,)
+                if square[1] == square[2] and word not in self._words and side in self._words
+                else (word,)
+            )
+        if several := re.fullmatch(r"(\d+)x([a-z]+)", word):
+            return several.groups() if several[2] in self._words and word not in self._words else (word,)
         halves = re.fullmatch(r"([a-z]{2,})(\d+)", word)
         if halves is None or word in self._words or self._beginning(word) is not None:
             return (word,)
         return halves.groups() if all(half in self._words for half in halves.groups()) else (word,)
 
-    def _number(self, text: str, places: np.ndarray, counted: bool) -> np.ndarray:
+    def _number(self, text: str, places: np.ndarray, counted: str) -> np.ndarray:
         """Give how far parts are from a bare number: a word of theirs, the value they are told by, or, where it
         counts pins, how many they have."""
         scores = np.full(len(self.parts), np.inf)
@@ -303,17 +356,34 @@ class Index:
                 scores[named] = np.minimum(scores[named], far + (OTHER_COUNT if counted else 0.0))
         value = float(text)
         if counted:
-            scores[self._counts == value] = NAME
+            # Ways of a switch or a plug are as many as it says; its pins may be more.
+            says = self._ways if counted != "pin" else self._counts
+            scores[np.where(says > 0, says, self._counts) == value] = NAME
         for k in places:
             for key, have in self.parts[k].params.items():
-                if PARAMETERS[key].sense == "value" and abs(abs(have) - value) <= 1e-6 * value:
+                if (PARAMETERS[key].sense == "value" or key == "channels") and abs(
+                    abs(have) - value
+                ) <= 1e-6 * value:
                     scores[k] = min(scores[k], 0.1)
+        return scores
+
+    def _has(self, number: str, word: str) -> np.ndarray:
+        """Give how far parts are from having so many of something: as they say, or one of more channels."""
+        scores = np.full(len(self.parts), np.inf)
+        for k, part in enumerate(self.parts):
+            channels = part.params.get("channels", 0.0) if word == "channel" else 0.0
+            if (number, word) in self._told[k]:
+                scores[k] = NAME
+            elif number == "1":
+                scores[k] = UNSAID  # Most have one, and say nothing of it.
+            elif channels >= float(number):
+                scores[k] = math.log(max(channels, 1.0) / max(float(number), 1.0))
         return scores
 
     def _wish(self, wish: Wish, places: np.ndarray) -> np.ndarray:
         scores = np.full(len(self.parts), np.inf)
         for k in places:
-            off = wish.misfit(self.parts[k].params)
+            off = wish.misfit(self.parts[k].params, EXACT.get(self.parts[k].category, ""))
             if off is not None:
                 scores[k] = off
         return scores
@@ -353,33 +423,56 @@ def _tokens(text: str) -> tuple[str, ...]:
     return tuple(tokens(text))
 
 
+def _told(part: CataloguePart) -> frozenset[tuple[str, str]]:
+    """Give how many of what a title tells of."""
+    return frozenset(counts_in(list(_tokens(_sizes_whole(part.title))), TOLD | PINS))
+
+
+def _ways(part: CataloguePart, told: frozenset[tuple[str, str]]) -> float:
+    """Give the ways a part says it has; 0 where it says none."""
+    said = next((float(number) for number, word in told if word in PINS and word != "pin"), 0.0)
+    return part.params.get("ways", said)
+
+
+def _sizes_whole(title: str) -> str:
+    """Keep a package's number at its letters: what is as large as a DIP-4 has not four ways."""
+    return re.sub(r"\b([A-Za-z]{2,})-(\d+)\b", r"\1 \1\2", title)
+
+
 def _begins(longer: str, word: str) -> bool:
     """Tell whether a word is another, or its beginning: ``m2.5`` of ``m2.5x8``, not ``m2`` of ``m25``."""
     return longer == word or (longer.startswith(word) and not re.match(r"[\d.]", longer[len(word) :]))
 
 
 def _title_words(title: str) -> tuple[str, ...]:
-    """Divide a title into words; of a size by two lengths each is one as well: a plug of 5.5 x 2.1 mm."""
-    words = _tokens(title)
+    """Divide a title into words; of a size by two lengths each is one as well: a plug of 5.5 x 2.1 mm.
+
+    What has four of something is also called quad.
+    """
+    words = (*_tokens(_sizes_whole(title)), *(many for word, many in TIMES.items() if f"{word} " in title))
     sides = [m for w in words if (m := re.fullmatch(r"([\d.]+)x([\d.]+)mm", w))]
     return (*words, *(f"{side}mm" for m in sides for side in m.groups()))
 
 
-def _of_category(category: Category) -> dict[str, float]:
-    """Give the words of a category, each with how far it is from it."""
+def _of_category(category: Category, whole: frozenset[str]) -> dict[str, float]:
+    """Give the words of a category, each with how far it is from it; ``whole`` are names of categories of one word."""
     found: dict[str, float] = {}
     for k, word in enumerate(tokens(category.words)):
         found[word] = WORD + LATER * min(k, 10)
     found |= dict.fromkeys(tokens(category.name), NAME)
-    # Phrases are also typed as one word: op amp, opamp.
-    words = category.words.lower().split()
-    for one, two in pairwise(words):
-        if one.isalpha() and two.isalpha():
-            found.setdefault(one + two, WORD + 1.0)
     branch = tokens(category.branch)
     for word in branch:
+        # What is a category itself is none of its neighbours: no relay is found where a fuse is looked for.
+        if word in whole and word not in found:
+            continue
         found[word] = found.get(word, MAKER) + BRANCH
     return found
+
+
+def _phrases(category: Category) -> dict[str, tuple[str, ...]]:
+    """Give two words of a category that follow each other as one, as they are also typed: op amp, opamp."""
+    pairs = pairwise(category.words.lower().split())
+    return {one + two: tuple(tokens(f"{one} {two}")) for one, two in pairs if one.isalpha() and two.isalpha()}
 
 
 def _nearer(has: dict[int, float], places: Iterable[int], weight: float) -> None:

@@ -11,17 +11,23 @@ from vane_step.core.errors import InputError
 
 @dataclass(frozen=True)
 class Category:
-    """A kind of parts as people look for it: its branch, the words it is called by, and figures to narrow it down."""
+    """A kind of parts as people look for it: its branch, the words it is called by, and figures to narrow it down.
+
+    Words in ``every`` are true of all its members, though only some of their titles say so.
+    """
 
     name: str
     branch: str
     words: str
     figures: tuple[str, ...] = ()
     loose: bool = False
+    every: str = ""
 
 
 def read_tree(data: Mapping[str, Any], where: str) -> dict[str, Category]:
     """Read the tree: branch, then category, then its words; ``figures`` apart by ``|``; ``loose`` has no pattern.
+
+    A word after ``=`` is true of every member; another that some titles say is true of those alone.
 
     Raises
     ------
@@ -38,5 +44,8 @@ def read_tree(data: Mapping[str, Any], where: str) -> dict[str, Category]:
                     f"{name!r} comes twice or has no words.", where=where, next_step="Give it words, once."
                 )
             figures = tuple(k for k in keys if k != "loose")
-            found[name] = Category(name, branch, words.strip(), figures, "loose" in keys)
+            every = " ".join(w[1:] for w in words.split() if w.startswith("="))
+            found[name] = Category(
+                name, branch, words.strip().replace("=", ""), figures, "loose" in keys, every
+            )
     return found
