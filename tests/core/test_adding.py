@@ -63,6 +63,12 @@ class Figures(unittest.TestCase):
 
     def test_how_many(self) -> None:
         """How many are wanted is said before or behind, as a figure or a word; a size by two numbers is no count."""
+        two = said(design([]), "add C1 C2 1000uF 35V").parts.values()
+        self.assertEqual([catalogue().parts[p.catalogue].params["c_f"] for p in two], [1e-3, 1e-3])
+        for run in ("R6..9", "R6..R9", "R6-R9", "R6 R7 R8 R9"):
+            self.assertEqual(list(said(design([]), f"add {run} 10k").parts), ["R6", "R7", "R8", "R9"], run)
+        each = said(design([]), "add R1-R3 1k 2k2 4k7").parts.values()
+        self.assertEqual([p.value for p in each], ["1k", "2k2", "4k7"])
         for form in ("4 100n", "four 100n", "4x 100n", "4 x 100n", "100n x 4", "100n x4", "100n 4 pcs"):
             parts = said(design([]), f"add {form}").parts.values()
             self.assertEqual([p.value for p in parts], ["100n"] * 4, form)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import unittest
+from typing import ClassVar
 
 from tests.support import BEEPER, FROST, PANEL, ROOT, circuit, demo, design, part, pin_of, said
 from vane_step.core.ask import ask
@@ -11,6 +13,7 @@ from vane_step.core.circuit.bearing import bears, pin_says
 from vane_step.core.circuit.electrics import volts
 from vane_step.core.circuit.rails import LOWER_SUPPLIES, named_volts
 from vane_step.core.circuit.review import review
+from vane_step.core.circuit.shorts import APART, DOES_NOTHING
 from vane_step.core.design.edits import Edit, Join, PartPins, SetPin, apply
 from vane_step.core.design.model import Design, Net, Part, role_of_net
 from vane_step.core.errors import InputError
@@ -25,6 +28,8 @@ def found(d: Design) -> list[tuple[str, str]]:
 
 class Review(unittest.TestCase):
     """Faults planted in a circuit that is right."""
+
+    seen_kinds: ClassVar[set[tuple[str, tuple[str, ...]]]] = set()
 
     def test_correct_circuits_raise_nothing(self) -> None:
         """No demo circuit has a stop or a look."""
@@ -122,6 +127,59 @@ class Review(unittest.TestCase):
             [role_of_net(n) for n in ("-35V", "N5V", "+12V", "12V_IN", "N1", "SDA")],
             ["supply"] * 4 + ["signal"] * 2,
         )
+
+    def test_pins_that_must_be_apart(self) -> None:
+        """Any two pins of a rectifier, both ends of what passes or switches, supply and ground: on one net they are told, apart they are not."""
+        tried = 0
+        for known in resources().catalogue.parts.values():
+            names = [p.name.upper() for p in known.pins]
+            for has, apart, level, _ in APART:
+                if known.kind in DOES_NOTHING or not set(has) <= set(names):
+                    continue
+                if (known.category, has) in self.seen_kinds:
+                    continue
+                self.seen_kinds.add((known.category, has))
+                own = said(design([]), f"add U1 {known.number}")
+                for k, a in enumerate(apart):
+                    for b in apart[k + 1 :]:
+                        one, two = (f"U1.{known.pins[names.index(n)].number}" for n in (a, b))
+                        tied = apply(own, Join(pins=(one, two), net="X"))[0]
+                        told = [(f.level, f.place.pins) for f in review(tied) if f.code == "bridged-part"]
+                        self.assertEqual(told, [(level, (one, two))], (known.number, a, b))
+                        parted = apply(apply(own, Join(pins=(one,), net="X"))[0], Join(pins=(two,), net="Y"))[
+                            0
+                        ]
+                        self.assertEqual([f for f in review(parted) if f.code == "bridged-part"], [])
+                        tried += 1
+        self.assertGreater(tried, 40)
+        for text in ("quad op amp", "timer", "8 pin microcontroller", "linear regulator 5V"):
+            own = said(design([]), f"add U1 {text}")
+            pins = [p for p in own.parts["U1"].pins if p.role in ("supply-in", "ground")]
+            tied = apply(own, Join(pins=tuple(f"U1.{p.number}" for p in pins), net="GND"))[0]
+            self.assertIn(("stop", "bridged-part"), found(tied), text)
+
+    def test_lights_on_either_side_of_ground(self) -> None:
+        """An LED draws the same between ground and a rail below it as above; turned round it never lights, on either."""
+        for volts_, turned in itertools.product((5, -5, 12, -12), (False, True)):
+            rail = f"{volts_:+d}V"
+            high, low = ("GND", rail) if volts_ < 0 else (rail, "GND")
+            a, k = ("K", "A") if turned else ("A", "K")
+            for near in (a, k):
+                far = k if near == a else a
+                ends = (high, low) if near == a else (low, high)
+                one = said(
+                    design([]),
+                    "add LED1 red 3mm",
+                    "add R1 1k",
+                    f"join R1.1 {ends[0]}",
+                    f"join R1.2 LED1.{near} X",
+                )
+                one = said(
+                    one, f"join LED1.{far} {ends[1]}", "add J1 screw terminal 2 ways", f"join J1.1 {rail}"
+                )
+                told = {f.code for f in review(one)}
+                self.assertEqual("backwards" in told, turned, (rail, near, told))
+                self.assertNotIn("led-current", told, (rail, near))
 
     def test_signs_are_part_of_a_name(self) -> None:
         """Rails and pairs that differ by a sign are never offered as one net; spellings of one are."""

@@ -109,7 +109,14 @@ _ALL: Final = [
     *_rows(
         "circuit",
         ("open-pin", "a pin is left open", "stop, look, note", "at least", "connections", CIRCUIT),
-        ("bridged-part", "all pins of a part are on one net", "look", "at least", "nets", CIRCUIT),
+        (
+            "bridged-part",
+            "pins of a part that must be apart are on one net",
+            "stop, look",
+            "at least",
+            "nets",
+            CIRCUIT,
+        ),
         ("lonely-net", "a net joins nothing", "look", "at least", "pins", CIRCUIT),
         ("outputs-fight", "outputs drive one net", "stop, look", "at most", "drivers", CIRCUIT),
         ("no-supply", "nothing feeds a supply net", "stop", "at least", "sources", CIRCUIT),

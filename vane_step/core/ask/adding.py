@@ -31,7 +31,7 @@ FORM = (
     " · add socket for U1"
 )
 # A reference, or a run of them.
-_REFS = re.compile(r"[A-Za-z]{1,4}[0-9]+(\.\.[0-9]+)?")
+_REFS = re.compile(r"(?P<from>([A-Za-z]{1,4})[0-9]+)((\.\.|[-–](?=\2))(\2)?(?P<to>[0-9]+))?", re.I)
 # What looks like a number to order by.
 _NUMBER = re.compile(r"[A-Z0-9]+(-[A-Za-z0-9]+)+")
 # Letters that are also written for a kind of part, and the catalogue's own.
@@ -197,7 +197,7 @@ def _divided(design: Design, words: Sequence[str], resources: Resources) -> tupl
     """Divide a sentence into references, a count where there are none, and what is to be added."""
     known = {*resources.catalogue.parts, *design.packages, *resources.catalogue.series}
     first = next((k for k, w in enumerate(words) if w in known or not _REFS.fullmatch(w)), len(words))
-    refs = [ref for word in words[:first] for ref in counted(word.upper())]
+    refs = [ref for word in words[:first] for ref in _run(word.upper())]
     rest = together(" ".join(words[first:])).split()
     count, what = (None, rest) if refs else how_many(rest)
     if count is None:
@@ -205,6 +205,12 @@ def _divided(design: Design, words: Sequence[str], resources: Resources) -> tupl
     if not 1 <= count <= MOST_AT_ONCE:
         raise InputError(f"{count} parts at once.", where="add", value=count, allowed=f"1 to {MOST_AT_ONCE}")
     return refs, count, what
+
+
+def _run(word: str) -> list[str]:
+    """Write a run of references out: ``R6..9``, ``R6..R9``, ``R6-R9``."""
+    match = _REFS.fullmatch(word)
+    return counted(f"{match['from']}..{match['to']}") if match and match["to"] else [word]
 
 
 def _of_number(
@@ -293,7 +299,10 @@ def _of_words(
 ) -> Proposal:
     """Add the ordinary part that words and figures name, in the technique the brief wants."""
     letters = _letters(refs[0], resources) if refs else ""
-    each = [[w] for w in rest] if 1 < len(refs) == len(rest) and all(map(figure, rest)) else [rest]
+    # A value for each is several of one unit; a capacitance and a voltage are of all.
+    values = [figure(w) for w in rest]
+    alike = len({v.unit if v else "" for v in values}) == 1 and all(values)
+    each = [[w] for w in rest] if 1 < len(refs) == len(rest) and alike else [rest]
     chosen = [_chosen(design, " ".join(words), letters, resources, error) for words in each]
     if len(chosen) == 1:
         refs = refs or next_refs(design, chosen[0].part.letters, count)

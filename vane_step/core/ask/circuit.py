@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Final, get_args
 
 from vane_step.core.ask.verbs import verb
-from vane_step.core.ask.words import Proposal, Resources, need, no_more
+from vane_step.core.ask.words import Action, Proposal, Resources, need, no_more
 from vane_step.core.catalogue.search import figure
 from vane_step.core.circuit.capture import matrix
 from vane_step.core.circuit.electrics import volts
@@ -22,11 +22,16 @@ from vane_step.core.reasons.mentions import where_it_counts
 KEY_PACKAGES = ("KEY-P650-D6", "DIODE-P762")
 
 
-@verb("pins", "pins REF NAME …", "name the pins of a part in their order", ("ref",))
+@verb("pins", "pins REF · pins REF NAME …", "tell the pins of a part, or name them in their order", ("ref",))
 def name_pins(design: Design, words: Sequence[str]) -> Proposal:
     """Name the pins of a part in their order; supply, ground and free pins are known by their names."""
-    need(words, 2, "pins REF NAME …")
+    need(words, 1, "pins REF NAME …")
     part = part_of(design, words[0])
+    if len(words) == 1:
+        told = [f"{p.number} {p.name or ''}".strip() for p in part.pins]
+        on = [design.net_of(pin_name(part.ref, p.number)) for p in part.pins]
+        pins = ", ".join(f"{pin} on {net}" if net else pin for pin, net in zip(told, on, strict=True))
+        return Proposal(f"{part.ref} has {pins}", action=Action("go", (part.ref,)), about=(part.ref,))
     names = [n for w in words[1:] for n in counted(w)]
     if len(names) > len(part.pins):
         raise InputError(

@@ -46,7 +46,7 @@ def join(design: Design, words: Sequence[str]) -> Proposal:
     *runs, names = [counted(w) for w in words]
     if len(names) > 1:
         return _runs(design, runs, names, only)
-    texts, last = [t for run in runs for t in run], names[0]
+    texts, last = [t for run in runs for t in run], _end(design, names[0])
     pins = _all_pins(design, [*texts, last] if "." in last else texts)
     steps, name, becomes = _joined(design, pins, "" if "." in last else last, only)
     after = design
@@ -58,6 +58,31 @@ def join(design: Design, words: Sequence[str]) -> Proposal:
     says = "; ".join([says, *(f"{n} becomes part of it" for n in becomes if n != name), *moved])
     return Proposal(
         says, steps[0] if len(steps) == 1 else edits.Together(edits=tuple(steps)), about=tuple(pins)
+    )
+
+
+def _end(design: Design, text: str) -> str:
+    """Give the pin or net that is meant last: the only pin of a part, a net however large its letters are.
+
+    Raises
+    ------
+    InputError
+        When it is a part of several pins: a net of its name would look like it and join nothing.
+    """
+    if "." in text or text in design.nets:
+        return text
+    part = design.parts.get(text) or design.parts.get(text.upper())
+    if part is None:
+        return next((n for n in design.nets if n.lower() == text.lower()), text)
+    if len(part.pins) == 1:
+        return pin_name(part.ref, part.pins[0].number)
+    names = [pin_name(part.ref, p.name or p.number) for p in part.pins]
+    raise InputError(
+        f"{part.ref} is a part; which pin of it is meant?",
+        where=part.ref,
+        value=text,
+        allowed=", ".join(names[:12]) + (" …" if len(names) > 12 else ""),
+        next_step="Name one of its pins.",
     )
 
 

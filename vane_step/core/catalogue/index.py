@@ -7,8 +7,6 @@ import math
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
-from itertools import pairwise
 from typing import TypedDict
 
 import numpy as np
@@ -16,17 +14,28 @@ from rapidfuzz import fuzz, process
 
 from vane_step.core.catalogue.entry import CataloguePart
 from vane_step.core.catalogue.figures import EXACT, PARAMETERS, VALUED
-from vane_step.core.catalogue.search import TOLD, Query, Wish, counts_in, read_search, tokens
+from vane_step.core.catalogue.search import Query, Wish, read_search, tokens
 from vane_step.core.catalogue.tree import Category
+from vane_step.core.catalogue.vocabulary import (
+    MAKER,
+    NAME,
+    PACKAGE,
+    PINS,
+    TITLE,
+    WHOLE,
+    WORD,
+    begins,
+    category_words,
+    phrases,
+    title_words,
+    told_counts,
+    ways_of,
+    words_of,
+)
 from vane_step.core.errors import NotFound
 from vane_step.core.patterns.nicknames import nicknames, through_hole_name
 from vane_step.core.quantity import format_value
 
-# How far a word is from a part by where it stands, 0 the nearest: its category's name, the words of the category,
-# later ones a little farther, its title, its package, its maker.
-NAME, WORD, LATER, TITLE, PACKAGE, MAKER = 0.0, 0.3, 0.02, 0.5, 0.6, 1.0
-# Nearer where the branch of the tree is called so, and where the category is called so and nothing else.
-BRANCH, WHOLE = -0.3, -0.6
 BEGINNING, LETTER = 0.4, 0.05
 NEAR_CUTOFF, NEAR_ADDS, SUGGESTIONS = 82.0, 2.0, 5
 # One letter is the beginning of too many words to say much.
@@ -34,13 +43,10 @@ ONE_LETTER = 1.0
 # Parts that the brief does not solder come later.
 OTHER_MOUNT = 0.35
 ORDER = 1e-4
-# Words after which a number is one of pins, and how far parts of another number of them are.
-PINS = frozenset(["pin", "way", "pole", "position"])
+# How far parts of another number of pins are.
 OTHER_COUNT = 1.0
 # How far a part is from the word of what is counted, where it is not called by it.
 UNSAID = 0.7
-# Other words for how many of something there are in one part.
-TIMES = {"two": "dual", "three": "triple", "four": "quad", "six": "hex", "eight": "octal"}
 # Words that name no kind of part: where no part has them nothing is amiss.
 # What a part is for in a circuit says nothing of which it is.
 IDLE = frozenset(
@@ -115,8 +121,8 @@ class Index:
         last = len(order)
         # The tree's order decides between categories that fit alike, a table's order between parts that do.
         self._order = np.array([ORDER * order.get(p.category, last) for p in self.parts], dtype=np.float64)
-        self._told = [_told(p) for p in self.parts]
-        self._ways = np.array([_ways(p, told) for p, told in zip(self.parts, self._told, strict=True)])
+        self._told = [told_counts(p) for p in self.parts]
+        self._ways = np.array([ways_of(p, told) for p, told in zip(self.parts, self._told, strict=True)])
         self._counts = np.array([len(p.pins) for p in self.parts])
         self._named = {frozenset(tokens(name)): name for name in self._places}
         self._surface = np.array(
@@ -125,19 +131,19 @@ class Index:
         entries: dict[str, dict[int, float]] = {}
         whole = frozenset(name for name in categories if " " not in name)
         for name, places in self._places.items():
-            titles = {k: frozenset(_title_words(self.parts[k].title)) for k in places}
+            titles = {k: frozenset(title_words(self.parts[k].title)) for k in places}
             about = categories.get(name, Category(name, "", ""))
             # What the category is called is true of all its members, whether they say so or not.
             common = {*tokens(f"{name} {about.branch} {about.every}")}
             alone: dict[str, list[int]] = {}
-            for word, weight in _of_category(about, whole).items():
+            for word, weight in category_words(about, whole).items():
                 # A size or a type that some members name is theirs alone: a 25-way connector is not any of its kind,
                 # nor is a fast fuse a slow one.
                 told = any(map(str.isdigit, word))
-                own = [k for k in places if any(t == word or (told and _begins(t, word)) for t in titles[k])]
+                own = [k for k in places if any(t == word or (told and begins(t, word)) for t in titles[k])]
                 alone[word] = own if told or word not in common else []
                 _nearer(entries.setdefault(word, {}), alone[word] or places, weight)
-            for phrase, pair in _phrases(about).items():
+            for phrase, pair in phrases(about).items():
                 few = [alone[w] for w in pair if alone.get(w)]
                 both = [k for k in places if all(k in some for some in few)]
                 _nearer(entries.setdefault(phrase, {}), both, WORD + 1.0)
@@ -148,7 +154,7 @@ class Index:
                 (part.number.replace("-", " "), PACKAGE),
                 (part.maker, MAKER),
             ):
-                for word in _title_words(text) if weight == TITLE else _tokens(text):
+                for word in title_words(text) if weight == TITLE else words_of(text):
                     has = entries.setdefault(word, {})
                     has[k] = min(has.get(k, weight), weight)
         self._words = {
@@ -415,64 +421,6 @@ def nothing_found(text: str, near: Sequence[str]) -> NotFound:
         allowed=", ".join(near),
         next_step="Say it in another word, or browse the categories.",
     )
-
-
-@lru_cache(maxsize=8192)
-def _tokens(text: str) -> tuple[str, ...]:
-    """Divide a text into words, remembering it: titles and packages come again and again."""
-    return tuple(tokens(text))
-
-
-def _told(part: CataloguePart) -> frozenset[tuple[str, str]]:
-    """Give how many of what a title tells of."""
-    return frozenset(counts_in(list(_tokens(_sizes_whole(part.title))), TOLD | PINS))
-
-
-def _ways(part: CataloguePart, told: frozenset[tuple[str, str]]) -> float:
-    """Give the ways a part says it has; 0 where it says none."""
-    said = next((float(number) for number, word in told if word in PINS and word != "pin"), 0.0)
-    return part.params.get("ways", said)
-
-
-def _sizes_whole(title: str) -> str:
-    """Keep a package's number at its letters: what is as large as a DIP-4 has not four ways."""
-    return re.sub(r"\b([A-Za-z]{2,})-(\d+)\b", r"\1 \1\2", title)
-
-
-def _begins(longer: str, word: str) -> bool:
-    """Tell whether a word is another, or its beginning: ``m2.5`` of ``m2.5x8``, not ``m2`` of ``m25``."""
-    return longer == word or (longer.startswith(word) and not re.match(r"[\d.]", longer[len(word) :]))
-
-
-def _title_words(title: str) -> tuple[str, ...]:
-    """Divide a title into words; of a size by two lengths each is one as well: a plug of 5.5 x 2.1 mm.
-
-    What has four of something is also called quad.
-    """
-    words = (*_tokens(_sizes_whole(title)), *(many for word, many in TIMES.items() if f"{word} " in title))
-    sides = [m for w in words if (m := re.fullmatch(r"([\d.]+)x([\d.]+)mm", w))]
-    return (*words, *(f"{side}mm" for m in sides for side in m.groups()))
-
-
-def _of_category(category: Category, whole: frozenset[str]) -> dict[str, float]:
-    """Give the words of a category, each with how far it is from it; ``whole`` are names of categories of one word."""
-    found: dict[str, float] = {}
-    for k, word in enumerate(tokens(category.words)):
-        found[word] = WORD + LATER * min(k, 10)
-    found |= dict.fromkeys(tokens(category.name), NAME)
-    branch = tokens(category.branch)
-    for word in branch:
-        # What is a category itself is none of its neighbours: no relay is found where a fuse is looked for.
-        if word in whole and word not in found:
-            continue
-        found[word] = found.get(word, MAKER) + BRANCH
-    return found
-
-
-def _phrases(category: Category) -> dict[str, tuple[str, ...]]:
-    """Give two words of a category that follow each other as one, as they are also typed: op amp, opamp."""
-    pairs = pairwise(category.words.lower().split())
-    return {one + two: tuple(tokens(f"{one} {two}")) for one, two in pairs if one.isalpha() and two.isalpha()}
 
 
 def _nearer(has: dict[int, float], places: Iterable[int], weight: float) -> None:

@@ -28,7 +28,7 @@ STRAY_F = (3e-12, 5e-12)
 
 def values(wired: Wiring) -> Iterator[Finding]:
     """Give the findings of every rule that goes by values."""
-    for rule in (_bridged, _backwards, _spellings, _pull_ups, _crystals, _leds, _resets, _domains):
+    for rule in (_backwards, _spellings, _pull_ups, _crystals, _leds, _resets, _domains):
         yield from rule(wired)
 
 
@@ -84,42 +84,6 @@ def _between(wired: Wiring, kind: str, net: Net, role: str) -> list[tuple[Part, 
     return found
 
 
-# Parts that do nothing where all of their pins are on one net.
-_DOES_NOTHING = [
-    "resistor",
-    "capacitor",
-    "polar-capacitor",
-    "inductor",
-    "diode",
-    "led",
-    "switch",
-    "crystal",
-    "fuse",
-    "sounder",
-    "thermistor",
-    "jumper",
-]
-
-
-def _bridged(wired: Wiring) -> Iterator[Finding]:
-    """Parts all of whose pins are on one net."""
-    for part in wired.parts:
-        nets = [wired.net_at(part, pin) for pin in part.pins]
-        if (
-            part.kind in _DOES_NOTHING
-            and len(nets) > 1
-            and nets[0] is not None
-            and len({*map(id, nets)}) == 1
-        ):
-            yield tell(
-                "bridged-part",
-                f"All pins of {part.ref} are on {nets[0].name}: it does nothing",
-                1,
-                2,
-                Place(refs=(part.ref,), net=nets[0].name),
-            )
-
-
 def _backwards(wired: Wiring) -> Iterator[Finding]:
     """Polarised capacitors with their plus end at ground, LEDs that can never light. Pin 1 is plus, or cathode."""
     for part in _of_kind(wired, "polar-capacitor", "led"):
@@ -166,11 +130,23 @@ def _spellings(wired: Wiring) -> Iterator[Finding]:
     seen: dict[str, list[str]] = {}
     for name in wired.nets:
         seen.setdefault(_folded(name), []).append(name)
-    for names in seen.values():
+    # Where one of them has a plus inside, signs inside tell them apart: V+RAW and V-RAW.
+    groups = [
+        g for names in seen.values() for g in (_by_signs(names) if any("+" in n for n in names) else [names])
+    ]
+    for names in groups:
         if len(names) > 1:
             text = f"Are these one net? {', '.join(names)}"
             ask = Remedy(label=f"Merge {names[1]} into {names[0]}", ask=f"merge {names[1]} {names[0]}")
             yield tell("two-spellings", text, len(names), 1, Place(net=names[0]), remedy=ask)
+
+
+def _by_signs(names: list[str]) -> list[list[str]]:
+    found: dict[str, list[str]] = {}
+    for name in names:
+        signs = re.sub(r"[^+-]", "", re.sub(r"^\+(?=\d)", "", name))
+        found.setdefault(signs, []).append(name)
+    return list(found.values())
 
 
 def _pull_ups(wired: Wiring) -> Iterator[Finding]:
@@ -344,10 +320,27 @@ def _leds(wired: Wiring) -> Iterator[Finding]:
             if not ohms:
                 continue
             other = next((n for n in _ends(wired, resistor) if n is not None and n is not near), None)
-            feeds = [v for n in (other, far) if (v := _drive_volts(wired, n)) is not None]
+            feeds = [(v, n) for n in (other, far) if (v := _drive_volts(wired, n)) is not None]
             if len(feeds) != 1:
                 continue
-            amps = (feeds[0] - forward) / ohms
+            (feed, fed), anode = feeds[0], _ends(wired, led)[1]
+            # What feeds it drives its anode, or draws its cathode below ground.
+            at_anode = fed is far if near is not anode else fed is other
+            drive = feed if at_anode else -feed
+            if fed is not None and fed.role == "supply" and drive < 0:
+                end = "anode" if at_anode else "cathode"
+                text = f"{led.ref} is the wrong way round: its {end} is fed by {fed.name}"
+                yield tell(
+                    "backwards",
+                    text,
+                    drive,
+                    0,
+                    Place(refs=(led.ref,)),
+                    level="look",
+                    source="polarity: pin 1 is plus, or cathode",
+                )
+                continue
+            amps = (abs(feed) - forward) / ohms
             bears_w, watts = resistor.params.get("power_w"), amps * amps * ohms
             if bears_w is not None and amps > 0 and watts > bears_w:
                 text = f"{resistor.ref} turns {watts:.3g} W into heat"
@@ -362,7 +355,7 @@ def _leds(wired: Wiring) -> Iterator[Finding]:
                 )
             if not LED_LEAST_A <= amps <= LED_MOST_A:
                 limit = LED_MOST_A if amps > LED_MOST_A else LED_LEAST_A
-                text = f"{led.ref} with {resistor.ref} at {feeds[0]:g} V takes {format_value(amps, 'A')}"
+                text = f"{led.ref} with {resistor.ref} at {feed:g} V takes {format_value(amps, 'A')}"
                 yield tell(
                     "led-current",
                     text,

@@ -14,6 +14,7 @@ from vane_step.core.circuit.hazards import hazards
 from vane_step.core.circuit.lines import line_findings
 from vane_step.core.circuit.programming import programming_findings
 from vane_step.core.circuit.rails import is_lower_supply, taking_pins
+from vane_step.core.circuit.shorts import short_findings
 from vane_step.core.circuit.sources import fed_nets, nets_before, source_findings
 from vane_step.core.circuit.stress import stress_findings
 from vane_step.core.circuit.variants import variant_findings
@@ -37,6 +38,7 @@ def review(design: Design) -> tuple[Finding, ...]:
         *_lonely_nets(wired),
         *_fights(wired),
         *_supplies(wired),
+        *short_findings(wired),
         *_grounds(wired),
         *_decoupling(wired),
         *values(wired),
