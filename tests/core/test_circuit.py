@@ -181,6 +181,26 @@ class Review(unittest.TestCase):
                 self.assertEqual("backwards" in told, turned, (rail, near, told))
                 self.assertNotIn("led-current", told, (rail, near))
 
+    def test_polarity_by_what_is_connected(self) -> None:
+        """At regulators and rectifiers a capacitor's plus end is judged without a word of the nets' names, behind fuses too."""
+        cases = [
+            (p.number, pin.name, 1 if p.params["vout_v"] > 0 else -1)
+            for p in resources().catalogue.parts.values()
+            if p.category in ("linear regulator", "negative regulator") and p.package == "TO-220-3"
+            for pin in p.pins
+            if pin.name in ("IN", "OUT")
+        ]
+        cases += [("HB-D1-600", "+", 1), ("HB-D1-600", "-", -1)]
+        self.assertGreater(len({side for *_, side in cases}), 1)
+        for number, pin, side in cases:
+            base = said(design([]), f"add U1 {number}", "add C1 100uF 63V", "add F1 1A fuse")
+            base = said(base, f"join U1.{pin} F1.1 NODE", "join F1.2 FAR")
+            base = base if pin in "+-" else said(base, "join U1.GND GND")
+            for net, turned in itertools.product(("NODE", "FAR"), (False, True)):
+                plus, minus = (net, "GND") if (side > 0) is not turned else ("GND", net)
+                told = {f.code for f in review(said(base, f"join C1.+ {plus}", f"join C1.- {minus}"))}
+                self.assertEqual("backwards" in told, turned, (number, pin, net))
+
     def test_signs_are_part_of_a_name(self) -> None:
         """Rails and pairs that differ by a sign are never offered as one net; spellings of one are."""
         for names, asked in (

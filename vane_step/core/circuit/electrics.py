@@ -9,13 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from vane_step.core.circuit.rails import below_ground, rail, reference
+from vane_step.core.circuit.rails import rail, reference
 from vane_step.core.circuit.wiring import Wiring
 from vane_step.core.design.model import Net, Part, Pin, pin_name, split_pin
 from vane_step.core.errors import InputError
 from vane_step.core.finding import Finding, Place, Remedy, tell
 from vane_step.core.quantity import format_value, parse_value
-from vane_step.core.rules import Level
 
 _RESET = ("RST", "RESET", "NRST", "MCLR", "RSTN")
 # An open-drain bus as most controllers have it: 0.4 V at 3 mA, 1 us rise, 100 pF (standard mode).
@@ -28,7 +27,7 @@ STRAY_F = (3e-12, 5e-12)
 
 def values(wired: Wiring) -> Iterator[Finding]:
     """Give the findings of every rule that goes by values."""
-    for rule in (_backwards, _spellings, _pull_ups, _crystals, _leds, _resets, _domains):
+    for rule in (_spellings, _pull_ups, _crystals, _leds, _resets, _domains):
         yield from rule(wired)
 
 
@@ -82,37 +81,6 @@ def _between(wired: Wiring, kind: str, net: Net, role: str) -> list[tuple[Part, 
             others = [n for n in _ends(wired, part) if n is not None and n is not net and n.role == role]
             found += [(part, n) for n in others]
     return found
-
-
-def _backwards(wired: Wiring) -> Iterator[Finding]:
-    """Polarised capacitors with their plus end at ground, LEDs that can never light. Pin 1 is plus, or cathode."""
-    for part in _of_kind(wired, "polar-capacitor", "led"):
-        one, two = _ends(wired, part)
-        if one is None or two is None:
-            continue
-        plus, minus = (one, two) if part.kind == "polar-capacitor" else (two, one)
-        high, low = rail(plus), rail(minus)
-        if high is not None and low is not None:
-            turned, gap = high.high < low.low, high.high - low.low
-        else:
-            # Of one rail only its side of ground is known.
-            turned = (plus.role == "ground" and minus.role == "supply" and not below_ground(minus)) or (
-                minus.role == "ground" and plus.role == "supply" and below_ground(plus)
-            )
-            gap = 0.0
-        if turned:
-            what = "plus end" if part.kind == "polar-capacitor" else "anode"
-            text = f"{part.ref} is the wrong way round: its {what} is on {plus.name}, the other end on {minus.name}"
-            level: Level = "stop" if part.kind == "polar-capacitor" else "look"
-            yield tell(
-                "backwards",
-                text,
-                gap,
-                0,
-                Place(refs=(part.ref,)),
-                level=level,
-                source="polarity: pin 1 is plus, or cathode",
-            )
 
 
 _SIGNS = re.compile(r"^([+-]?)(.*?)([+-]?)$")

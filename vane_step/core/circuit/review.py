@@ -12,6 +12,7 @@ from vane_step.core.circuit.electrics import values
 from vane_step.core.circuit.gates import gate_findings
 from vane_step.core.circuit.hazards import hazards
 from vane_step.core.circuit.lines import line_findings
+from vane_step.core.circuit.polarity import polarity_findings
 from vane_step.core.circuit.programming import programming_findings
 from vane_step.core.circuit.rails import is_lower_supply, taking_pins
 from vane_step.core.circuit.shorts import short_findings
@@ -42,6 +43,7 @@ def review(design: Design) -> tuple[Finding, ...]:
         *_grounds(wired),
         *_decoupling(wired),
         *values(wired),
+        *polarity_findings(wired),
         *hazards(wired),
         *connector_findings(wired),
         *source_findings(wired),

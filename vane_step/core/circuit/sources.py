@@ -54,6 +54,8 @@ def _ways_of_many(wired: Wiring, part: Part) -> list[tuple[str, str]]:
     found = [(nets[a], nets[b]) for a, b in both] + [(nets[b], nets[a]) for a, b in both]
     if "vr_v" in part.params and "+" in nets:
         found += [(nets[a], nets["+"]) for a in nets if a.startswith("~")]
+        # Below ground the other way: with a tapped winding its minus feeds what lies there.
+        found += [(nets[a], nets["-"]) for a in nets if a.startswith("~") and "-" in nets]
     elif "vr_v" in part.params:
         anodes, cathodes = ([n for n in nets if n.startswith(k)] for k in "AK")
         found += [(nets[a], nets[k]) for a in anodes for k in cathodes]
