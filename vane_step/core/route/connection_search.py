@@ -38,8 +38,7 @@ class ConnectionSearch:
     def __init__(self, occupancy: Occupancy) -> None:
         self.occupancy = occupancy
         self.problem = problem = occupancy.problem
-        # Where only wires lead past each other, low prices at first would only waste time.
-        self.pressure = PRESSURE_FIRST * (2.0 if problem.jump[0] else 1.0)
+        self.pressure = PRESSURE_FIRST
         self.reach = 1.0
         self.weight = WEIGHT
         self.enough = NO_END

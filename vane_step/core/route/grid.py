@@ -43,14 +43,18 @@ NECK_SAFETY_MM = 0.2
 
 
 def build(
-    design: Design, nets: set[str] | None = None, planes: Sequence[Pour] = (), quiet: bool = True
+    design: Design,
+    nets: set[str] | None = None,
+    planes: Sequence[Pour] = (),
+    quiet: bool = True,
+    fine: bool = False,
 ) -> Problem:
     """Set the grid up for the open links of a design (of some nets only, when ``nets`` is given).
 
     The design must have no pours: they are filled round the tracks afterwards. ``planes`` are the pours that are kept
-    free of other nets, and that the pads of their own net are to reach.
+    free of other nets, and that the pads of their own net are to reach. The lattice is the ``fine`` one where asked.
     """
-    lattice = choose_lattice(design)
+    lattice = choose_lattice(design, fine)
     joined = connectivity(design)
     open_nets = {link.net for link in joined.open_links}
     wanted = sorted(open_nets if nets is None else open_nets & nets)
@@ -87,7 +91,7 @@ def _planes(lattice: Lattice, numbers: dict[str, int], planes: Sequence[Pour]) -
 
 def build_for(design: Design, net: str, planes: Sequence[Pour] = ()) -> Problem:
     """Set the grid up for one net, whose job has no terminals yet; the design must have no pours."""
-    lattice = choose_lattice(design)
+    lattice = choose_lattice(design, fine=True)
     joined = connectivity(design)
     numbers = {name: i + 1 for i, name in enumerate(sorted({i.net for i in joined.items if i.net} | {net}))}
     classes, via_classes, jobs = _classes(design, [net], numbers, [])

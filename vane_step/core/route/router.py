@@ -27,7 +27,7 @@ from vane_step.core.route.grid import build
 from vane_step.core.route.negotiate import Blocked, negotiate
 from vane_step.core.route.occupancy import Occupancy
 from vane_step.core.route.path import Routed
-from vane_step.core.route.problem import MAX_CELLS, Problem, choose_lattice
+from vane_step.core.route.problem import MAX_CELLS, Problem, choose_lattice, is_coarse
 from vane_step.core.route.rip_up import Progress
 from vane_step.core.route.shut_in import obstacle
 from vane_step.core.route.straighten import without_stairs
@@ -178,8 +178,11 @@ def _route(design: Design, nets: set[str] | None, fresh: bool, progress: Progres
     routed, rounds, blocked = negotiate(problem, progress)
     laid = draw(problem, routed, bare)
     laid, repairs = _repair(bare, laid, nets, planes)
+    if any(r.failed for r in routed) and is_coarse(bare):
+        laid = _more(bare, laid, nets, planes, fine=True)
     if any(r.failed for r in routed) and any(z.kind == "quiet" for z in design.board.zones):
-        laid = _across_quiet(bare, laid, nets, planes)
+        # The check tells of links across quiet zones, which is better than no link.
+        laid = _more(bare, laid, nets, planes, quiet=False)
     laid = _necks_widened(bare, laid)
     if pieces:
         out = used(apply(bare, laid)[0], pieces)
@@ -219,10 +222,17 @@ def _allowed_stubs(bare: Design, pieces: tuple[Track, ...]) -> tuple[Track, ...]
     return tuple(p for p in pieces if p.net not in bad)
 
 
-def _across_quiet(bare: Design, laid: LayCopper, nets: set[str] | None, planes: Sequence[Pour]) -> LayCopper:
-    """Lay links that stayed open across quiet zones; the check tells of them, which is better than no link."""
+def _more(
+    bare: Design,
+    laid: LayCopper,
+    nets: set[str] | None,
+    planes: Sequence[Pour],
+    quiet: bool = True,
+    fine: bool = False,
+) -> LayCopper:
+    """Lay links that stayed open beside what is laid, on another lattice or by other rules; see :func:`build`."""
     base = apply(bare, laid)[0]
-    problem = build(base, nets, planes, quiet=False)
+    problem = build(base, nets, planes, quiet, fine)
     more, _ = _repair(base, draw(problem, negotiate(problem)[0], base), nets, planes)
     return LayCopper(
         tracks=(*laid.tracks, *more.tracks),
