@@ -29,7 +29,9 @@ from vane_step.core.board.copper.connectivity import connectivity
 from vane_step.core.board.copper.figures import figures
 from vane_step.core.board.copper.pour_fill import pour_pieces
 from vane_step.core.board.drc.check import check
-from vane_step.core.board.geometry.shapes import copper_items
+from vane_step.core.board.drc.layout import Layout
+from vane_step.core.board.geometry.mouth import OUTWARDS, mouth_of
+from vane_step.core.board.geometry.shapes import copper_items, place_points
 from vane_step.core.design.edits import LayCopper, PlaceParts, SetItem, apply
 from vane_step.core.design.model import (
     CurrentNeed,
@@ -91,6 +93,48 @@ class Exactness(unittest.TestCase):
         for off, found in ((0, []), (1e-4, ["hole-to-hole"])):
             vias = {"V1": via("V1", "A", 5, 5), "V2": via("V2", "A", 5 + 0.3 + holes - off, 5)}
             self.assertEqual(codes(design([], nets={"A": ""}, vias=vias)), found)
+
+
+class Mouths(unittest.TestCase):
+    """Room before the openings of jacks and terminals."""
+
+    @settings(max_examples=40, deadline=None)
+    @given(
+        st.sampled_from(["JACK-DC", "TERM-2", "AUDIO-35-3", "POT-16", "USBC-6"]),
+        st.sampled_from([0, 90, 180, 270]),
+        st.sampled_from(["front", "back"]),
+        st.floats(0.6, 14.0),
+        st.sampled_from(["before", "behind", "low", "other side"]),
+    )
+    def test_what_stands_before_one(self, name: str, turn: int, side: str, gap: float, where: str) -> None:
+        """What stands so near before an opening is told with its distance; what is behind, low or on the other side is not."""
+        jack = part("J1", name, 50, 50, turn, side=side)
+        alone = Layout(design([jack], on=board(100, 100)))
+        towards, _ = mouth_of(alone.design.packages[name])
+        assert jack.place is not None
+        (x0, y0), (x1, y1) = place_points(jack.place, ((0, 0), OUTWARDS[towards]))
+        dx, dy = round(x1 - x0), round(y1 - y0)
+        sign = -1 if where == "behind" else 1
+        minx, miny, maxx, maxy = alone.bodies["J1"].bounds
+        half = 0.8 if where == "low" else 2.5
+        reach = (maxx if sign * dx > 0 else -minx) if dx else (maxy if sign * dy > 0 else -miny)
+        along = reach + gap + half
+        x = sign * dx * along if dx else (minx + maxx) / 2
+        y = sign * dy * along if dy else (miny + maxy) / 2
+        other = {"front": "back", "back": "front"}[side] if where == "other side" else side
+        stands = "CHIP-1608M" if where == "low" else "ELCO-P200-D5"
+        d = design(
+            [jack, part("C1", stands, x, y, 90 if where == "low" and dx == 0 else 0, side=other)],
+            on=board(100, 100),
+        )
+        body = Layout(d).bodies["C1"]
+        true = float(body.distance(alone.bodies["J1"]))
+        told = [f.reading for f in check(d).findings if f.code == "mouth-blocked"]
+        if where == "before" and true < 9.9:
+            self.assertEqual(len(told), 1)
+            self.assertAlmostEqual(float(told[0] or 0), true, delta=0.3)
+        elif where != "before" or true > 10.1:
+            self.assertEqual(told, [])
 
 
 class Material(unittest.TestCase):

@@ -124,8 +124,11 @@ class Review(unittest.TestCase):
         }.items():
             self.assertEqual(named_volts(name), value, name)
         self.assertEqual(
-            [role_of_net(n) for n in ("-35V", "N5V", "+12V", "12V_IN", "N1", "SDA")],
-            ["supply"] * 4 + ["signal"] * 2,
+            [
+                role_of_net(n)
+                for n in ("-35V", "N5V", "+12V", "12V_IN", "V-RAW", "V_NEG", "VPOS", "N1", "SDA")
+            ],
+            ["supply"] * 7 + ["signal"] * 2,
         )
 
     def test_pins_that_must_be_apart(self) -> None:

@@ -337,6 +337,7 @@ _ALL: Final = [
         ("slot", "a cut-out or a slot is too narrow to be milled", "stop", "at least", "mm", HOUSE),
         ("parted", "cut-outs part the board", "stop", "at most", "mm²", "the outline"),
         ("courtyard", "parts need more room", "stop", "at most", "mm", LAND),
+        ("mouth-blocked", "a part stands before another's opening", "look", "at least", "mm", THUMB),
         ("outside", "a part reaches over the edge", "stop, look", "at most", "% of its body", "the outline"),
         ("keep-out", "copper lies in a zone free of copper", "stop", "either way", "mm, mm²", LAND),
         ("hand-zone", "a part lies where hands go", "look", "at most", "mm²", "the zone"),

@@ -43,7 +43,9 @@ def place_part(design: Design, words: Sequence[str]) -> Proposal:
     need(words, 2, "place REF X Y [TURN], or place REF by PIN")
     part = part_of(design, words[0])
     old = part.place or PartPlace(x_nm=0, y_nm=0, side=home_side(design, part))
-    if words[1] == "by":
+    if " ".join(words[1:3]) in ("next to", "close to"):
+        words = [words[0], "by", *words[3:]]
+    if words[1] in ("by", "near", "beside"):
         need(words, 3, "place REF by PIN")
         place, gap = beside(design, part, find_pin(design, words[2]))
         at = f"{place.x_nm / 1e6:.2f}, {place.y_nm / 1e6:.2f}"

@@ -11,7 +11,7 @@ from vane_step.core.design.model import Net, Part, Pin, pin_name
 # A voltage at the beginning of a name or behind an underscore: 3V3, +12V, -35V, N12V, 5V_BUCK, PACK_16V8.
 _NAMED = re.compile(r"(?:^|_)([+-]|N(?:EG)?_?)?(\d{1,3})V(\d{0,2})(?=$|[^0-9A-Za-z])", re.I)
 # Rails below ground whose names tell no voltage.
-_BELOW = re.compile(r"^(V-|VEE\w*|VNEG\w*|NEG\w*|-V\w*)$", re.I)
+_BELOW = re.compile(r"^(V-\w*|VEE\w*|V_?NEG\w*|NEG\w*|-V\w*)$", re.I)
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,9 @@ from typing import Literal
 
 NetRole = Literal["signal", "supply", "ground", "bus", "switching", "sense", "high-current"]
 
-_RAIL = re.compile(r"^([+-]|N)?\d+V\d*(_\w*)?$|^V(CC|DD|BUS|BAT|IN|REF|\+)\w*$|^[AD]V(CC|DD)$|^VEE$", re.I)
+_RAIL = re.compile(
+    r"^([+-]|N)?\d+V\d*(_\w*)?$|^V(CC|DD|BUS|BAT|IN|REF|EE|[+-]|_?POS|_?NEG)\w*$|^[AD]V(CC|DD)$", re.I
+)
 _EARTH = re.compile(r"^([ADP]?GND\w*|VSS\w*|0V)$", re.I)
 
 

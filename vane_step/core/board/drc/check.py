@@ -14,6 +14,7 @@ from vane_step.core.board.drc.incremental import Nearby
 from vane_step.core.board.drc.joints import joint_findings
 from vane_step.core.board.drc.jumpers import jumper_findings
 from vane_step.core.board.drc.layout import Layout
+from vane_step.core.board.drc.mouths import mouth_findings
 from vane_step.core.board.drc.outline import cutout_findings, material_findings
 from vane_step.core.board.drc.pours import pour_findings
 from vane_step.core.board.drc.silkscreen import silkscreen_findings
@@ -56,6 +57,7 @@ def check(design: Design) -> CheckResult:
         zone_findings,
         hole_parts,
         material_findings,
+        mouth_findings,
         unrouted_findings,
         silkscreen_findings,
         width_findings,
