@@ -286,7 +286,8 @@ def how_many(words: list[str]) -> tuple[int | None, list[str]]:
             return int(match[1]), rest
     last = re.fullmatch(r"[x×](\d+)", "".join(words[-2:]) if words[-2] in ("x", "×") else words[-1], re.I)
     before = words[:-2] if words[-2] in ("x", "×") else words[:-1]
-    if last and before and not before[-1].isdigit():
+    # A size by two numbers is none; a chip's size is one number of four digits.
+    if last and before and (not before[-1].isdigit() or len(before[-1]) == 4):
         return int(last[1]), before
     if len(words) > 2 and words[-1].lower() in OFF[2:] and words[-2].isdigit():
         return int(words[-2]), words[:-2]

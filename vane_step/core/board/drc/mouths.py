@@ -1,4 +1,4 @@
-"""Plugs, cards, wires and shafts that cannot come in or out: what stands before the mouth of a part."""
+"""Plugs, cards, cables and shafts that cannot come in or out: what stands before the mouth of a part."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ BEFORE_MM: Final = 10.0
 LOW_MM: Final = 2.0
 # Bodies may touch: a row of terminals stands side by side.
 TOUCH_MM: Final = 0.2
-THUMB: Final = "rule of thumb: room for a plug, a knob or wires"
+THUMB: Final = "rule of thumb: room for a plug, a knob or a cable"
 
 
 def mouth_findings(laid: Layout) -> Iterable[Finding]:
