@@ -364,8 +364,8 @@ class Index:
         value = float(text)
         if counted:
             # Ways of a switch or a plug are as many as it says; its pins may be more.
-            says = self._ways if counted != "pin" else self._counts
-            scores[np.where(says > 0, says, self._counts) == value] = NAME
+            first, second = (self._counts, self._ways) if counted == "pin" else (self._ways, self._counts)
+            scores[np.where(first > 0, first, second) == value] = NAME
         for k in places:
             for key, have in self.parts[k].params.items():
                 if (PARAMETERS[key].sense == "value" or key == "channels") and abs(
