@@ -76,6 +76,32 @@ class Joining(unittest.TestCase):
             with self.assertRaisesRegex(InputError, "both nets"):
                 ask(d, text, resources())
 
+    def test_a_part_is_no_net(self) -> None:
+        """Who names a part where a pin or a net goes is asked for the pin; of one pin it is meant; a net is known however it is written."""
+        d = said(design([]), "add R1 1k", "add F1 1A fuse", "add TP1 test point", "join R1.2 GND")
+        for text in ("join R1.1 F1", "connect R1.1 to f1", "net F1 R1.1", "add R2 1k at GND F1"):
+            with self.assertRaisesRegex(InputError, "F1 is a part"):
+                ask(d, text, resources())
+        self.assertEqual(
+            set(said(d, "join R1.1 TP1").nets[said(d, "join R1.1 TP1").net_of("R1.1") or ""].pins),
+            {"R1.1", "TP1.1"},
+        )
+        self.assertEqual(said(d, "join F1.1 gnd").net_of("F1.1"), "GND")
+
+    def test_roles_of_pins(self) -> None:
+        """A role said of a pin is its role, by either verb, and never its name; its pins are told."""
+        d = said(design([]), "add J1 screw terminal 2 ways", "join J1.1 VIN")
+        for text in ("role J1.1 supply-out", "pin J1.1 supply-out", "role J1.1 source"):
+            try:
+                pin = said(d, text).parts["J1"].pin("1")
+            except InputError:
+                self.assertIn("source", text)
+                continue
+            self.assertEqual((pin.role, pin.name) if pin else None, ("supply-out", ""), text)
+        told = ask(d, "pins J1", resources())
+        self.assertIsNone(told.edit)
+        self.assertIn("1 on VIN, 2", told.says)
+
     def test_added_in_its_place(self) -> None:
         """A part is added between two places in one sentence; runs of parts, of pins and of nets go one to one."""
         d = said(

@@ -96,10 +96,12 @@ def merge_nets(design: Design, words: Sequence[str]) -> Proposal:
     )
 
 
-@verb("role", "role NET ROLE", "say what a net is for", ("net", "role"))
+@verb("role", "role NET ROLE · role PIN ROLE", "say what a net or a pin is for", ("net", "role"))
 def set_role(design: Design, words: Sequence[str]) -> Proposal:
-    """Say what a net is for."""
+    """Say what a net is for, or what a pin does."""
     need(words, 2, "role NET supply")
+    if "." in words[0] and words[0] not in design.nets:
+        return _does(design, words[0], words[1])
     edit = edits.edit_from(
         {"kind": "set-net-rule", "net": words[0], "role": words[1], "rule": net_of(design, words[0]).rule}
     )
@@ -161,6 +163,12 @@ _ROLES: Final = {
 }
 
 
+def _does(design: Design, text: str, said: str) -> Proposal:
+    pin, role = find_pin(design, text), _pin_role(said)
+    edit = edits.edit_from({"kind": "set-pin", "pin": pin, "role": role})
+    return Proposal(f"{pin} is of role {role}", edit, about=(pin,))
+
+
 def _pin_role(said: str) -> PinRole:
     """Give the role a word means."""
     word = said.lower()
@@ -202,6 +210,9 @@ def set_pin(design: Design, words: Sequence[str]) -> Proposal:
     form = "pin PIN NAME [ROLE]"
     need(words, 2, form)
     pin = find_pin(design, words[0])
+    if len(words) == 2 and words[1] in get_args(PinRole):
+        # A role alone: no pin is called so.
+        return _does(design, words[0], words[1])
     role = _pin_role(words[2]) if len(words) > 2 else None
     edit = edits.edit_from({"kind": "set-pin", "pin": pin, "name": words[1], "role": role})
     says = f"{pin} is called {words[1]}" + (f" and is of role {role}" if role else "")
