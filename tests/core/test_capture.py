@@ -272,7 +272,7 @@ class Remedies(unittest.TestCase):
             "join R5.1 OUT",
             "join R5.2 GND",
             "add R6 LMF-1K",
-            "join R6.1 out",
+            "join R6.1 O_UT",
             "join R6.2 GND",
         )
         shorts = Finding(
