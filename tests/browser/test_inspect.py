@@ -45,7 +45,8 @@ class Inspect(InBrowser):
         expect(page.locator("h1")).to_have_text("stranger.zip")
         expect(page.locator("#drawing[data-ready]")).to_be_visible()
         expect(page.locator(".file-role.guess").first).to_contain_text("a guess")
-        expect(page.locator(".measures")).to_contain_text("narrowest gap in copper")
+        expect(page.locator("#measured")).to_contain_text("narrowest gap in copper")
+        expect(page.locator(".who-makes summary")).to_have_count(5)
         row = page.locator(".file-role", has_text="legend top.pho")
         expect(row.locator("select")).to_have_value("legend front")
         row.locator("select").select_option("other")
@@ -90,4 +91,7 @@ class Inspect(InBrowser):
         page.goto(f"{self.server.address}/d/{FROST}/make")
         page.get_by_role("link", name="Look at these files").click()
         expect(page.locator("h1")).to_contain_text("Frost Sentinel")
-        expect(page.locator(".measures .stop-text")).to_have_count(0)
+        # The house its rules are of makes it; one of coarser tracks does not, and says by which measures.
+        expect(page.locator(".who-makes summary").first).to_contain_text("✓ class standard")
+        expect(page.locator(".who-makes summary").nth(1)).to_contain_text("not as drawn: copper to the edge")
+        expect(page.locator("#measured .stop-text").first).to_contain_text("Hazelford")

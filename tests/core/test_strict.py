@@ -10,7 +10,7 @@ from pathlib import Path
 
 from typer.testing import CliRunner
 
-from tests.support import BEEPER, CIDER, FROST, demo, laid
+from tests.support import BEEPER, CIDER, FROST, demo, folder, laid
 from vane_step.cli.app import app
 from vane_step.core.errors import InputError
 from vane_step.core.fab.panel import PanelPlan
@@ -82,8 +82,8 @@ class Ours(unittest.TestCase):
         self.assertIn("FileFunction,Copper,L1,Bot*", copper)
         self.assertIn("NonPlated,1,1,NPTH,Drill", holes)
         self.assertIn("TA.AperFunction,ComponentDrill", holes)
-        wired = parts_list(laid(demo(BEEPER), fresh=True))
-        self.assertIn("wire jumper, 0.7 mm", wired)
+        wired = parts_list(laid(folder("th1L_015_s1")))
+        self.assertIn("wire jumper, 0.8 mm", wired)
         d = demo(FROST)
         shown = write_files(d, STAMP)
         self.assertIn("; #@! TA.AperFunction,ViaDrill\n", shown[PLATED])

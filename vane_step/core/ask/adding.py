@@ -141,7 +141,7 @@ def _added(design: Design, words: Sequence[str], resources: Resources) -> Propos
 def _is_a_word(ref: str, rest: list[str], resources: Resources) -> bool:
     """Tell whether what has the form of a reference says what is wanted: ``RS485 transceiver``, ``M4 screw``."""
     index = resources.catalogue.index
-    if not rest:
+    if not rest or rest[0] in resources.catalogue.parts:
         return False
     letters, text = _letters(ref, resources), " ".join(rest)
     alone = index.answer(text, 1, {"letters": letters}).found or index.answer(text, 1, {}).found
