@@ -53,6 +53,11 @@ class Figures(unittest.TestCase):
             ("3 2 way screw terminal", 3, "2"),
             ("2 4 digit display", 2, "12"),
             ("2 push button", 2, ""),
+            ("7 segment display", 1, ""),
+            ("2 input NAND gate", 1, ""),
+            ("3 phase motor driver", 1, ""),
+            ("3 axis accelerometer", 1, ""),
+            ("3 terminal blocks", 3, ""),
             ("5 V regulator", 1, ""),
             ("3 mm LED", 1, ""),
         ):

@@ -193,12 +193,18 @@ class Review(unittest.TestCase):
             for pin in p.pins
             if pin.name in ("IN", "OUT")
         ]
-        cases += [("HB-D1-600", "+", 1), ("HB-D1-600", "-", -1)]
+        cases += [
+            ("HB-D1-600", "+", 1),
+            ("HB-D1-600", "-", -1),
+            ("PID-0512", "OUT+", 1),
+            ("PID-0512", "OUT-", -1),
+        ]
         self.assertGreater(len({side for *_, side in cases}), 1)
         for number, pin, side in cases:
             base = said(design([]), f"add U1 {number}", "add C1 100uF 63V", "add F1 1A fuse")
             base = said(base, f"join U1.{pin} F1.1 NODE", "join F1.2 FAR")
-            base = base if pin in "+-" else said(base, "join U1.GND GND")
+            grounds = [p for p in base.parts["U1"].pins if p.role == "ground"]
+            base = said(base, *(f"join U1.{p.number} GND" for p in grounds))
             for net, turned in itertools.product(("NODE", "FAR"), (False, True)):
                 plus, minus = (net, "GND") if (side > 0) is not turned else ("GND", net)
                 told = {f.code for f in review(said(base, f"join C1.+ {plus}", f"join C1.- {minus}"))}

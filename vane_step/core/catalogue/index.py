@@ -52,7 +52,7 @@ UNSAID = 0.7
 IDLE = frozenset(
     (
         *("ic", "chip", "board", "style", "standard", "generic", "simple", "normal", "basic"),
-        *("module", "breakout"),
+        *("module", "breakout", "axis"),
         *("load", "terminating", "termination", "terminator", "decoupling", "bypass", "smoothing", "bulk"),
         *("coupling", "limiting", "status", "indicator", "reverse", "polarity", "protection"),
     )

@@ -207,6 +207,19 @@ COUNTED: Final = frozenset(
         "lead",
         "port",
         "band",
+        "segment",
+        "axis",
+        "axes",
+        "phase",
+        "colour",
+        "color",
+        "input",
+        "output",
+        "wire",
+        "line",
+        "row",
+        "leg",
+        "layer",
     )
 )
 # What stands between a number and what there are so many of.

@@ -62,4 +62,6 @@ def _says(wired: Wiring, part: Part, known: dict[str, int]) -> Iterator[tuple[st
     for pin in part.pins:
         volts = takes if pin.role == "supply-in" else gives if pin.role == "supply-out" else None
         if volts:
-            yield f"{part.ref}.{pin.number}", 1 if volts > 0 else -1
+            # Of a pair of outputs the one called minus lies below ground.
+            minus = pin.role == "supply-out" and pin.name.endswith("-")
+            yield f"{part.ref}.{pin.number}", -1 if minus or volts < 0 else 1
