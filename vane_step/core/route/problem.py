@@ -16,7 +16,7 @@ from vane_step.core.design.model import Design, Layer
 
 PITCHES_MM = (0.125, 0.127)
 # Where tracks with their gaps, and pads, are at least so wide, nodes twice as far apart resolve them: a quarter of the
-# nodes, a third of the time, no more wires (measured on boards of one layer, docs/measurements.md).
+# nodes, a third of the time, no more wire jumpers (measured on boards of one layer, docs/long-runs.md).
 COARSE_MM, COARSE_FROM_MM = (0.25, 0.254), 0.6
 # What is tried for boards with ball grids, whose pitches are multiples of most of these.
 FINE_MM = (0.125, 0.1, 0.08, 0.0625, 0.05, 0.04, 0.025)
