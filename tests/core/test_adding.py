@@ -164,7 +164,7 @@ class Figures(unittest.TestCase):
         for text, says in (
             ("mounting hole", "Type: hole"),
             ("ground plane", "Type: pour"),
-            ("LM317", "in words"),
+            ("QX317", "in words"),
         ):
             with self.assertRaises((InputError, NotFound)) as caught:
                 said(design([]), f"add {text}")

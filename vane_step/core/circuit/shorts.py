@@ -58,7 +58,7 @@ def _all_on_one(wired: Wiring, part: Part) -> list[Finding]:
 
 
 def _two_on_one(wired: Wiring, part: Part) -> list[Finding]:
-    """Find two pins that must be apart, the worst kind first, one finding a pair of names."""
+    """Find two pins that must be apart and are not; of several pairs of a part the worst is told."""
     units: dict[str, dict[str, tuple[str, str | None]]] = {}
     for pin in part.pins:
         net, called = wired.net_at(part, pin), pin.name.upper()

@@ -33,7 +33,7 @@ def sides(wired: Wiring) -> dict[str, int]:
                 told.setdefault(net_.name, set()).add(side)
     waiting = [name for name, both in told.items() if len(both) == 1]
     known.update({name: next(iter(told[name])) for name in waiting})
-    # What is fed from a net lies on its side; a net that feeds one below ground does too.
+    # What is fed from a net lies on its side.
     ways = feeding_ways(wired)
     waiting = [name for name, side in known.items() if side]
     while waiting:
@@ -52,12 +52,12 @@ def _says(wired: Wiring, part: Part, known: dict[str, int]) -> Iterator[tuple[st
         yield pins["+"], 1
         yield pins["-"], -1
     takes, gives = part.params.get("vin_max_v"), part.params.get("vout_v", part.params.get("vout_max_v"))
-    # Against its own ground; of one that stands on another net it tells nothing.
-    grounds = [wired.net_at(part, p) for p in part.pins if p.role == "ground"]
-    if any(net is None or known.get(net.name) != 0 for net in grounds if net is not None):
-        lower = {p.name.upper() for p in part.pins if p.role == "ground"} & set(LOWER_SUPPLIES)
-        if lower:
-            yield pins[next(iter(lower))], -1
+    # Against its own ground; one that stands on another net tells only which supply is its lower one.
+    grounds = [n for p in part.pins if p.role == "ground" and (n := wired.net_at(part, p)) is not None]
+    if any(known.get(net.name) != 0 for net in grounds):
+        lower = [p for p in part.pins if p.role == "ground" and p.name.upper() in LOWER_SUPPLIES]
+        # VSS is ground to most, and may float with them.
+        yield from ((f"{part.ref}.{p.number}", -1) for p in lower if "SS" not in p.name.upper())
         return
     for pin in part.pins:
         volts = takes if pin.role == "supply-in" else gives if pin.role == "supply-out" else None
